@@ -1,0 +1,1 @@
+"""The whole job without a window: files in, pictures and figures out."""

@@ -1,0 +1,50 @@
+"""Errors a photographer can understand: what happened, to which file, what to do."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+
+class IrvaneError(Exception):
+    """Base of every error that is shown to the user as it is, as one plain sentence."""
+
+
+class FileError(IrvaneError):
+    """A file could not be read or written.
+
+    Parameters
+    ----------
+    path : path of the file the sentence is about.
+    reason : what went wrong, without the file's name and without a full stop.
+    """
+
+    def __init__(self, path: str | Path, reason: str) -> None:
+        self.path = Path(path)
+        self.reason = reason
+        super().__init__(f"{self.path}: {reason}")
+
+    def __reduce__(self) -> tuple[type[FileError], tuple[Path, str]]:
+        return type(self), (self.path, self.reason)
+
+
+class ReadError(FileError):
+    """The file is missing, damaged, or of a kind Irvane does not read."""
+
+
+class WriteError(FileError):
+    """The target cannot be written: it exists already, the folder is read-only, the disk is full."""
+
+
+class SettingError(IrvaneError):
+    """A setting has an unknown name or a value outside its range."""
+
+
+class MergeError(IrvaneError):
+    """The frames cannot be merged with each other."""
+
+
+class Cancelled(IrvaneError):
+    """The work was cancelled; nothing was written."""
+
+    def __init__(self) -> None:
+        super().__init__("cancelled")

@@ -1,0 +1,1 @@
+"""Reading and writing files: the only place in the core that touches the disk."""

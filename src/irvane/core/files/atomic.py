@@ -1,0 +1,66 @@
+"""Files appear whole or not at all: written beside the target, flushed, then renamed over it."""
+
+from __future__ import annotations
+
+import errno
+import os
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+
+from irvane.core.errors import WriteError
+
+_REASONS = {
+    errno.ENOSPC: "the disk is full; free some space and write again",
+    errno.EDQUOT: "your disk quota is used up; free some space and write again",
+    errno.EROFS: "the disk is read-only; choose another folder",
+    errno.EACCES: "the folder may not be written; choose another folder",
+    errno.EPERM: "the folder may not be written; choose another folder",
+    errno.ENOENT: "the folder does not exist",
+    errno.ENOTDIR: "the folder is not a folder",
+    errno.EISDIR: "there is a folder of that name",
+    errno.ENAMETOOLONG: "the name is too long",
+}
+
+
+def write_reason(error: OSError) -> str:
+    """A sentence part for why writing failed."""
+    return _REASONS.get(error.errno or 0, f"it cannot be written ({error.strerror or error})")
+
+
+@contextmanager
+def atomic_file(target: Path, overwrite: bool = True) -> Iterator[Path]:
+    """Give a temporary path beside `target`; on success it becomes the target, on any error it is removed.
+
+    With ``overwrite=False`` an existing target is never replaced, not even one that appears meanwhile.
+
+    Raises
+    ------
+    WriteError
+        When the folder cannot be written, the disk is full, or the target exists.
+    """
+    try:
+        handle, name = tempfile.mkstemp(prefix=".irvane-", suffix=target.suffix, dir=target.parent)
+    except OSError as error:
+        raise WriteError(target, write_reason(error)) from error
+    os.close(handle)
+    temporary = Path(name)
+    try:
+        yield temporary
+        with temporary.open("rb+") as written:
+            os.fsync(written.fileno())
+        umask = os.umask(0)
+        os.umask(umask)
+        temporary.chmod(0o666 & ~umask)
+        if overwrite:
+            temporary.replace(target)
+        else:
+            os.link(temporary, target)
+    except FileExistsError as error:
+        raise WriteError(target, "exists already; it was not overwritten") from error
+    except OSError as error:
+        raise WriteError(target, write_reason(error)) from error
+    finally:
+        with suppress(FileNotFoundError):
+            temporary.unlink()

@@ -1,0 +1,187 @@
+"""What is known about a frame besides its pixels: exposure data, camera, time."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import asdict, dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import exiv2
+
+from irvane.core.errors import ReadError
+
+
+@dataclass(frozen=True)
+class FrameInfo:
+    """Exposure data of a frame; everything is optional because files may not say.
+
+    Attributes
+    ----------
+    shutter : exposure time in seconds.
+    aperture : f-number.
+    iso : sensitivity.
+    focal : focal length in millimetres.
+    taken : time of capture (camera clock).
+    bias : exposure compensation in EV as the camera noted it.
+    """
+
+    make: str = ""
+    model: str = ""
+    lens: str = ""
+    shutter: float | None = None
+    aperture: float | None = None
+    iso: float | None = None
+    focal: float | None = None
+    taken: datetime | None = None
+    bias: float | None = None
+
+    @property
+    def exposure_value(self) -> float | None:
+        """Relative exposure in EV (log2 of light gathered × sensitivity); None when the shutter is unknown."""
+        if not self.shutter:
+            return None
+        light = self.shutter * (self.iso or 100.0) / 100.0
+        if self.aperture:
+            light /= self.aperture**2
+        return math.log2(light)
+
+    def as_dict(self) -> dict[str, Any]:
+        """A JSON-ready dictionary."""
+        values = asdict(self)
+        values["taken"] = self.taken.isoformat() if self.taken else None
+        return values
+
+
+def shutter_text(seconds: float | None) -> str:
+    """Exposure time as photographers write it: ``1/250 s``, ``0.5 s``, ``4 s``."""
+    if not seconds or seconds <= 0:
+        return "– s"
+    if seconds < 0.3:
+        return f"1/{round(1 / seconds)} s"
+    return f"{seconds:.1f} s".replace(".0 s", " s")
+
+
+def exposure_text(info: FrameInfo) -> str:
+    """One line of exposure data: ``1/60 s · f/4 · ISO 6400``; parts that are unknown are left out."""
+    parts = []
+    if info.shutter:
+        parts.append(shutter_text(info.shutter))
+    if info.aperture:
+        parts.append(f"f/{info.aperture:g}")
+    if info.iso:
+        parts.append(f"ISO {info.iso:.0f}")
+    return " · ".join(parts) or "no exposure data"
+
+
+_SHUTTER = ("Exif.Photo.ExposureTime", "Exif.Image.ExposureTime")
+_APERTURE = ("Exif.Photo.FNumber", "Exif.Image.FNumber")
+_ISO = ("Exif.Photo.ISOSpeedRatings", "Exif.Image.ISOSpeedRatings", "Exif.Photo.RecommendedExposureIndex")
+_FOCAL = ("Exif.Photo.FocalLength", "Exif.Image.FocalLength")
+_TAKEN = ("Exif.Photo.DateTimeOriginal", "Exif.Image.DateTimeOriginal", "Exif.Image.DateTime")
+_BIAS = ("Exif.Photo.ExposureBiasValue", "Exif.Image.ExposureBiasValue")
+_LENS = ("Exif.Photo.LensModel",)
+
+
+def open_metadata(path: Path) -> exiv2.Image:
+    """Open a file's metadata with exiv2; raises ReadError when there is none to read."""
+    try:
+        image = exiv2.ImageFactory.open(str(path))
+        image.readMetadata()
+    except exiv2.Exiv2Error as error:
+        raise ReadError(path, "its metadata cannot be read") from error
+    return image
+
+
+def _text(data: exiv2.ExifData, keys: tuple[str, ...]) -> str:
+    for key in keys:
+        found = data.findKey(exiv2.ExifKey(key))
+        if found != data.end():
+            return str(found.toString()).strip().rstrip("\0")
+    return ""
+
+
+def _number(data: exiv2.ExifData, keys: tuple[str, ...]) -> float | None:
+    for part in [_text(data, (key,)) for key in keys]:
+        words = part.split()
+        if not words:
+            continue
+        top, _, bottom = words[0].partition("/")
+        try:
+            value = float(top) / float(bottom or 1)
+        except (ValueError, ZeroDivisionError):
+            continue
+        if math.isfinite(value):
+            return value
+    return None
+
+
+def read_info(path: Path) -> FrameInfo:
+    """Exposure data of any file exiv2 can read; an empty record when there is none."""
+    try:
+        image = open_metadata(path)
+    except ReadError:
+        return FrameInfo()
+    data = image.exifData()
+    try:
+        taken = datetime.strptime(_text(data, _TAKEN), "%Y:%m:%d %H:%M:%S")
+    except ValueError:
+        taken = None
+
+    def positive(keys: tuple[str, ...]) -> float | None:
+        value = _number(data, keys)
+        return value if value and value > 0 else None
+
+    return FrameInfo(
+        make=_text(data, ("Exif.Image.Make",)),
+        model=_text(data, ("Exif.Image.Model",)),
+        lens=_text(data, _LENS),
+        shutter=positive(_SHUTTER),
+        aperture=positive(_APERTURE),
+        iso=positive(_ISO),
+        focal=positive(_FOCAL),
+        taken=taken,
+        bias=_number(data, _BIAS),
+    )
+
+
+#: Photo tags that describe the pixels of the file they stand in, or are bound to its layout: never copied.
+_NOT_COPIED = {
+    "Exif.Photo.MakerNote",
+    "Exif.Photo.PixelXDimension",
+    "Exif.Photo.PixelYDimension",
+    "Exif.Photo.ColorSpace",
+    "Exif.Photo.InteroperabilityTag",
+    "Exif.Photo.CFAPattern",
+}
+_IMAGE_TAGS = ("Make", "Model", "DateTime", "Artist", "Copyright")
+
+
+def copy_metadata(source: Path, target: Path, software: str, description: str) -> None:
+    """Copy photo and place tags, camera, time, author and rights from `source` into `target`; note what was done.
+
+    Orientation is set to upright because outputs are written upright. A source without metadata is fine.
+    """
+    try:
+        out = exiv2.ImageFactory.open(str(target))
+        out.readMetadata()
+    except exiv2.Exiv2Error:
+        return
+    data = out.exifData()
+    try:
+        origin: exiv2.Image | None = open_metadata(source)
+    except ReadError:
+        origin = None
+    if origin is not None:
+        for datum in origin.exifData():
+            key = str(datum.key())
+            group, _, name = key.removeprefix("Exif.").partition(".")
+            wanted = group in ("Photo", "GPSInfo") or (group == "Image" and name in _IMAGE_TAGS)
+            if not wanted or key in _NOT_COPIED or name.startswith("0x"):
+                continue
+            data.add(exiv2.ExifKey(key), datum.value())
+    data["Exif.Image.Orientation"] = exiv2.UShortValue(1)
+    data["Exif.Image.Software"] = exiv2.AsciiValue(software)
+    data["Exif.Image.ImageDescription"] = exiv2.AsciiValue(description)
+    out.writeMetadata()

@@ -1,0 +1,104 @@
+"""Array conventions shared by the whole core.
+
+* A *mosaic* is float32, H×W, one colour per pixel; 0 is the black level, 1 the sensor's clipping point.
+  Values below 0 (noise around black) are kept.
+* A *camera-linear* picture is float32, H×W×3 in the camera's own primaries at reference gains, 1 = clipping point.
+* A *scene-linear* picture is float32, H×W×3 in linear BT.2020 primaries, D65, unbounded: values above 1 are real
+  light, negative values stay until output.
+* A *display* picture is float32, H×W×3, encoded for its output space, 0…1.
+
+Finite in, finite out: :func:`finite` replaces and counts what is not, once, where data enter.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+RED, GREEN, BLUE = 0, 1, 2
+
+#: Luminance of linear BT.2020 primaries (ITU-R BT.2020, table 4: the constant-luminance weights).
+LUMA_2020 = np.array([0.2627, 0.6780, 0.0593], dtype=np.float32)
+
+#: Scene grey: an 18 % reflector.
+MID_GREY = 0.18
+
+#: 18 % grey is put this many stops below sensor white after the base exposure (see docs/maintainers.md).
+GREY_BELOW_WHITE = float(np.log2(1.0 / MID_GREY))
+
+
+@dataclass(frozen=True)
+class Mosaic:
+    """A colour-filter mosaic, levels applied.
+
+    Attributes
+    ----------
+    data : float32, H×W; 0 = black level, 1 = clipping point of that pixel's channel.
+    cfa : int array, 2×2 or 6×6, of RED/GREEN/BLUE: the repeating filter pattern at the top left pixel.
+    """
+
+    data: np.ndarray
+    cfa: np.ndarray
+
+    @property
+    def is_bayer(self) -> bool:
+        return self.cfa.shape == (2, 2)
+
+    def colours(self) -> np.ndarray:
+        """The filter colour of every pixel: int8, H×W."""
+        h, w = self.data.shape
+        ph, pw = self.cfa.shape
+        reps = (-(-h // ph), -(-w // pw))
+        return np.tile(self.cfa.astype(np.int8), reps)[:h, :w]
+
+
+@dataclass(frozen=True)
+class NoiseModel:
+    """Signal-dependent noise of a mosaic: variance = gain × signal + read² per channel.
+
+    Signal is in units of the clipping point (0…1), as in the DNG specification's NoiseProfile.
+
+    Attributes
+    ----------
+    gain : variance per unit signal, for red, green, blue.
+    read : standard deviation at zero signal, for red, green, blue.
+    origin : ``"file"``, ``"measured"`` or ``"sensitivity"``: where the model comes from.
+    """
+
+    gain: tuple[float, float, float]
+    read: tuple[float, float, float]
+    origin: str
+
+    def sigma(self, signal: float, channel: int = GREEN) -> float:
+        """Standard deviation at `signal` (0…1) in a channel."""
+        return float(np.sqrt(max(self.gain[channel] * max(signal, 0.0), 0.0) + self.read[channel] ** 2))
+
+    def snr(self, signal: float, channel: int = GREEN) -> float:
+        """Signal-to-noise ratio (a plain ratio, not dB) at `signal`."""
+        return signal / max(self.sigma(signal, channel), 1e-9)
+
+
+@dataclass
+class Notes:
+    """Plain sentences collected while a picture is made (a clipped frame, a replaced value…)."""
+
+    sentences: list[str] = field(default_factory=list)
+
+    def add(self, sentence: str) -> None:
+        if sentence not in self.sentences:
+            self.sentences.append(sentence)
+
+
+def finite(picture: np.ndarray) -> tuple[np.ndarray, int]:
+    """Replace NaN by 0 and infinities by the largest finite value of the picture.
+
+    Returns the picture (the same array when nothing had to be replaced) and how many values were replaced.
+    """
+    good = np.isfinite(picture)
+    count = int(picture.size - np.count_nonzero(good))
+    if count == 0:
+        return picture, 0
+    top = float(picture[good].max()) if count < picture.size else 0.0
+    clean = np.nan_to_num(picture, nan=0.0, posinf=top, neginf=0.0)
+    return clean.astype(picture.dtype, copy=False), count

@@ -1,0 +1,1 @@
+"""Station Sensor: from raw counts to linear colour."""

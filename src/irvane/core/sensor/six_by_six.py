@@ -1,0 +1,182 @@
+"""Demosaicing of the 6×6 array by learned linear filters.
+
+Each pixel is classed by the direction and coherence of the local structure; for every class and each of the 36
+places in the array a linear filter over a 9×9 window was fitted by least squares (the principle of RAISR: Romano,
+Isidoro & Milanfar 2017, applied to demosaicing). Filters reproduce flat colours exactly. They were made by
+``training/six_by_six.py`` from photographs and synthetic scenes, and act in the ratio-preserving domain of
+:mod:`irvane.core.sensor.encoding`.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from importlib.resources import files
+
+import cv2
+import numba
+import numpy as np
+
+from irvane.core.sensor.encoding import from_ratio, to_ratio
+from irvane.core.simulate.camera import SIX_BY_SIX
+
+REACH = 4
+WINDOW = 2 * REACH + 1
+ANGLES = 12
+#: Coherence of the structure tensor that separates flat or crossing, weakly and strongly oriented places.
+COHERENCE_STEPS = (0.3, 0.65)
+CLASSES = 1 + 2 * ANGLES
+
+_PRE_SIGMA = 1.2
+_TENSOR_SIGMA = 1.5
+_CLASS_HALO = 16
+_BAND = 384
+_PADDED = 96
+_FILE = "six_by_six.npz"
+
+
+@lru_cache(maxsize=1)
+def _filters() -> np.ndarray:
+    """float32, 36 places × classes × 3 colours × 96 (81 taps, filled up with zeros to whole vectors)."""
+    with files("irvane.core.sensor").joinpath(_FILE).open("rb") as stream, np.load(stream) as stored:
+        taps = stored["filters"].astype(np.float32)
+    padded = np.zeros((*taps.shape[:2], 3, _PADDED), np.float32)
+    padded[..., : WINDOW * WINDOW] = np.moveaxis(taps, 3, 2)
+    return padded
+
+
+def extend(mosaic: np.ndarray, margin: int) -> np.ndarray:
+    """Continue a mosaic beyond its border by whole periods of the array, so that colours stay in place."""
+    index = [_inside(np.arange(-margin, n + margin), n) for n in mosaic.shape]
+    return mosaic[np.ix_(*index)]
+
+
+def _inside(index: np.ndarray, n: int) -> np.ndarray:
+    index = np.where(index < 0, index % 6, index)
+    over = index - n
+    return np.where(over >= 0, n - 6 + over % 6, index)
+
+
+def phase(cfa: np.ndarray) -> tuple[int, int]:
+    """Where the reference array begins in this one: (row, column) offset into the reference.
+
+    Raises
+    ------
+    ValueError
+        When the array is not a shift of the reference array.
+    """
+    for row in range(6):
+        for column in range(6):
+            if np.array_equal(np.roll(SIX_BY_SIX, (-row, -column), (0, 1)), cfa):
+                return row, column
+    raise ValueError("unknown 6×6 array")
+
+
+def structure_classes(v: np.ndarray, colours: np.ndarray) -> np.ndarray:
+    """Class of every pixel of a ratio-encoded mosaic `v` (float32 H×W) with filter `colours` (int H×W)."""
+    guide = np.zeros_like(v)
+    for colour, weight in ((0, 0.25), (1, 0.5), (2, 0.25)):
+        mask = (colours == colour).astype(np.float32)
+        total = cv2.GaussianBlur(v * mask, (0, 0), _PRE_SIGMA)
+        guide += weight * total / cv2.GaussianBlur(mask, (0, 0), _PRE_SIGMA)
+    gx = cv2.Sobel(guide, cv2.CV_32F, 1, 0, ksize=3)
+    gy = cv2.Sobel(guide, cv2.CV_32F, 0, 1, ksize=3)
+    xx = cv2.GaussianBlur(gx * gx, (0, 0), _TENSOR_SIGMA)
+    yy = cv2.GaussianBlur(gy * gy, (0, 0), _TENSOR_SIGMA)
+    xy = cv2.GaussianBlur(gx * gy, (0, 0), _TENSOR_SIGMA)
+    classes = np.empty(v.shape, np.uint8)
+    _classify(xx, yy, xy, classes)
+    return classes
+
+
+@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _classify(xx, yy, xy, classes):
+    h, w = xx.shape
+    for y in numba.prange(h):
+        for x in range(w):
+            difference = xx[y, x] - yy[y, x]
+            cross = 2 * xy[y, x]
+            coherence = np.sqrt(difference * difference + cross * cross) / (xx[y, x] + yy[y, x] + 1e-5)
+            if coherence < COHERENCE_STEPS[0]:
+                classes[y, x] = 0
+                continue
+            angle = 0.5 * np.arctan2(cross, difference) / np.pi + 0.5
+            sector = int(angle * ANGLES + 0.5) % ANGLES
+            strong = 1 if coherence >= COHERENCE_STEPS[1] else 0
+            classes[y, x] = 1 + strong * ANGLES + sector
+
+
+@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _encode(mosaic, colours, gains, knee, out):
+    h, w = mosaic.shape
+    for y in numba.prange(h):
+        for x in range(w):
+            out[y, x] = to_ratio(mosaic[y, x] * gains[colours[y, x]], knee)
+
+
+@numba.njit(nogil=True, cache=True, fastmath=True)
+def _filter_row(v, classes, filters, place0, column0, vy, halo, gains, knee, base, out):
+    window = np.zeros(_PADDED, np.float32)
+    for x in range(out.shape[0]):
+        vx = x + halo
+        mean = np.float32(0)
+        for j in range(WINDOW):
+            for i in range(WINDOW):
+                value = v[vy + j - REACH, vx + i - REACH]
+                window[j * WINDOW + i] = value
+                mean += value
+        mean /= WINDOW * WINDOW
+        for k in range(WINDOW * WINDOW):
+            window[k] -= mean
+        taps = filters[place0 + (column0 + x) % 6, classes[vy, vx]]
+        red = np.float32(0)
+        green = np.float32(0)
+        blue = np.float32(0)
+        for k in range(_PADDED):
+            red += window[k] * taps[0, k]
+            green += window[k] * taps[1, k]
+            blue += window[k] * taps[2, k]
+        out[x, 0] = from_ratio(mean + red, knee, base) / gains[0]
+        out[x, 1] = from_ratio(mean + green, knee, base) / gains[1]
+        out[x, 2] = from_ratio(mean + blue, knee, base) / gains[2]
+
+
+@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _apply(v, classes, filters, row0, column0, first, last, halo, gains, knee, out):
+    base = knee ** np.float32(0.4)
+    for y in numba.prange(first, last):
+        place0 = (row0 + y) % 6 * 6
+        _filter_row(v, classes, filters, place0, column0, y - first + halo, halo, gains, knee, base, out[y])
+
+
+def demosaic_six(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float) -> np.ndarray:
+    """Demosaic a 6×6 mosaic by learned, structure-classed linear filters.
+
+    Parameters and result are those of :func:`irvane.core.sensor.bayer.demosaic_bayer`, with `cfa` 6×6: any shift
+    of the reference array.
+
+    Raises
+    ------
+    ValueError
+        When the array is of another kind.
+
+    References
+    ----------
+    Romano, Isidoro & Milanfar, "RAISR: Rapid and Accurate Image Super Resolution", IEEE TCI 2017.
+    """
+    row0, column0 = phase(cfa)
+    h, w = mosaic.shape
+    gains32 = np.asarray(gains, np.float32)
+    out = np.empty((h, w, 3), np.float32)
+    halo = _CLASS_HALO
+    whole = extend(mosaic, halo)
+    for first in range(0, h, _BAND):
+        last = min(first + _BAND, h)
+        band = whole[first : last + 2 * halo]
+        rows = (np.arange(first - halo, last + halo) + row0) % 6
+        columns = (np.arange(-halo, w + halo) + column0) % 6
+        colours = SIX_BY_SIX[np.ix_(rows, columns)]
+        v = np.empty(band.shape, np.float32)
+        _encode(band, colours, gains32, np.float32(knee), v)
+        classes = structure_classes(v, colours)
+        _apply(v, classes, _filters(), row0, column0, first, last, halo, gains32, np.float32(knee), out)
+    return out

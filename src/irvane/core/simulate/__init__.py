@@ -1,0 +1,1 @@
+"""The simulated camera and the scenes it photographs."""
