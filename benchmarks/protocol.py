@@ -12,7 +12,8 @@ import skimage.metrics
 
 from irvane.core.files.dng import DngColour, write_dng
 from irvane.core.files.info import FrameInfo
-from irvane.core.simulate.camera import BAYER, SIX_BY_SIX, Body, expose, quiet
+from irvane.core.image import BAYER, SIX_BY_SIX
+from irvane.core.simulate.camera import Body, expose, quiet
 
 #: The light under which the simulated photographs are taken: camera response to white.
 NEUTRAL = np.array([0.52, 1.0, 0.66])

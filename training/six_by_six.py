@@ -20,7 +20,7 @@ import photographs
 
 from irvane.core.sensor import six_by_six as six
 from irvane.core.sensor.encoding import POWER, SMALLEST_KNEE
-from irvane.core.simulate.camera import SIX_BY_SIX
+from irvane.core.image import SIX_BY_SIX
 
 TAPS = six.WINDOW**2
 SHRINKAGE = 0.002  # weight of the all-class statistics in each class

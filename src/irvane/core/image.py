@@ -12,21 +12,30 @@ Finite in, finite out: :func:`finite` replaces and counts what is not, once, whe
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
 RED, GREEN, BLUE = 0, 1, 2
+
+BAYER = np.array([[RED, GREEN], [GREEN, BLUE]])
+#: A 6×6 array in which every row and column holds all three colours.
+SIX_BY_SIX = np.array(
+    [
+        [1, 1, 0, 1, 1, 2],
+        [1, 1, 2, 1, 1, 0],
+        [2, 0, 1, 0, 2, 1],
+        [1, 1, 2, 1, 1, 0],
+        [1, 1, 0, 1, 1, 2],
+        [0, 2, 1, 2, 0, 1],
+    ]
+)
 
 #: Luminance of linear BT.2020 primaries (ITU-R BT.2020, table 4: the constant-luminance weights).
 LUMA_2020 = np.array([0.2627, 0.6780, 0.0593], dtype=np.float32)
 
 #: Scene grey: an 18 % reflector.
 MID_GREY = 0.18
-
-#: 18 % grey is put this many stops below sensor white after the base exposure (see docs/maintainers.md).
-GREY_BELOW_WHITE = float(np.log2(1.0 / MID_GREY))
-
 
 @dataclass(frozen=True)
 class Mosaic:
@@ -79,15 +88,25 @@ class NoiseModel:
         return signal / max(self.sigma(signal, channel), 1e-9)
 
 
-@dataclass
-class Notes:
-    """Plain sentences collected while a picture is made (a clipped frame, a replaced value…)."""
+@dataclass(frozen=True)
+class CameraColour:
+    """How a camera sees colour.
 
-    sentences: list[str] = field(default_factory=list)
+    Attributes
+    ----------
+    matrix : XYZ→camera for D65, 3×3.
+    matrix_warm : XYZ→camera for the file's warmer calibration light, or None.
+    warm_kelvin, cool_kelvin : temperatures of the two calibration lights.
+    neutral : camera response to a neutral object under the light of the shot, largest component 1.
+    stated : False when the file has no matrix and a stand-in is used.
+    """
 
-    def add(self, sentence: str) -> None:
-        if sentence not in self.sentences:
-            self.sentences.append(sentence)
+    matrix: np.ndarray
+    matrix_warm: np.ndarray | None
+    warm_kelvin: float
+    cool_kelvin: float
+    neutral: np.ndarray
+    stated: bool
 
 
 def finite(picture: np.ndarray) -> tuple[np.ndarray, int]:

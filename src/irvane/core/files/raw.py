@@ -12,7 +12,7 @@ import rawpy
 
 from irvane.core.errors import ReadError
 from irvane.core.files.info import FrameInfo, open_metadata, read_info
-from irvane.core.image import NoiseModel
+from irvane.core.image import CameraColour, NoiseModel
 
 #: Frames smaller than this cannot be demosaiced sensibly; larger ones than the second figure are not pictures.
 MIN_SIDE, MAX_SIDE = 16, 65_000
@@ -21,27 +21,6 @@ MIN_SIDE, MAX_SIDE = 16, 65_000
 _CAMERA_WITHOUT_MATRIX = np.array(
     [[3.2404542, -1.5371385, -0.4985314], [-0.9692660, 1.8760108, 0.0415560], [0.0556434, -0.2040259, 1.0572252]]
 )
-
-
-@dataclass(frozen=True)
-class CameraColour:
-    """How a camera sees colour.
-
-    Attributes
-    ----------
-    matrix : XYZ→camera for D65, 3×3.
-    matrix_warm : XYZ→camera for the file's warmer calibration light, or None.
-    warm_kelvin, cool_kelvin : temperatures of the two calibration lights.
-    neutral : camera response to a neutral object under the light of the shot, largest component 1.
-    stated : False when the file has no matrix and a stand-in is used.
-    """
-
-    matrix: np.ndarray
-    matrix_warm: np.ndarray | None
-    warm_kelvin: float
-    cool_kelvin: float
-    neutral: np.ndarray
-    stated: bool
 
 
 @dataclass(frozen=True)

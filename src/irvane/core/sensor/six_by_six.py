@@ -17,7 +17,7 @@ import numba
 import numpy as np
 
 from irvane.core.sensor.encoding import from_ratio, to_ratio
-from irvane.core.simulate.camera import SIX_BY_SIX
+from irvane.core.image import SIX_BY_SIX
 
 REACH = 4
 WINDOW = 2 * REACH + 1
@@ -42,6 +42,11 @@ def _filters() -> np.ndarray:
     padded = np.zeros((*taps.shape[:2], 3, _PADDED), np.float32)
     padded[..., : WINDOW * WINDOW] = np.moveaxis(taps, 3, 2)
     return padded
+
+
+def plain_filters() -> np.ndarray:
+    """The filters of the class without direction, float32, 36 places × 3 colours × 96 taps: a linear method."""
+    return np.ascontiguousarray(_filters()[:, 0])
 
 
 def extend(mosaic: np.ndarray, margin: int) -> np.ndarray:

@@ -12,20 +12,7 @@ from dataclasses import dataclass, field, replace
 import cv2
 import numpy as np
 
-from irvane.core.image import BLUE, GREEN, RED
-
-BAYER = np.array([[RED, GREEN], [GREEN, BLUE]])
-#: A 6×6 array in which every row and column holds all three colours.
-SIX_BY_SIX = np.array(
-    [
-        [1, 1, 0, 1, 1, 2],
-        [1, 1, 2, 1, 1, 0],
-        [2, 0, 1, 0, 2, 1],
-        [1, 1, 2, 1, 1, 0],
-        [1, 1, 0, 1, 1, 2],
-        [0, 2, 1, 2, 0, 1],
-    ]
-)
+from irvane.core.image import BAYER
 
 #: Linear BT.2020 (D65) to CIE XYZ (ITU-R BT.2020 primaries; white 0.3127, 0.3290).
 _XYZ_FROM_2020 = np.array(

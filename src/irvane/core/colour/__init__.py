@@ -1,0 +1,1 @@
+"""Station Colour: from camera colours to the colours of a picture."""

@@ -1,0 +1,1 @@
+"""Station Lens: errors of the optics."""

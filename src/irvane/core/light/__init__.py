@@ -1,0 +1,1 @@
+"""Station Light: brightness from the deepest shadow to the brightest light."""

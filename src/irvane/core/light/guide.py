@@ -1,0 +1,86 @@
+"""The whole-frame guide of local brightness: computed once per frame, shared by every view of it.
+
+On a reduced copy of the whole frame (about two megapixels) a guided filter (He, Sun & Tang 2013) splits the
+logarithm of luminance into a base, which keeps strong edges, and detail. Its linear coefficients are kept and
+applied to the full-resolution luminance (the fast guided filter, He & Sun 2015), so that a tile, a 1:1 view and the
+fitted view see the same base. Two radii are blended: the small one follows edges closely, the large one keeps
+areas together.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from irvane.core.image import LUMA_2020, MID_GREY
+
+#: Longest side of the guide in pixels.
+GUIDE_SIDE = 1600
+#: Radii as shares of the guide's longer side, and the variance (EV²) that separates texture from edges.
+_RADII = (0.008, 0.035)
+_EPSILON = 0.35
+#: Luminance below this share of mid-grey is treated as this dark.
+FLOOR_EV = -14.0
+
+
+@dataclass(frozen=True)
+class Guide:
+    """Base brightness of a frame as coefficients on its log luminance.
+
+    Attributes
+    ----------
+    slope, offset : float32, h×w: base = slope · log2(Y / 0.18) + offset, in EV.
+    extent : height and width of the whole frame in pixels.
+    log_average : mean of log2(Y / 0.18) over the frame, in EV (the key of the scene).
+    white : 99.9th percentile of log2(Y / 0.18).
+    black : 0.5th percentile of the same.
+    """
+
+    slope: np.ndarray
+    offset: np.ndarray
+    extent: tuple[int, int]
+    log_average: float
+    white: float
+    black: float
+
+
+def log_luminance(picture: np.ndarray) -> np.ndarray:
+    """log2(Y / 0.18) of a scene-linear picture, limited below at FLOOR_EV: float32 H×W."""
+    luminance = picture @ LUMA_2020
+    return np.log2(np.maximum(luminance / MID_GREY, 2.0**FLOOR_EV), dtype=np.float32)
+
+
+def _guided(values: np.ndarray, radius: int, epsilon: float) -> tuple[np.ndarray, np.ndarray]:
+    size = (2 * radius + 1, 2 * radius + 1)
+
+    def mean(plane: np.ndarray) -> np.ndarray:
+        return cv2.blur(plane, size, borderType=cv2.BORDER_REFLECT)
+
+    centre = mean(values)
+    variance = np.maximum(mean(values * values) - centre * centre, 0)
+    slope = variance / (variance + epsilon)
+    offset = centre * (1 - slope)
+    # windows that straddle no edge speak louder where coefficients are averaged: fewer halos beside edges
+    weight = 1 / (variance + epsilon)
+    total = mean(weight)
+    return mean(slope * weight) / total, mean(offset * weight) / total
+
+
+def make_guide(picture: np.ndarray, extent: tuple[int, int]) -> Guide:
+    """Build the guide from a reduced copy of the whole frame.
+
+    Parameters
+    ----------
+    picture : float32, scene-linear, longest side about GUIDE_SIDE.
+    extent : height and width of the frame it was reduced from.
+    """
+    values = log_luminance(picture)
+    longest = max(values.shape)
+    fine = _guided(values, max(2, round(_RADII[0] * longest)), _EPSILON)
+    wide = _guided(values, max(3, round(_RADII[1] * longest)), _EPSILON)
+    slope = (fine[0] + wide[0]) / 2
+    offset = (fine[1] + wide[1]) / 2
+    low, high = np.percentile(values[::3, ::3], (0.5, 99.9))
+    return Guide(slope, offset, extent, float(values.mean()), float(high), float(low))

@@ -1,0 +1,155 @@
+"""Exposure, tonal range and contrast in one pass over scene-linear light.
+
+Every setting acts in EV on the local base brightness of the guide; fine detail rides on top unchanged, colour
+ratios are kept. All curves are monotonic over their whole range, so gradients cannot turn round.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numba
+import numpy as np
+
+from irvane.core.colour.rendering import EXPONENT, Curve
+from irvane.core.guidance import sample
+from irvane.core.image import LUMA_2020, MID_GREY
+from irvane.core.light.guide import FLOOR_EV, Guide
+from irvane.core.settings import Light
+
+#: Highlights act with 1 − exp(−b²/2s²) above mid-grey, shadows likewise below it; deep black is left out.
+HIGHLIGHT_SPREAD = 2.2
+SHADOW_SPREAD = 3.2
+BLACK_DEPTH = 11.0
+#: Display black lies this many stops below mid-grey when the black point is neutral.
+BLACK_EV = -10.0
+
+_LUMA = (float(LUMA_2020[0]), float(LUMA_2020[1]), float(LUMA_2020[2]))
+
+
+def tonal_shift(base: np.ndarray, shadows: float, highlights: float) -> np.ndarray:
+    """Change in EV of a local base brightness (EV around mid-grey): the curve behind Shadows and Highlights."""
+    above, below = np.maximum(base, 0), np.minimum(base, 0)
+    bright = 1 - np.exp(-(above**2) / (2 * HIGHLIGHT_SPREAD**2))
+    dark = (1 - np.exp(-(below**2) / (2 * SHADOW_SPREAD**2))) * np.exp(-((below / BLACK_DEPTH) ** 4))
+    return highlights * bright + shadows * dark
+
+
+@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _tone(picture, slope, offset, exposure, shadows, highlights, contrast, black, out):
+    floor = np.float32(FLOOR_EV)
+    local = slope.shape[0] > 0
+    grey = np.float32(MID_GREY)
+    for y in numba.prange(picture.shape[0]):
+        for x in range(picture.shape[1]):
+            r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
+            lum = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
+            ev = exposure
+            if local or contrast != 1:
+                level = np.log2(max(lum / grey, np.float32(1e-4)))
+                level = max(level, floor)
+            if local:
+                base = slope[y, x] * level + offset[y, x] + exposure
+                above = max(base, np.float32(0))
+                below = min(base, np.float32(0))
+                bright = 1 - np.exp(-above * above * np.float32(0.5 / HIGHLIGHT_SPREAD**2))
+                quart = below * np.float32(1 / BLACK_DEPTH)
+                quart = quart * quart
+                dark = (1 - np.exp(-below * below * np.float32(0.5 / SHADOW_SPREAD**2))) * np.exp(-quart * quart)
+                ev += highlights * bright + shadows * dark
+            if contrast != 1:
+                ev += (contrast - 1) * min(max(level + ev, floor), -floor)
+            gain = np.exp2(ev)
+            if black != 0:
+                value = max(lum * gain, np.float32(1e-9))
+                lowered = value - black
+                # a soft toe instead of a hard cut
+                lowered = np.float32(0.5) * (lowered + np.sqrt(lowered * lowered + value * abs(black)))
+                gain *= lowered / value
+            out[y, x, 0] = r * gain
+            out[y, x, 1] = g * gain
+            out[y, x, 2] = b * gain
+
+
+def apply_tone(
+    picture: np.ndarray, light: Light, guide: Guide, top: float, left: float, step: float
+) -> np.ndarray:
+    """Exposure, shadows, highlights, contrast, black point: scene-linear in and out.
+
+    Parameters
+    ----------
+    picture : float32, H×W×3, a view of the frame.
+    light : settings of the station.
+    guide : the frame's guide.
+    top, left, step : where the view lies in the frame, see :func:`irvane.core.light.guide.sample`.
+    """
+    neutral = (light.exposure, light.shadows, light.highlights, light.contrast, light.black) == (0, 0, 0, 0, 0)
+    if neutral:
+        return picture
+    shape = picture.shape[:2]
+    if light.shadows or light.highlights:
+        slope = sample(guide.slope, guide.extent, top, left, step, shape)
+        offset = sample(guide.offset, guide.extent, top, left, step, shape)
+    else:
+        slope = offset = np.empty((0, 0), np.float32)
+    black = MID_GREY * (2.0 ** (BLACK_EV + light.black) - 2.0**BLACK_EV) if light.black else 0.0
+    numbers = (light.exposure, light.shadows, light.highlights, 2.0 ** (light.contrast / 100), black)
+    out = np.empty_like(picture)
+    _tone(picture, slope, offset, *(np.float32(v) for v in numbers), out)
+    return out
+
+
+@dataclass(frozen=True)
+class Operator:
+    """The photographic operator of Reinhard, Stark, Shirley & Ferwerda 2002 (their equation 4).
+
+    Attributes
+    ----------
+    scale : factor that puts the scene's log average at the key value.
+    white : smallest scaled luminance that becomes white.
+    """
+
+    scale: float
+    white: float
+
+    @staticmethod
+    def for_scene(light: Light, guide: Guide) -> Operator:
+        """Key and white from the whole frame, brightened by the proof's exposure and key."""
+        scale = 2.0 ** (light.tone_key - guide.log_average)
+        white = MID_GREY * 2.0 ** (guide.white + light.tone_key - guide.log_average)
+        return Operator(scale, max(white, 1.0))
+
+
+@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _photographic(picture, scale, white2, a, k, exponent, strength, out):
+    for y in numba.prange(picture.shape[0]):
+        for x in range(picture.shape[1]):
+            r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
+            lum = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
+            gain = np.float32(1)
+            if lum > np.float32(1e-9):
+                scaled = lum * scale
+                shown = scaled * (1 + scaled / white2) / (1 + scaled)
+                shown = min(shown, np.float32(0.9999) * a)
+                # the base rendering follows: hand it the light that it will turn into `shown`
+                wanted = (k * shown / (a - shown)) ** exponent
+                gain = (wanted / lum) ** strength
+            out[y, x, 0] = r * gain
+            out[y, x, 1] = g * gain
+            out[y, x, 2] = b * gain
+
+
+def apply_operator(picture: np.ndarray, light: Light, guide: Guide, white_ev: float) -> np.ndarray:
+    """Global tone mapping of scene-linear light; unchanged (same array) when no operator is chosen.
+
+    `picture` comes after exposure: the operator's key refers to the scene before it, so exposure still brightens.
+    """
+    if light.tone_map == "none" or light.tone_strength == 0:
+        return picture
+    operator = Operator.for_scene(light, guide)
+    curve = Curve.for_white(white_ev)
+    exponent = 1 / EXPONENT
+    numbers = (operator.scale, operator.white**2, curve.a, curve.k, exponent, light.tone_strength / 100)
+    out = np.empty_like(picture)
+    _photographic(picture, *(np.float32(v) for v in numbers), out)
+    return out

@@ -1,0 +1,1 @@
+"""The processing line: sources in, developed pictures, views and finished pictures out."""

@@ -1,0 +1,63 @@
+"""Whole-frame facts: computed once per source from a fixed reduced copy, handed to every step."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
+from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
+from irvane.core.line.develop import Developed
+from irvane.core.line.source import CAMERA, MOSAIC
+from irvane.core.noise.denoise import automatic_amount
+from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
+from irvane.core.settings import Colour, Settings
+
+
+@dataclass(frozen=True)
+class Context:
+    """Facts about a frame that hold for every view of it.
+
+    Attributes
+    ----------
+    guide : local base brightness under the white balance of the shot, before any exposure.
+    highlights : colour of the surroundings of clipped places.
+    clipped_share : share of pixels with at least one colour clipped on the sensor.
+    noise_amount : automatic denoising strength in per cent.
+    """
+
+    guide: Guide
+    highlights: HighlightMap
+    clipped_share: float
+    noise_amount: float
+
+
+def make_context(developed: Developed) -> Context:
+    """Compute the facts from a reduced copy (about two megapixels) of the plain picture."""
+    patch = developed.plain.whole(GUIDE_SIDE)
+    picture = patch.pixels
+    if developed.entry in (MOSAIC, CAMERA) and developed.colour is not None:
+        where = make_map(picture, developed.gains, developed.extent)
+        picture = rebuild(picture, developed.gains, where, 0, 0, developed.extent[1] / picture.shape[1])
+        balance, matrix = transform(developed.colour, Colour())
+        scene = apply_camera(picture, balance * 2**BASE_EXPOSURE, matrix)
+    else:
+        where = HighlightMap(None, developed.extent, 0.0)
+        scene = picture
+    bits = developed.clipped
+    share = 0.0 if bits is None else float(np.count_nonzero(bits) / bits.size)
+    amount = automatic_amount(developed.noise) if developed.noise is not None else 0.0
+    return Context(make_guide(scene, developed.extent), where, share, amount)
+
+
+def noise_amount(settings: Settings, context: Context) -> float:
+    """Denoising amount in force (per cent): the set one, or the automatic one."""
+    return context.noise_amount if settings.noise.amount is None else settings.noise.amount
+
+
+def noise_strength(amount: float) -> float:
+    """Strength the denoiser runs with: up to 100 % results are mixed, beyond it takes more for noise."""
+    if amount <= 0:
+        return 0.0
+    return 1.0 + max(0.0, amount - 100.0) / 100.0

@@ -1,0 +1,185 @@
+"""From a source to its developed pictures, plain and denoised: the expensive half of the line, done once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+
+from irvane.core.colour.whitebalance import gains
+from irvane.core.errors import Cancelled
+from irvane.core.image import CameraColour, Mosaic, NoiseModel
+from irvane.core.line.orientation import upright, upright_rect
+from irvane.core.line.picture import Patch, Picture, Region
+from irvane.core.line.source import CAMERA, MOSAIC, Loaded
+from irvane.core.noise import denoise
+from irvane.core.sensor import demosaic as demosaicing
+from irvane.core.sensor.defects import repair_defects
+from irvane.core.sensor.encoding import knee_for
+from irvane.core.sensor.highlights import CLIP_FULL
+from irvane.core.settings import Sensor
+
+Progress = Callable[[float], bool]
+
+
+@dataclass
+class Developed:
+    """A source after demosaicing.
+
+    Attributes
+    ----------
+    plain, denoised : whole pictures, upright; `denoised` is None until it has been asked for and made.
+    clipped : uint8 per upright pixel, bit c set where colour c is clipped on the sensor; None when nothing is.
+    entry : where the source entered the line.
+    step : frame pixels per pixel (more than 1 for the quick binned form).
+    defects : how many pixels were repaired.
+    mosaic : the mosaic after repair, in sensor orientation, for denoising; None for other entries.
+    """
+
+    plain: Picture
+    denoised: Picture | None
+    denoised_strength: float
+    clipped: np.ndarray | None
+    entry: str
+    colour: CameraColour | None
+    noise: NoiseModel | None
+    extent: tuple[int, int]
+    flip: int
+    step: float
+    defects: int
+    notes: tuple[str, ...]
+    mosaic: Mosaic | None
+    method: str
+
+    @property
+    def nbytes(self) -> int:
+        """Memory it occupies."""
+        total = self.plain.nbytes + (self.denoised.nbytes if self.denoised else 0)
+        total += self.clipped.nbytes if self.clipped is not None else 0
+        return total + (self.mosaic.data.nbytes if self.mosaic is not None else 0)
+
+    @property
+    def gains(self) -> np.ndarray:
+        """Reference gains: those of the shot (smallest 1)."""
+        return gains(self.colour.neutral) if self.colour is not None else np.ones(3)
+
+    @property
+    def sensor_extent(self) -> tuple[int, int]:
+        """Height and width before the picture was turned upright."""
+        return self.extent if self.flip in (0, 3) else (self.extent[1], self.extent[0])
+
+
+def _clip_bits(picture: np.ndarray) -> np.ndarray | None:
+    over = picture >= CLIP_FULL
+    if not over.any():
+        return None
+    return (over[..., 0] * np.uint8(1) | over[..., 1] * np.uint8(2) | over[..., 2] * np.uint8(4)).astype(np.uint8)
+
+
+def _mosaic_clip_bits(mosaic: Mosaic) -> np.ndarray | None:
+    """Clip bits of the mosaic itself, spread over each pixel's 3×3 neighbourhood (its colour's reach)."""
+    over = mosaic.data >= CLIP_FULL
+    if not over.any():
+        return None
+    bits = np.where(over, np.uint8(1) << mosaic.colours().astype(np.uint8), np.uint8(0)).astype(np.uint8)
+    out = np.zeros_like(bits)
+    kernel = np.ones((3, 3), np.uint8)
+    for c in range(3):
+        out |= cv2.dilate((bits >> c) & 1, kernel) << c
+    return out
+
+
+def quick(loaded: Loaded) -> Developed:
+    """A reduced form straight from the mosaic, in a fraction of a second: shown while the real one is made."""
+    if loaded.entry != MOSAIC:
+        return develop(loaded, Sensor())
+    assert loaded.mosaic is not None
+    binned = upright(demosaicing.bin_colour(loaded.mosaic), loaded.flip)
+    step = 2.0 if loaded.mosaic.is_bayer else 3.0
+    extent = _upright_extent(loaded)
+    return Developed(
+        Picture(binned), None, 0.0, None, MOSAIC, loaded.colour, loaded.noise, extent, loaded.flip, step, 0,
+        loaded.notes, None, "binned",
+    )  # fmt: skip
+
+
+def _upright_extent(loaded: Loaded) -> tuple[int, int]:
+    h, w = loaded.extent
+    return (h, w) if loaded.flip in (0, 3) else (w, h)
+
+
+def develop(loaded: Loaded, settings: Sensor) -> Developed:
+    """Levels are applied; repair defects and demosaic (no denoising).
+
+    Parameters
+    ----------
+    loaded : the decoded source.
+    settings : station Sensor.
+    """
+    extent = _upright_extent(loaded)
+    if loaded.entry != MOSAIC:
+        assert loaded.picture is not None
+        picture = upright(loaded.picture, loaded.flip)
+        clean = None if loaded.denoised is None else Picture(upright(loaded.denoised, loaded.flip), exact=True)
+        bits = _clip_bits(picture) if loaded.entry == CAMERA and loaded.denoised is None else None
+        return Developed(
+            Picture(picture, exact=True), clean, 1.0 if clean else 0.0, bits, loaded.entry, loaded.colour,
+            loaded.noise, extent, loaded.flip, 1.0, 0, loaded.notes, None, "none",
+        )  # fmt: skip
+    assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
+    mosaic, defects = loaded.mosaic, 0
+    if settings.defects == "on":
+        data, defects = repair_defects(mosaic, loaded.noise)
+        mosaic = replace(mosaic, data=data)
+    full = demosaicing.demosaic(mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings.demosaic)
+    bits = _mosaic_clip_bits(loaded.mosaic)
+    method = demosaicing.METHODS[mosaic.cfa.shape[0]] if settings.demosaic != "linear" else "linear@1"
+    return Developed(
+        Picture(upright(full, loaded.flip)), None, 0.0, None if bits is None else upright(bits, loaded.flip), MOSAIC,
+        loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic, method,
+    )  # fmt: skip
+
+
+def denoise_whole(developed: Developed, settings: Sensor, strength: float, progress: Progress | None = None) -> Picture:
+    """The denoised picture of a whole frame.
+
+    Raises
+    ------
+    Cancelled
+        When `progress` returns False.
+    """
+    mosaic, noise = developed.mosaic, developed.noise
+    assert mosaic is not None and noise is not None
+    share = None if progress is None else (lambda done: progress(0.9 * done))
+    clean = denoise.denoise_mosaic(mosaic, noise, developed.gains, strength, progress=share)
+    if progress is not None and not progress(0.9):
+        raise Cancelled
+    full = demosaicing.demosaic(Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings.demosaic)
+    return Picture(upright(full, developed.flip))
+
+
+def _clean_knee(noise: NoiseModel) -> float:
+    """Knee of the interpolation domain for a denoised mosaic: a fraction of the noise is left."""
+    return knee_for(0.25 * noise.read[1])
+
+
+def denoise_region(developed: Developed, settings: Sensor, strength: float, region: Region) -> Patch:
+    """The denoised picture of a region at 1:1, as it will be in the whole frame."""
+    mosaic, noise = developed.mosaic, developed.noise
+    assert mosaic is not None and noise is not None
+    h, w = developed.sensor_extent
+    rows, columns = upright_rect(
+        (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
+    )
+    period = 12  # of both arrays
+    reach = demosaicing.REACH
+    outer_rows = max(0, (rows[0] - reach) // period * period), min(h, rows[1] + reach)
+    outer_columns = max(0, (columns[0] - reach) // period * period), min(w, columns[1] + reach)
+    clean = denoise.denoise_mosaic(mosaic, noise, developed.gains, strength, rows=outer_rows, columns=outer_columns)
+    full = demosaicing.demosaic(Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings.demosaic)
+    inner = full[
+        rows[0] - outer_rows[0] : rows[1] - outer_rows[0], columns[0] - outer_columns[0] : columns[1] - outer_columns[0]
+    ]
+    return Patch(upright(np.ascontiguousarray(inner), developed.flip), region.top, region.left, 1.0)

@@ -1,0 +1,164 @@
+"""Sources: what a proof is made from. A file, or a merge of files; both give the line the same thing."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Protocol
+
+import numpy as np
+
+from irvane.core.errors import ReadError
+from irvane.core.files.info import FrameInfo, read_info
+from irvane.core.files.raw import decode_raw
+from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
+from irvane.core.image import CameraColour, Mosaic, NoiseModel
+from irvane.core.noise.model import measure
+from irvane.core.sensor.levels import apply_levels
+
+#: Where a source enters the line.
+MOSAIC, CAMERA, SCENE, DISPLAY = "mosaic", "camera", "scene", "display"
+
+_CHUNK = 1 << 20
+
+
+@dataclass(frozen=True)
+class Loaded:
+    """Decoded pixels of a source, in sensor orientation.
+
+    Attributes
+    ----------
+    entry : MOSAIC, CAMERA, SCENE or DISPLAY.
+    mosaic : for MOSAIC.
+    picture : float32 H×W×3 for the others: camera-linear, or linear BT.2020.
+    colour : camera colour for MOSAIC and CAMERA.
+    noise : model of the mosaic, None for pictures without one.
+    denoised : for merges: the picture merged from denoised members (`picture` is merged from plain ones).
+    """
+
+    entry: str
+    mosaic: Mosaic | None
+    picture: np.ndarray | None
+    colour: CameraColour | None
+    noise: NoiseModel | None
+    flip: int
+    info: FrameInfo
+    notes: tuple[str, ...]
+    denoised: np.ndarray | None = None
+
+    @property
+    def extent(self) -> tuple[int, int]:
+        """Height and width in sensor orientation."""
+        pixels = self.mosaic.data if self.mosaic is not None else self.picture
+        assert pixels is not None
+        return pixels.shape[0], pixels.shape[1]
+
+
+class Source(Protocol):
+    """Anything that proofs are made from."""
+
+    @property
+    def key(self) -> str:
+        """Identity by content."""
+
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        """The files behind it; the sidecar lies beside the first."""
+
+    @property
+    def name(self) -> str:
+        """What it is called on screen."""
+
+    def load(self) -> Loaded:
+        """Decode it; raises ReadError."""
+
+
+def content_hash(path: Path) -> str:
+    """Hash of a file's size, first, middle and last megabyte: identity that survives renaming.
+
+    Raises
+    ------
+    ReadError
+        When the file cannot be read.
+    """
+    try:
+        size = path.stat().st_size
+        digest = hashlib.blake2b(str(size).encode(), digest_size=16)
+        with path.open("rb") as stream:
+            for start in sorted({0, max(0, size // 2), max(0, size - _CHUNK)}):
+                stream.seek(start)
+                digest.update(stream.read(_CHUNK))
+    except FileNotFoundError as error:
+        raise ReadError(path, "the file is not there") from error
+    except IsADirectoryError as error:
+        raise ReadError(path, "it is a folder, not a picture") from error
+    except OSError as error:
+        raise ReadError(path, f"it cannot be read ({error.strerror})") from error
+    return digest.hexdigest()
+
+
+class FileSource:
+    """A frame: one file on disk, never written to."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = Path(path)
+        self._key: str | None = None
+
+    @property
+    def key(self) -> str:
+        if self._key is None:
+            self._key = content_hash(self.path)
+        return self._key
+
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        return (self.path,)
+
+    @property
+    def name(self) -> str:
+        return self.path.name
+
+    @property
+    def info(self) -> FrameInfo:
+        return read_info(self.path)
+
+    def load(self) -> Loaded:
+        if not self.path.is_file():
+            raise ReadError(self.path, "the file is not there")
+        if self.path.stat().st_size == 0:
+            raise ReadError(self.path, "the file is empty")
+        if self.path.suffix.lower() in RENDERED_ENDINGS:
+            return self._load_rendered()
+        return self._load_raw()
+
+    def _load_rendered(self) -> Loaded:
+        picture = decode_rendered(self.path)
+        entry = SCENE if picture.scene else DISPLAY
+        return Loaded(entry, None, picture.linear, None, None, picture.flip, picture.info, picture.notes)
+
+    def _load_raw(self) -> Loaded:
+        raw = decode_raw(self.path)
+        notes = list(raw.notes)
+        if raw.cfa is None:
+            return self._load_linear_raw(raw.counts, raw.black, raw.white, raw.colour, raw.flip, raw.info, notes)
+        mosaic = Mosaic(apply_levels(raw.counts, raw.cfa, raw.black, raw.white), raw.cfa)
+        noise = raw.noise or measure(mosaic, raw.info.iso)
+        sample = raw.counts[::7, ::7]
+        if sample.max() <= raw.black.max() + 2 and raw.counts.max() <= raw.black.max() + 64:
+            notes.append("The frame is black throughout.")
+        elif sample.min() >= raw.white.min() * 0.99:
+            notes.append("The frame is clipped throughout.")
+        return Loaded(MOSAIC, mosaic, None, raw.colour, noise, raw.flip, raw.info, tuple(notes))
+
+    @staticmethod
+    def _load_linear_raw(
+        counts: np.ndarray, black: np.ndarray, white: np.ndarray, colour: CameraColour, flip: int,
+        info: FrameInfo, notes: list[str],
+    ) -> Loaded:  # fmt: skip
+        scaled = (counts.astype(np.float32) - black.astype(np.float32).max()) / np.float32((white - black).min())
+        if scaled.ndim == 2:
+            notes.append("A monochrome sensor: colour settings have nothing to act on.")
+            scaled = np.repeat(scaled[..., None], 3, axis=2)
+            colour = CameraColour(np.eye(3), None, 2856.0, 6504.0, np.ones(3), False)
+        return Loaded(CAMERA, None, scaled, colour, None, flip, info, tuple(notes))

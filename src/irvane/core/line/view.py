@@ -1,0 +1,187 @@
+"""The cheap half of the line: from developed pictures to a view, a tile or a whole finished picture.
+
+Every purpose runs the same steps through :func:`scene_patch` and :func:`show`; only the region and the step differ.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from irvane.core.acutance import sharpen as acutance
+from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, flat_transform, transform
+from irvane.core.colour.rendering import WHITE_EV, render
+from irvane.core.colour.saturation import saturate
+from irvane.core.colour.spaces import SPACES, WORKING, between
+from irvane.core.errors import Cancelled
+from irvane.core.image import LUMA_2020
+from irvane.core.lens.vignetting import correct_vignetting
+from irvane.core.light.tone import apply_operator, apply_tone
+from irvane.core.line.context import Context, noise_amount
+from irvane.core.line.develop import Developed
+from irvane.core.line.picture import Patch, Region
+from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
+from irvane.core.noise.mixing import mix
+from irvane.core.sensor.highlights import rebuild
+from irvane.core.settings import Settings
+
+#: Pixels around a place (of the view) that the steps here need.
+REACH = acutance.REACH
+_BAND = 512
+#: Share of the noise's standard deviation that denoising at 100 % leaves in fine structures.
+_LEFT_BY_DENOISING = 0.2
+
+
+def wanted(region: Region, extent: tuple[int, int]) -> Region:
+    """The region grown by REACH view pixels, cut at the frame."""
+    margin = int(np.ceil(REACH * region.step))
+    return Region(
+        max(0, region.top - margin), max(0, region.left - margin), min(extent[0], region.bottom + margin),
+        min(extent[1], region.right + margin), region.step,
+    )  # fmt: skip
+
+
+def camera_patch(developed: Developed, region: Region, kind: str) -> Patch:
+    """A region of the plain or denoised picture, in frame coordinates (quick forms are binned)."""
+    picture = developed.denoised if kind == "denoised" and developed.denoised is not None else developed.plain
+    if developed.step == 1:
+        return picture.read(region)
+    s = developed.step
+    inner = Region(
+        int(region.top / s), int(region.left / s), int(np.ceil(region.bottom / s)), int(np.ceil(region.right / s)),
+        max(1.0, region.step / s),
+    )  # fmt: skip
+    patch = picture.read(inner)
+    return Patch(patch.pixels, patch.top * s, patch.left * s, patch.step * s)
+
+
+def mixed_patch(developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None) -> Patch:
+    """The region after noise mixing; `clean` stands in where the whole denoised picture is not there yet."""
+    plain = camera_patch(developed, region, "plain")
+    if clean is None and developed.denoised is not None and developed.step == 1:
+        clean = camera_patch(developed, region, "denoised")
+    if clean is None or clean.pixels.shape != plain.pixels.shape:
+        return plain
+    share = min(noise_amount(settings, context), 100) / 100
+    luminance, colour = share * settings.noise.luminance / 100, share * settings.noise.colour / 100
+    return replace(plain, pixels=mix(plain.pixels, clean.pixels, developed.gains, luminance, colour))
+
+
+def remaining_noise(developed: Developed, settings: Settings, context: Context, denoised: bool) -> tuple[float, float]:
+    """Gain and read variance of luminance noise in scene-linear light, after mixing and exposure."""
+    if developed.noise is None or developed.colour is None:
+        return 0.0, 1e-8
+    balance, matrix = transform(developed.colour, settings.colour)
+    scale = 2.0 ** (settings.light.exposure + BASE_EXPOSURE)
+    weights = (LUMA_2020 @ matrix) * balance
+    gain = float(np.sum(weights**2 * np.array(developed.noise.gain) / balance) * scale)
+    read2 = float(np.sum((weights * np.array(developed.noise.read)) ** 2) * scale**2)
+    left = 1.0
+    if denoised:
+        share = min(noise_amount(settings, context), 100) / 100 * settings.noise.luminance / 100
+        left = 1 - (1 - _LEFT_BY_DENOISING) * share
+    return gain * left**2, read2 * left**2
+
+
+def scene_patch(
+    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
+) -> Patch:
+    """Scene-linear light of a region (grown by REACH, see :func:`wanted`), before the base rendering."""
+    patch = mixed_patch(developed, settings, context, wanted(region, developed.extent), clean)
+    picture, place = patch.pixels, (patch.top, patch.left)
+    if developed.entry in (MOSAIC, CAMERA) and settings.sensor.highlights == "rebuild":
+        picture = rebuild(picture, developed.gains, context.highlights, *place, patch.step)
+    picture = correct_vignetting(picture, settings.lens.vignetting, place, patch.step, developed.extent)
+    if developed.colour is not None:
+        balance, matrix = transform(developed.colour, settings.colour)
+        ceiling = 1.0 if settings.sensor.highlights == "clip" else np.inf
+        picture = apply_camera(picture, balance, matrix * 2.0**BASE_EXPOSURE, ceiling)
+    picture = apply_tone(picture, settings.light, context.guide, *place, patch.step)
+    picture = apply_operator(picture, settings.light, context.guide, _white(settings))
+    picture = saturate(picture, settings.colour.saturation)
+    denoised = clean is not None or developed.denoised is not None
+    noise = remaining_noise(developed, settings, context, denoised)
+    return replace(patch, pixels=acutance.sharpen(picture, settings.acutance, noise, patch.step))
+
+
+def _white(settings: Settings) -> float:
+    return WHITE_EV + settings.light.white
+
+
+def show(patch: Patch, developed: Developed, settings: Settings, space: str = "srgb") -> np.ndarray:
+    """Display light (linear in the output space, 0…1) of a scene-linear patch; display sources skip the tone curve."""
+    if developed.entry == DISPLAY:
+        matrix = between(WORKING, SPACES[space]).astype(np.float32)
+        return np.clip(patch.pixels @ matrix.T, 0, 1)
+    return render(patch.pixels, _white(settings), space)
+
+
+def trim(patch: Patch, region: Region) -> Patch:
+    """Cut a patch back to the wanted region (whole pixels)."""
+    top = max(0, round((region.top - patch.top) / patch.step))
+    left = max(0, round((region.left - patch.left) / patch.step))
+    h = round((region.bottom - region.top) / patch.step)
+    w = round((region.right - region.left) / patch.step)
+    pixels = np.ascontiguousarray(patch.pixels[top : top + h, left : left + w])
+    return Patch(pixels, patch.top + top * patch.step, patch.left + left * patch.step, patch.step)
+
+
+@dataclass(frozen=True)
+class Output:
+    """How a finished picture is encoded.
+
+    Attributes
+    ----------
+    space : key of the colour space.
+    linear : no encoding curve, and no base rendering: scene-linear light.
+    flat : the plain rendition for measuring, see :func:`flat_bands`.
+    """
+
+    space: str = "srgb"
+    linear: bool = False
+    flat: bool = False
+
+
+Progress = Callable[[float], bool]
+
+
+def finished_bands(
+    developed: Developed, settings: Settings, context: Context, output: Output, progress: Progress | None = None
+) -> Iterator[tuple[int, np.ndarray]]:
+    """The whole finished picture in bands from top to bottom: (first row, float32 pixels encoded for the output).
+
+    Raises
+    ------
+    Cancelled
+        When `progress` returns False.
+    """
+    h, w = developed.extent
+    for first in range(0, h, _BAND):
+        if progress is not None and not progress(first / h):
+            raise Cancelled
+        region = Region(first, 0, min(h, first + _BAND), w)
+        if output.flat:
+            yield first, _flat_band(developed, settings, context, region, output)
+            continue
+        patch = trim(scene_patch(developed, settings, context, region), region)
+        if output.linear:
+            yield first, patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32)
+        else:
+            yield first, SPACES[output.space].encode(show(patch, developed, settings, output.space))
+
+
+def _flat_band(developed: Developed, settings: Settings, context: Context, region: Region, output: Output) -> np.ndarray:
+    """The plain scene-linear rendition: gains of the shot with smallest 1, each colour clipped at 1 before a matrix
+    that keeps white, then exposure; 1.0 is the sensor's white. No curve, no base exposure, no sharpening."""
+    patch = mixed_patch(developed, settings, context, region)
+    scale = np.float32(2.0**settings.light.exposure)
+    if developed.colour is not None:
+        balance, matrix = flat_transform(developed.colour, settings.colour, output.space)
+        pixels = apply_camera(patch.pixels, balance, matrix, 1.0) * scale
+    else:
+        pixels = patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32) * scale
+    return pixels if output.linear else SPACES[output.space].encode(pixels)
+
+

@@ -1,0 +1,1 @@
+"""Station Noise: measuring, removing and mixing noise."""

@@ -1,0 +1,56 @@
+"""Choice of the demosaicing method by the sensor's array."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from irvane.core.image import Mosaic
+from irvane.core.sensor.linear import interpolate_linear
+from irvane.core.sensor.bayer import demosaic_bayer
+from irvane.core.sensor.six_by_six import demosaic_six
+
+#: Names and versions, part of cache keys and of proofs.
+METHODS = {2: "directional-bayer@1", 6: "classed-filters-6x6@1"}
+#: Pixels around a place that any of the methods needs.
+REACH = 24
+
+
+def demosaic(mosaic: Mosaic, gains: np.ndarray, knee: float, method: str = "auto") -> np.ndarray:
+    """Full colour from a mosaic.
+
+    Parameters
+    ----------
+    mosaic : Bayer or 6×6, at least 16 px a side.
+    gains : reference white-balance gains of red, green, blue.
+    knee : see :func:`irvane.core.sensor.encoding.knee_for`.
+    method : ``"auto"``, ``"directional"`` or ``"linear"``.
+
+    Returns
+    -------
+    float32, H×W×3, camera-linear.
+    """
+    if method == "linear":
+        scale = np.asarray(gains, np.float32)
+        balanced = mosaic.data * scale[mosaic.colours()]
+        return interpolate_linear(balanced, mosaic.cfa) / scale
+    if mosaic.is_bayer:
+        return demosaic_bayer(mosaic.data, mosaic.cfa, gains, knee)
+    return demosaic_six(mosaic.data, mosaic.cfa, gains, knee)
+
+
+def bin_colour(mosaic: Mosaic) -> np.ndarray:
+    """A reduced picture straight from the mosaic: each 2×2 (Bayer) or 3×3 (6×6 array) cell becomes one pixel.
+
+    Returns
+    -------
+    float32, (H // n)×(W // n)×3 with n = 2 or 3, camera-linear.
+    """
+    n = 2 if mosaic.is_bayer else 3
+    h, w = (side // n for side in mosaic.data.shape)
+    cells = mosaic.data[: h * n, : w * n].reshape(h, n, w, n)
+    colours = mosaic.colours()[: h * n, : w * n].reshape(h, n, w, n)
+    out = np.empty((h, w, 3), np.float32)
+    for colour in range(3):
+        here = colours == colour
+        out[..., colour] = np.where(here, cells, 0).sum(axis=(1, 3)) / here.sum(axis=(1, 3))
+    return out

@@ -1,0 +1,340 @@
+"""The settings of a proof: one frozen record per station, each value with unit, range, neutral value and help.
+
+The declarations drive everything: the command line's ``--set``, the window's controls, the sidecar's JSON.
+``None`` means *automatic*: the value follows from what is measured in the frame.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import math
+from dataclasses import dataclass, field, fields, replace
+from typing import Any
+
+from irvane.core.errors import SettingError
+
+#: Version of the JSON form. Older forms are brought up to date by MIGRATIONS.
+VERSION = 1
+
+
+@dataclass(frozen=True)
+class Number:
+    """Declaration of a numeric setting."""
+
+    label: str
+    unit: str
+    low: float
+    high: float
+    neutral: float
+    step: float
+    group: str
+    help: str
+    automatic: bool = False
+    decimals: int = 0
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Declaration of a setting with named values."""
+
+    label: str
+    options: tuple[tuple[str, str], ...]
+    group: str
+    help: str
+
+
+def _number(default: float | None, label: str, unit: str, low: float, high: float, step: float, group: str, help: str, *, neutral: float | None = None, decimals: int = 0) -> Any:
+    spec = Number(
+        label, unit, low, high, neutral if neutral is not None else (default or 0.0), step, group, help,
+        automatic=default is None, decimals=decimals,
+    )  # fmt: skip
+    return field(default=default, metadata={"spec": spec})
+
+
+def _choice(default: str, label: str, options: tuple[tuple[str, str], ...], group: str, help: str) -> Any:
+    return field(default=default, metadata={"spec": Choice(label, options, group, help)})
+
+
+_ON_OFF = (("on", "on"), ("off", "off"))
+
+
+@dataclass(frozen=True)
+class Sensor:
+    """From the mosaic to linear colour."""
+
+    demosaic: str = _choice(
+        "auto", "Interpolation", (("auto", "automatic"), ("directional", "directional"), ("linear", "linear")), "Mosaic",
+        "How full colour is made from the filter mosaic. Automatic takes the directional method; linear is softer "
+        "but calm in extreme noise.",
+    )  # fmt: skip
+    defects: str = _choice(
+        "on", "Hot pixels", (("on", "repair"), ("off", "leave")), "Mosaic",
+        "Replaces single pixels that stand far out of their neighbourhood. Leave them for a star field.",
+    )  # fmt: skip
+    highlights: str = _choice(
+        "rebuild", "Clipped colour", (("rebuild", "rebuild"), ("clip", "cut off")), "Clipping",
+        "Where one or two colours are clipped, the missing light is rebuilt from those that still hold.",
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Lens:
+    """Errors of the lens."""
+
+    vignetting: float = _number(
+        0.0, "Corner light", "EV", 0.0, 3.0, 0.1, "Vignetting",
+        "Light given back to the corners. Set it by eye on an even surface.", decimals=1,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Noise:
+    """Noise removal on the mosaic."""
+
+    amount: float | None = _number(
+        None, "Amount", "%", 0, 200, 5, "Removal",
+        "Share of the measured noise that is removed. Automatic follows the measurement and does next to nothing "
+        "at base ISO.", neutral=0,
+    )  # fmt: skip
+    luminance: float = _number(
+        100, "Luminance", "%", 0, 100, 5, "Kinds",
+        "How much of the removal acts on brightness. Lower it to keep a natural fine grain.",
+    )  # fmt: skip
+    colour: float = _number(
+        100, "Colour", "%", 0, 100, 5, "Kinds",
+        "How much of the removal acts on colour. Coloured blotches are rarely wanted.",
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Light:
+    """Brightness, from the bottom of the tonal range to its top."""
+
+    exposure: float = _number(
+        0.0, "Exposure", "EV", -10, 10, 0.1, "Whole", "Brightens or darkens everything, in stops.", decimals=2
+    )
+    contrast: float = _number(
+        0.0, "Contrast", "%", -100, 100, 5, "Whole",
+        "Steepness around mid-grey, keeping hue. +100 doubles the distance in stops, −100 halves it.",
+    )  # fmt: skip
+    black: float = _number(
+        0.0, "Black point", "EV", -4, 6, 0.1, "Ends",
+        "Where black begins. Higher values let more of the deepest tones fall to black.", decimals=1,
+    )  # fmt: skip
+    white: float = _number(
+        0.0, "White point", "EV", -3, 8, 0.1, "Ends",
+        "The light that becomes paper white, against the usual four stops above mid-grey. Raise it to keep more "
+        "of the brightest tones.", decimals=1,
+    )  # fmt: skip
+    shadows: float = _number(
+        0.0, "Shadows", "EV", -4, 5, 0.1, "Recovery",
+        "Lifts or deepens dark areas as a whole; edges and fine contrast stay, the deepest black stays black.",
+        decimals=1,
+    )  # fmt: skip
+    highlights: float = _number(
+        0.0, "Highlights", "EV", -3, 3, 0.1, "Recovery",
+        "Lowers or raises bright areas as a whole; edges and fine contrast stay.", decimals=1,
+    )  # fmt: skip
+    tone_map: str = _choice(
+        "none", "Operator", (("none", "none"), ("photographic", "photographic")), "Range",
+        "Fits a scene of many stops into the picture. Photographic: one global curve, no halos, no noise boost "
+        "(Reinhard and others, 2002).",
+    )  # fmt: skip
+    tone_strength: float = _number(
+        100, "Strength", "%", 0, 100, 5, "Range", "How far the operator acts; 0 leaves the light as it is."
+    )
+    tone_key: float = _number(
+        0.0, "Key", "EV", -4, 4, 0.1, "Range", "Brightness of the middle of the scene under the operator.", decimals=1
+    )
+
+
+@dataclass(frozen=True)
+class Colour:
+    """White balance and colour."""
+
+    temperature: float | None = _number(
+        None, "Temperature", "K", 1800, 20000, 50, "White balance",
+        "Colour of the light that is taken for white. Higher values make the picture warmer.", neutral=5500,
+    )  # fmt: skip
+    tint: float | None = _number(
+        None, "Tint", "mDuv", -60, 60, 1, "White balance",
+        "Deviation of that light from a glowing body, in thousandths of Duv. Positive takes out green.", neutral=0,
+    )  # fmt: skip
+    saturation: float = _number(
+        100, "Saturation", "%", 0, 200, 5, "Strength", "Distance of colours from grey of the same lightness."
+    )
+
+
+@dataclass(frozen=True)
+class Acutance:
+    """Sharpening by scale, held back by noise and by its own edges."""
+
+    fine: float = _number(
+        0, "Fine", "%", 0, 200, 5, "Scale", "Strength for structures of one to two pixels: hair, lettering, texture."
+    )
+    medium: float = _number(0, "Medium", "%", 0, 200, 5, "Scale", "Strength for structures of about three pixels.")
+    coarse: float = _number(0, "Coarse", "%", 0, 200, 5, "Scale", "Strength for structures of about six pixels.")
+    noise_floor: float = _number(
+        2.0, "Noise floor", "σ", 0, 10, 0.5, "Limits",
+        "Differences below this many standard deviations of the remaining noise are left alone.", decimals=1,
+    )  # fmt: skip
+    overshoot: float = _number(
+        10, "Overshoot", "%", 0, 100, 5, "Limits",
+        "How far an edge may go beyond its own surroundings, as a share of their range: no halos at 0.",
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Finish:
+    """What is written."""
+
+    space: str = _choice(
+        "srgb", "Space", (("srgb", "sRGB"), ("p3", "Display P3"), ("adobe-rgb", "Adobe RGB (1998)"),
+        ("prophoto", "ProPhoto (ROMM)"), ("rec2020", "Rec. 2020")), "File",
+        "Colour space of the written file; its ICC profile is put inside.",
+    )  # fmt: skip
+    format: str = _choice(
+        "tiff", "Format", (("tiff", "TIFF"), ("jpeg", "JPEG"), ("exr", "OpenEXR")), "File",
+        "TIFF for further work, JPEG to pass on, OpenEXR for scene-linear light.",
+    )  # fmt: skip
+    quality: float = _number(92, "Quality", "%", 40, 100, 1, "File", "JPEG quality; other formats lose nothing.")
+
+
+STATIONS: tuple[str, ...] = ("sensor", "lens", "noise", "light", "colour", "acutance", "finish")
+
+
+@dataclass(frozen=True)
+class Settings:
+    """All settings of one proof."""
+
+    sensor: Sensor = Sensor()
+    lens: Lens = Lens()
+    noise: Noise = Noise()
+    light: Light = Light()
+    colour: Colour = Colour()
+    acutance: Acutance = Acutance()
+    finish: Finish = Finish()
+
+    def get(self, path: str) -> Any:
+        """Value of a setting by its full name, ``station.name``."""
+        station, name = split(path)
+        return getattr(getattr(self, station), name)
+
+    def with_value(self, path: str, value: Any) -> Settings:
+        """A copy with one setting changed.
+
+        Raises
+        ------
+        SettingError
+            When the name is unknown or the value does not fit.
+        """
+        station, name = split(path)
+        group = getattr(self, station)
+        checked = check(path, value)
+        return replace(self, **{station: replace(group, **{name: checked})})
+
+    def as_dict(self) -> dict[str, Any]:
+        """JSON-ready form: every value, so that later defaults do not change an old proof."""
+        return {"version": VERSION, **{station: dataclasses.asdict(getattr(self, station)) for station in STATIONS}}
+
+    @staticmethod
+    def from_dict(data: dict[str, Any]) -> Settings:
+        """Read the JSON form; unknown names are refused, missing ones take their defaults.
+
+        Raises
+        ------
+        SettingError
+            When the form is newer than this program or a value does not fit.
+        """
+        if not isinstance(data, dict):
+            raise SettingError("The settings are not a JSON object.")
+        version = data.get("version", VERSION)
+        if not isinstance(version, int) or version > VERSION:
+            raise SettingError(f"The settings are of version {version}; this program reads up to {VERSION}.")
+        settings = Settings()
+        for station, values in data.items():
+            if station == "version":
+                continue
+            if not isinstance(values, dict):
+                raise SettingError(f"“{station}” is not a station with settings.")
+            for name, value in values.items():
+                settings = settings.with_value(f"{station}.{name}", value)
+        return settings
+
+
+def split(path: str) -> tuple[str, str]:
+    """Station and name of ``station.name``; raises SettingError when there is no such setting."""
+    station, _, name = path.partition(".")
+    if station not in STATIONS or name not in {f.name for f in fields(_RECORDS[station])}:
+        raise SettingError(f"There is no setting called “{path}”.")
+    return station, name
+
+
+_RECORDS: dict[str, Any] = {f.name: type(f.default) for f in fields(Settings)}
+
+
+def spec(path: str) -> Number | Choice:
+    """Declaration of a setting by its full name."""
+    station, name = split(path)
+    return next(f.metadata["spec"] for f in fields(_RECORDS[station]) if f.name == name)
+
+
+def names(station: str) -> list[str]:
+    """Full names of a station's settings in the order they are shown."""
+    return [f"{station}.{f.name}" for f in fields(_RECORDS[station])]
+
+
+def default(path: str) -> Any:
+    """The value a new proof has."""
+    return Settings().get(path)
+
+
+def check(path: str, value: Any) -> Any:
+    """Check and convert a value (numbers may come as text; ``auto`` means automatic).
+
+    Raises
+    ------
+    SettingError
+        With a sentence that states the allowed values.
+    """
+    declared = spec(path)
+    if isinstance(declared, Choice):
+        allowed = [key for key, _ in declared.options]
+        if value not in allowed:
+            raise SettingError(f"“{path}” takes one of {', '.join(allowed)}, not “{value}”.")
+        return value
+    if value is None or value == "auto":
+        if declared.automatic:
+            return None
+        raise SettingError(f"“{path}” has no automatic value.")
+    try:
+        number = float(value)
+    except (TypeError, ValueError):
+        raise SettingError(f"“{path}” takes a number in {declared.unit}, not “{value}”.") from None
+    if not math.isfinite(number) or not declared.low <= number <= declared.high:
+        raise SettingError(
+            f"“{path}” goes from {declared.low:g} to {declared.high:g} {declared.unit}; {value} is outside."
+        )
+    return number
+
+
+def differences(a: Settings, b: Settings) -> list[str]:
+    """Full names of the settings in which two proofs differ."""
+    return [path for station in STATIONS for path in names(station) if a.get(path) != b.get(path)]
+
+
+def value_text(path: str, value: Any) -> str:
+    """A value as it is shown, with sign and unit: ``+1.70 EV``, ``automatic``, ``4500 K``."""
+    declared = spec(path)
+    if isinstance(declared, Choice):
+        return dict(declared.options)[value]
+    if value is None:
+        return "automatic"
+    signed = declared.low < 0
+    text = f"{value:+.{declared.decimals}f}" if signed and value else f"{value:.{declared.decimals}f}"
+    return f"{text} {declared.unit}".replace("-", "−")
+
+
+def bare() -> Settings:
+    """An untouched proof without any automatic."""
+    return replace(Settings(), sensor=Sensor(defects="off", highlights="clip"), noise=Noise(amount=0))
