@@ -123,7 +123,7 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
         assert loaded.picture is not None
         picture = upright(loaded.picture, loaded.flip)
         clean = None if loaded.denoised is None else Picture(upright(loaded.denoised, loaded.flip), exact=True)
-        bits = _clip_bits(picture) if loaded.entry == CAMERA and loaded.denoised is None else None
+        bits = _clip_bits(picture) if loaded.entry == CAMERA else None
         return Developed(
             Picture(picture, exact=True), clean, 1.0 if clean else 0.0, bits, loaded.entry, loaded.colour,
             loaded.noise, extent, loaded.flip, 1.0, 0, loaded.notes, None, "none",

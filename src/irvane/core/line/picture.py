@@ -135,6 +135,10 @@ class Picture:
         part = self._levels[level][rows, columns]
         return np.array(part) if self.exact else decode16(part)
 
+    def read_all(self) -> np.ndarray:
+        """The whole picture at full resolution: float32 H×W×3."""
+        return self._crop(0, slice(None), slice(None))
+
     def read(self, region: Region) -> Patch:
         """Pixels of a region at its scale; the patch says which part it covers exactly."""
         level = min(max(int(np.floor(np.log2(max(region.step, 1.0)) + 1e-6)), 0), len(self._levels) - 1)

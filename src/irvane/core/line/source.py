@@ -18,7 +18,7 @@ from irvane.core.noise.model import measure
 from irvane.core.sensor.levels import apply_levels
 
 #: Where a source enters the line.
-MOSAIC, CAMERA, SCENE, DISPLAY = "mosaic", "camera", "scene", "display"
+MOSAIC, CAMERA, MERGED, SCENE, DISPLAY = "mosaic", "camera", "merged", "scene", "display"
 
 _CHUNK = 1 << 20
 
@@ -29,7 +29,7 @@ class Loaded:
 
     Attributes
     ----------
-    entry : MOSAIC, CAMERA, SCENE or DISPLAY.
+    entry : MOSAIC, CAMERA (already demosaiced), MERGED (camera-linear, nothing clips at 1), SCENE or DISPLAY.
     mosaic : for MOSAIC.
     picture : float32 H×W×3 for the others: camera-linear, or linear BT.2020.
     colour : camera colour for MOSAIC and CAMERA.

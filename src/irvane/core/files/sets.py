@@ -1,0 +1,142 @@
+"""Finding files to open, and grouping frames into brackets by time, exposure steps and picture content."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import timedelta
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from irvane.core.files.info import FrameInfo
+from irvane.core.files.rendered import RENDERED_ENDINGS
+
+#: Endings of raw files that LibRaw reads (its documentation's list, in common use).
+RAW_ENDINGS = frozenset(
+    f".{e}"
+    for e in (
+        "3fr ari arw bay cap cr2 cr3 crw dcr dcs dng drf eip erf fff gpr iiq k25 kdc mdc mef mos mrw nef nrw orf ori "
+        "pef ptx pxn r3d raf raw rw2 rwl rwz sr2 srf srw x3f"
+    ).split()
+)
+OPENABLE = RAW_ENDINGS | RENDERED_ENDINGS
+
+#: Longest pause between the end of one frame and the start of the next within a bracket.
+_PAUSE = timedelta(seconds=4)
+_SMALLEST_STEP, _LARGEST_STEP = 0.3, 4.2
+_MOST_FRAMES = 15
+#: Correlation of contours above which two previews show the same scene.
+_SAME_SCENE = 0.35
+
+
+@dataclass(frozen=True)
+class Bracket:
+    """Frames that belong together, in the order they were taken.
+
+    Attributes
+    ----------
+    members : indexes into the list of frames.
+    offsets : EV of each member against the middle exposure.
+    """
+
+    members: tuple[int, ...]
+    offsets: tuple[float, ...]
+
+
+def collect(paths: Iterable[Path]) -> tuple[list[Path], list[str]]:
+    """Files to open: given files as they are, folders with every openable file in them, sorted by name.
+
+    Returns the files and sentences about paths that hold nothing.
+    """
+    found: list[Path] = []
+    problems: list[str] = []
+    for path in paths:
+        if path.is_dir():
+            try:
+                inside = sorted(p for p in path.iterdir() if p.suffix.lower() in OPENABLE and not p.name.startswith("."))
+            except OSError as error:
+                problems.append(f"{path}: the folder cannot be read ({error.strerror})")
+                continue
+            if not inside:
+                problems.append(f"{path}: no picture in this folder")
+            found += inside
+        elif path.exists():
+            found.append(path)
+        else:
+            problems.append(f"{path}: the file is not there")
+    return list(dict.fromkeys(found)), problems
+
+
+def _contours(preview: np.ndarray) -> np.ndarray:
+    """Brightness-independent contours of a preview, 96×96."""
+    grey = cv2.cvtColor(preview, cv2.COLOR_RGB2GRAY).astype(np.float32)
+    small = cv2.resize(grey, (96, 96), interpolation=cv2.INTER_AREA)
+    small = cv2.createCLAHE(4.0, (6, 6)).apply(small.astype(np.uint8)).astype(np.float32)
+    small = cv2.GaussianBlur(small, (0, 0), 1.5)
+    edges = np.hypot(cv2.Sobel(small, cv2.CV_32F, 1, 0), cv2.Sobel(small, cv2.CV_32F, 0, 1))
+    edges -= edges.mean()
+    return edges / max(float(np.linalg.norm(edges)), 1e-6)
+
+
+def same_scene(a: np.ndarray, b: np.ndarray) -> bool:
+    """Do two previews (uint8 RGB) show the same scene, whatever their exposure and a small shift?"""
+    if (a.shape[0] > a.shape[1]) != (b.shape[0] > b.shape[1]):
+        return False
+    first, second = _contours(a), _contours(b)
+    core = second[8:-8, 8:-8]
+    return float(cv2.matchTemplate(first, core, cv2.TM_CCORR).max() / np.linalg.norm(core)) > _SAME_SCENE
+
+
+def _follows(previous: FrameInfo, current: FrameInfo) -> bool:
+    if previous.taken is None or current.taken is None or previous.model != current.model:
+        return False
+    gap = current.taken - previous.taken - timedelta(seconds=previous.shutter or 0)
+    if not timedelta(seconds=-1) <= gap <= _PAUSE:
+        return False
+    return previous.aperture == current.aperture and previous.focal == current.focal
+
+
+def find_brackets(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | None]) -> list[Bracket]:
+    """Group frames (in the order taken) into exposure brackets.
+
+    A bracket is a run of frames of one camera, close in time, of the same scene, whose exposures are all different
+    and evenly stepped (within a third of a stop). Previews that are None are not compared.
+    """
+    order = sorted(range(len(infos)), key=lambda i: (infos[i].taken is None, infos[i].taken or 0, i))
+    brackets: list[Bracket] = []
+    run: list[int] = []
+
+    def close() -> None:
+        bracket = _as_bracket(run, infos)
+        if bracket is not None:
+            brackets.append(bracket)
+        run.clear()
+
+    for index in order:
+        if run:
+            seen = [infos[i].exposure_value for i in run]
+            value = infos[index].exposure_value
+            fresh = value is not None and all(s is not None and abs(value - s) >= _SMALLEST_STEP for s in seen)
+            first, second = previews[run[-1]], previews[index]
+            alike = first is None or second is None or same_scene(first, second)
+            if not (fresh and alike and _follows(infos[run[-1]], infos[index]) and len(run) < _MOST_FRAMES):
+                close()
+        run.append(index)
+    close()
+    return brackets
+
+
+def _as_bracket(run: list[int], infos: Sequence[FrameInfo]) -> Bracket | None:
+    values = [infos[i].exposure_value for i in run]
+    known = [v for v in values if v is not None]
+    if len(run) < 2 or len(known) != len(run):
+        return None
+    steps = np.diff(sorted(known))
+    if steps.min() < _SMALLEST_STEP or steps.max() > _LARGEST_STEP or np.ptp(steps) > 0.67:
+        return None
+    middle = float(np.median(known))
+    return Bracket(tuple(run), tuple(round(v - middle, 2) for v in known))
+
+

@@ -1,0 +1,1 @@
+"""Station Finish: writing what was made."""

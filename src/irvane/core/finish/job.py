@@ -1,0 +1,159 @@
+"""One writing job: a source and its settings to a file. Used by the window's queue and by the command line."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from irvane.core.errors import Cancelled, WriteError
+from irvane.core.files.writers import quantise, write_exr, write_jpeg, write_tiff
+from irvane.core.line.context import Context, make_context, noise_amount, noise_strength
+from irvane.core.line.develop import Developed, denoise_whole, develop
+from irvane.core.line.source import MOSAIC, Source
+from irvane.core.line.view import Output, finished_bands
+from irvane.core.settings import Settings
+
+Progress = Callable[[float], bool]
+
+ENDINGS = {"tiff": ".tif", "jpeg": ".jpg", "exr": ".exr"}
+FORMATS = {".tif": "tiff", ".tiff": "tiff", ".jpg": "jpeg", ".jpeg": "jpeg", ".exr": "exr"}
+
+#: Shares of the time that developing, denoising and finishing usually take, for progress.
+_DEVELOPED, _DENOISED = 0.1, 0.75
+
+
+@dataclass(frozen=True)
+class Target:
+    """Where and how to write.
+
+    Attributes
+    ----------
+    depth : bits per channel of a TIFF: 8, 16 or 32 (float). JPEG is always 8, OpenEXR always 32.
+    """
+
+    path: Path
+    output: Output = Output()
+    depth: int = 16
+    overwrite: bool = False
+
+
+@dataclass(frozen=True)
+class Written:
+    """What came of a job."""
+
+    path: Path
+    notes: tuple[str, ...]
+
+
+def format_of(path: Path) -> str:
+    """Format by a file's ending; raises WriteError for unknown ones."""
+    kind = FORMATS.get(path.suffix.lower())
+    if kind is None:
+        raise WriteError(path, "its ending is not one of .tif, .jpg, .exr")
+    return kind
+
+
+def _never(_done: float) -> bool:
+    return True
+
+
+def check_target(path: Path, overwrite: bool, sources: tuple[Path, ...]) -> None:
+    """Refuse a target before any work is done.
+
+    Raises
+    ------
+    WriteError
+        When it exists, is one of the originals, or its folder cannot be written.
+    """
+    if any(path.exists() and source.exists() and path.samefile(source) for source in sources):
+        raise WriteError(path, "that is an original; originals are never written")
+    if path.exists() and not overwrite:
+        raise WriteError(path, "exists already; it was not overwritten")
+    if path.is_dir():
+        raise WriteError(path, "there is a folder of that name")
+    if not path.parent.is_dir():
+        raise WriteError(path, "the folder does not exist")
+
+
+def make(source: Source, settings: Settings, progress: Progress = _never) -> tuple[Developed, Context]:
+    """Load, develop and (if the settings ask) denoise a source."""
+    developed = develop(source.load(), settings.sensor)
+    if not progress(_DEVELOPED):
+        raise Cancelled
+    context = make_context(developed)
+    amount = noise_amount(settings, context)
+    if amount > 0 and developed.entry == MOSAIC:
+        strength = noise_strength(amount)
+        span = _DENOISED - _DEVELOPED
+        developed.denoised = denoise_whole(
+            developed, settings.sensor, strength, lambda done: progress(_DEVELOPED + span * done)
+        )
+    developed.mosaic = None  # not needed any more: a sixth of the memory
+    return developed, context
+
+
+def run(source: Source, settings: Settings, target: Target, progress: Progress = _never) -> Written:
+    """Develop a source and write it.
+
+    Raises
+    ------
+    ReadError, WriteError, MergeError, Cancelled
+    """
+    kind = format_of(target.path)
+    check_target(target.path, target.overwrite, source.paths)
+    developed, context = make(source, settings, progress)
+    output = Output(target.output.space, True, target.output.flat) if kind == "exr" else target.output
+    pixels = assemble(developed, settings, context, output, 32 if kind == "exr" else (8 if kind == "jpeg" else target.depth), progress)
+    description = describe(source, settings, context)
+    _write(kind, target, pixels, output, source, settings, description)
+    return Written(target.path, developed.notes)
+
+
+def assemble(
+    developed: Developed, settings: Settings, context: Context, output: Output, depth: int, progress: Progress = _never
+) -> np.ndarray:
+    """The whole finished picture as whole numbers (or float32 at depth 32)."""
+    dtype = {8: np.uint8, 16: np.uint16, 32: np.float32}[depth]
+    pixels = np.empty((*developed.extent, 3), dtype)
+    span = 0.98 - _DENOISED
+    bands = finished_bands(developed, settings, context, output, lambda done: progress(_DENOISED + span * done))
+    for first, band in bands:
+        pixels[first : first + band.shape[0]] = quantise(band, depth)
+    return pixels
+
+
+def _write(
+    kind: str, target: Target, pixels: np.ndarray, output: Output, source: Source, settings: Settings, description: str
+) -> None:
+    origin = source.paths[0]
+    if kind == "exr":
+        write_exr(target.path, pixels, space=output.space, description=description, overwrite=target.overwrite)
+    elif kind == "jpeg":
+        write_jpeg(
+            target.path, pixels, space=output.space, quality=round(settings.finish.quality), source=origin,
+            description=description, overwrite=target.overwrite,
+        )  # fmt: skip
+    else:
+        write_tiff(
+            target.path, pixels, space=output.space, linear=output.linear, source=origin, description=description,
+            overwrite=target.overwrite,
+        )  # fmt: skip
+
+
+def describe(source: Source, settings: Settings, context: Context) -> str:
+    """One ASCII line for the metadata: what was made of what."""
+    amount = noise_amount(settings, context)
+    parts = [f"Developed from {source.name}", f"exposure {settings.light.exposure:+.2f} EV", f"denoise {amount:.0f} %"]
+    return ", ".join(parts).encode("ascii", "replace").decode("ascii")
+
+
+def target_path(folder: Path, source: Source, kind: str, proof: str = "") -> Path:
+    """Output name in a folder: the source's stem, the proof's name when there are several, the format's ending."""
+    stem = source.paths[0].stem
+    if len(source.paths) > 1:
+        stem += "-merged"
+    safe = "".join(c if c.isalnum() or c in "-_ " else "-" for c in proof).strip()
+    return folder / f"{stem}{'-' + safe if safe else ''}{ENDINGS[kind]}"

@@ -1,0 +1,1 @@
+"""Judging: figures read from full-resolution pixels, histograms, matching."""

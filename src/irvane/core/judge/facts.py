@@ -1,0 +1,102 @@
+"""What is known of a file: exposure data, levels, noise model, sets, and the figures of a rectangle."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from irvane.core.colour.camera import light_of
+from irvane.core.errors import IrvaneError, ReadError
+from irvane.core.files.info import read_info
+from irvane.core.files.sets import find_brackets
+from irvane.core.files.thumbnails import preview
+from irvane.core.finish import job
+from irvane.core.image import NoiseModel
+from irvane.core.judge.probe import SMALLEST, read_probe
+from irvane.core.line.picture import Region
+from irvane.core.line.source import DISPLAY, FileSource, Loaded
+from irvane.core.line.view import scene_patch, trim
+from irvane.core.noise.denoise import automatic_amount
+from irvane.core.settings import Colour, Settings
+
+#: Signals, relative to white, at which σ is stated: 18 % grey half a stop under (ISO 12232) and three stops below.
+_GREY, _SHADOW = 0.127, 0.0159
+
+
+def noise_facts(noise: NoiseModel) -> dict[str, Any]:
+    """A noise model with its figures at mid-grey and in the shadows (σ relative to white)."""
+    return {
+        "origin": noise.origin,
+        "gain": list(noise.gain),
+        "read": list(noise.read),
+        "sigma_mid_grey": noise.sigma(_GREY),
+        "sigma_shadow": noise.sigma(_SHADOW),
+        "snr_mid_grey_db": float(20 * np.log10(noise.snr(_GREY))),
+        "automatic_amount": automatic_amount(noise),
+    }
+
+
+def frame_facts(path: Path) -> dict[str, Any]:
+    """Everything ``irvane info`` says about a file; raises ReadError."""
+    loaded: Loaded = FileSource(path).load()
+    h, w = loaded.extent
+    upright = (w, h) if loaded.flip in (0, 3) else (h, w)
+    facts: dict[str, Any] = {
+        "path": str(path),
+        "width": upright[0],
+        "height": upright[1],
+        "kind": loaded.entry,
+        "bytes": path.stat().st_size,
+        "array": None if loaded.mosaic is None else ["".join("RGB"[c] for c in row) for row in loaded.mosaic.cfa],
+        **loaded.info.as_dict(),
+        "noise": noise_facts(loaded.noise) if loaded.noise is not None else None,
+        "notes": list(loaded.notes),
+    }
+    if loaded.colour is not None:
+        kelvin, tint = light_of(loaded.colour, Colour())
+        facts |= {"temperature": round(kelvin), "tint": round(tint, 1), "neutral": loaded.colour.neutral.tolist()}
+    if loaded.mosaic is not None:
+        top = loaded.mosaic.data >= 0.995
+        facts["clipped_share"] = float(top.mean())
+    return facts
+
+
+def sets_of(paths: Sequence[Path]) -> list[dict[str, Any]]:
+    """Brackets among files: frame paths and their EV offsets."""
+    previews: list[np.ndarray | None] = []
+    for path in paths:
+        try:
+            previews.append(preview(path, 320))
+        except IrvaneError:
+            previews.append(None)
+    brackets = find_brackets([read_info(path) for path in paths], previews)
+    return [{"frames": [str(paths[i]) for i in b.members], "offsets": list(b.offsets)} for b in brackets]
+
+
+def measure_file(path: Path, settings: Settings, at: tuple[int, int, int, int]) -> dict[str, Any]:
+    """Figures of a rectangle (x, y, width, height in output pixels) of a developed file.
+
+    Raises
+    ------
+    ReadError
+        When the file cannot be read or the rectangle does not lie inside the picture.
+    """
+    x, y, w, h = at
+    developed, context = job.make(FileSource(path), settings)
+    height, width = developed.extent
+    if x < 0 or y < 0 or w < SMALLEST or h < SMALLEST or x + w > width or y + h > height:
+        raise ReadError(
+            path, f"the rectangle {x},{y},{w},{h} is not inside the picture of {width} × {height} pixels or too small"
+        )
+    region = Region(y, x, y + h, x + w)
+    patch = trim(scene_patch(developed, settings, context, region), region)
+    domain = "linear light of the finished picture" if developed.entry == DISPLAY else "scene-linear light"
+    return {
+        "path": str(path),
+        "at": list(at),
+        "domain": f"{domain}, BT.2020 primaries, 1 = white",
+        **read_probe(patch.pixels).as_dict(),
+    }

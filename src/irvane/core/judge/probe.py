@@ -1,0 +1,97 @@
+"""Figures of a flat probe: mean, noise and signal-to-noise ratio of a small rectangle.
+
+Noise is the standard deviation after a plane has been removed (uneven light is not noise) and without values
+beyond six median absolute deviations (a stuck pixel is not noise either). SNR follows ISO 15739: mean over standard
+deviation, in dB as 20·log10.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from irvane.core.image import LUMA_2020
+
+_MADS = 6.0
+#: A median absolute deviation times this is a standard deviation for Gaussian noise.
+_MAD_TO_SIGMA = 1.4826
+SMALLEST = 4
+
+
+@dataclass(frozen=True)
+class ProbeFigures:
+    """Figures of one rectangle in linear light; everything relative to 1 = white.
+
+    Attributes
+    ----------
+    mean : red, green, blue.
+    sigma : standard deviation of red, green, blue.
+    luminance, sigma_luminance : mean and noise of BT.2020 luminance.
+    sigma_colour : root mean square of the noise of R−Y and B−Y.
+    snr_db : luminance mean over its noise, in dB; None when there is no noise or no light.
+    level_ev : luminance in stops around mid-grey; None at or below zero.
+    """
+
+    mean: tuple[float, float, float]
+    sigma: tuple[float, float, float]
+    luminance: float
+    sigma_luminance: float
+    sigma_colour: float
+    snr_db: float | None
+    level_ev: float | None
+    pixels: int
+
+    def as_dict(self) -> dict[str, Any]:
+        """JSON-ready form."""
+        return asdict(self)
+
+
+def robust_sigma(values: np.ndarray) -> float:
+    """Standard deviation of a plane-corrected H×W array without outliers beyond 6 MAD."""
+    h, w = values.shape
+    y, x = np.mgrid[0:h, 0:w]
+    design = np.stack([np.ones(h * w), x.ravel() - (w - 1) / 2, y.ravel() - (h - 1) / 2], axis=1)
+    flat = values.ravel().astype(np.float64)
+    keep = np.ones(flat.size, bool)
+    for _ in range(3):
+        coefficients, *_rest = np.linalg.lstsq(design[keep], flat[keep], rcond=None)
+        residual = flat - design @ coefficients
+        spread = float(np.median(np.abs(residual[keep] - np.median(residual[keep]))))
+        fresh = np.abs(residual) <= _MADS * spread if spread > 0 else np.ones(flat.size, bool)
+        if (fresh == keep).all():
+            break
+        keep = fresh
+    used = residual[keep]
+    return float(np.sqrt(np.sum(used**2) / max(used.size - 3, 1)))
+
+
+def read_probe(pixels: np.ndarray) -> ProbeFigures:
+    """Figures of a rectangle of linear pixels (float H×W×3, BT.2020), at least SMALLEST pixels a side.
+
+    Raises
+    ------
+    ValueError
+        When the rectangle is smaller.
+    """
+    if min(pixels.shape[:2]) < SMALLEST:
+        raise ValueError(f"A probe needs at least {SMALLEST} × {SMALLEST} pixels.")
+    luminance = pixels @ LUMA_2020
+    sigma_y = robust_sigma(luminance)
+    colour = [robust_sigma(pixels[..., c] - luminance) for c in (0, 2)]
+    mean_y = float(luminance.mean())
+    snr = 20 * math.log10(mean_y / sigma_y) if sigma_y > 0 and mean_y > 0 else None
+    sigmas = [robust_sigma(pixels[..., c]) for c in range(3)]
+    means = pixels.reshape(-1, 3).mean(axis=0)
+    return ProbeFigures(
+        mean=(float(means[0]), float(means[1]), float(means[2])),
+        sigma=(sigmas[0], sigmas[1], sigmas[2]),
+        luminance=mean_y,
+        sigma_luminance=sigma_y,
+        sigma_colour=float(np.sqrt(np.mean(np.square(colour)))),
+        snr_db=snr,
+        level_ev=math.log2(mean_y / 0.18) if mean_y > 0 else None,
+        pixels=int(luminance.size),
+    )

@@ -1,0 +1,139 @@
+"""A merge as a source: its members are developed, aligned and merged; the result goes through the line."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import numpy as np
+
+from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
+from irvane.core.colour.rendering import render
+from irvane.core.colour.spaces import SPACES, WORKING, between
+from irvane.core.errors import MergeError
+from irvane.core.files.rendered import RENDERED_ENDINGS
+from irvane.core.line.develop import denoise_whole, develop
+from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
+from irvane.core.merge.align import warp
+from irvane.core.merge.fusion import fuse
+from irvane.core.merge.hdr import Member, merge, plan
+from irvane.core.noise.denoise import automatic_amount
+from irvane.core.settings import Colour, Sensor
+
+Progress = Callable[[float], bool]
+
+
+def _never(_done: float) -> bool:
+    return True
+
+
+class MergeSource:
+    """A bracket merged to scene-linear light; `progress` is called while it loads and may cancel it."""
+
+    def __init__(self, paths: Sequence[Path]) -> None:
+        self.members = tuple(FileSource(path) for path in paths)
+        self.progress: Progress = _never
+        if len(self.members) < 2:
+            raise MergeError("A merge needs at least two frames.")
+
+    @property
+    def key(self) -> str:
+        joined = "hdr@1:" + ":".join(member.key for member in self.members)
+        return hashlib.blake2b(joined.encode(), digest_size=16).hexdigest()
+
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        return tuple(member.path for member in self.members)
+
+    @property
+    def name(self) -> str:
+        return f"{self.members[0].path.stem} + {len(self.members) - 1}"
+
+    def load(self) -> Loaded:
+        count = len(self.members)
+        developed = []
+        for index, member in enumerate(self.members):
+            developed.append(_member(member, index, count, self.progress))
+        loads = [loaded for loaded, _, _ in developed]
+        first = loads[0]
+        if any(loaded.colour is None or loaded.noise is None for loaded in loads) or first.colour is None:
+            raise MergeError("Only raw frames can be merged to scene-linear light; use fusion for finished pictures.")
+        plain = [Member(p, loaded.noise, loaded.info) for loaded, p, _ in developed if loaded.noise]
+        clean = [Member(c, loaded.noise, loaded.info) for loaded, _, c in developed if loaded.noise]
+        how = plan(clean, lambda done: self.progress(0.7 + 0.15 * done))
+        merged = merge(plain, how, lambda done: self.progress(0.85 + 0.07 * done))
+        merged_clean = merge(clean, how, lambda done: self.progress(0.92 + 0.08 * done))
+        share = float(merged_clean.replaced.mean())
+        notes = [f"Merged from {count} frames over {_span(how.ratios):.1f} EV."]
+        furthest = max(motion.shift for motion in how.motions)
+        notes.append(f"Largest shift between frames: {furthest:.1f} px.")
+        if share > 0.0005:
+            notes.append(f"Movement left out in {share:.1%} of the picture.")
+        reference = loads[how.reference]
+        return Loaded(
+            MERGED, None, merged.picture, first.colour, merged.noise, 0, reference.info, tuple(notes),
+            merged_clean.picture,
+        )  # fmt: skip
+
+
+def _span(ratios: Sequence[float]) -> float:
+    return float(np.log2(max(ratios) / min(ratios)))
+
+
+def _member(source: FileSource, index: int, count: int, progress: Progress) -> tuple[Loaded, np.ndarray, np.ndarray]:
+    """Plain and denoised camera-linear pictures of one frame, upright."""
+    loaded = source.load()
+    if loaded.entry != MOSAIC:
+        raise MergeError(f"{source.path}: only raw frames can be merged to scene-linear light.")
+    made = develop(loaded, Sensor())
+    assert loaded.noise is not None
+
+    def share(done: float) -> bool:
+        return progress(0.7 * (index + done) / count)
+
+    if automatic_amount(loaded.noise) > 50:
+        clean = denoise_whole(made, Sensor(), 1.0, share)
+    else:
+        share(0.5)
+        clean = made.plain
+    return loaded, made.plain.read_all(), clean.read_all()
+
+
+def fuse_files(paths: Sequence[Path], progress: Progress = _never) -> np.ndarray:
+    """Exposure fusion of frames or finished pictures: float32 H×W×3, encoded sRGB 0…1.
+
+    Raises
+    ------
+    MergeError
+        When the frames do not fit together.
+    """
+    if len(paths) < 2:
+        raise MergeError("A fusion needs at least two frames.")
+    shown: list[np.ndarray] = []
+    members: list[Member] = []
+    for index, path in enumerate(paths):
+        source = FileSource(path)
+        if path.suffix.lower() in RENDERED_ENDINGS:
+            finished = source.load()
+            assert finished.picture is not None
+            if finished.entry != DISPLAY:
+                raise MergeError(f"{path}: scene-linear pictures cannot be fused; give raw or finished ones.")
+            linear = finished.picture @ between(WORKING, SPACES["srgb"]).T.astype(np.float32)
+            shown.append(SPACES["srgb"].encode(linear))
+            continue
+        loaded, _, clean = _member(source, index, len(paths), progress)
+        assert loaded.colour is not None and loaded.noise is not None
+        members.append(Member(clean, loaded.noise, loaded.info))
+        balance, matrix = transform(loaded.colour, Colour())
+        scene = apply_camera(clean, balance, matrix * 2.0**BASE_EXPOSURE, 1.0)
+        shown.append(SPACES["srgb"].encode(render(scene)))
+    if members and len(members) == len(shown):
+        how = plan(members)
+        frames = []
+        for frame, motion in zip(shown, how.motions, strict=True):
+            moved = warp(frame, motion)
+            outside = ~np.isfinite(moved)
+            frames.append(np.where(outside, shown[how.reference], moved).astype(np.float32))
+        shown = frames
+    return fuse(shown)

@@ -1,0 +1,1 @@
+"""Merging frames of one scene: alignment, high dynamic range, exposure fusion."""

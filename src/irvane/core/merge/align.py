@@ -1,0 +1,110 @@
+"""Alignment of handheld frames: where each lies on the reference, from contours that survive exposure changes.
+
+Coarse: bitmaps of brightness above the median, shifted over a pyramid (Ward 2003, through OpenCV). Fine: enhanced
+correlation (Evangelidis & Psarakis 2008, through OpenCV) of a Euclidean motion on brightness brought to equal
+exposure, with clipped and dark places masked out.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+#: Longest side of the pictures that are compared in the fine step.
+_SIDE = 1400
+_ITERATIONS = 60
+_ENOUGH = 0.6  # correlation below which the fine result is not believed
+
+
+@dataclass(frozen=True)
+class Motion:
+    """Where a frame lies on the reference.
+
+    Attributes
+    ----------
+    matrix : 2×3, maps reference pixels to the frame's pixels (OpenCV's inverse map).
+    correlation : agreement of the aligned contours, −1…1; 0 when only the coarse step held.
+    """
+
+    matrix: np.ndarray
+    correlation: float
+
+    @property
+    def shift(self) -> float:
+        """Length of the displacement in pixels."""
+        return float(np.hypot(*self.matrix[:, 2]))
+
+    @property
+    def still(self) -> bool:
+        """True when the frame needs no resampling."""
+        return bool(np.abs(self.matrix - np.eye(2, 3)).max() < 1e-9)
+
+
+STILL = Motion(np.eye(2, 3), 1.0)
+
+
+def _reduced(luminance: np.ndarray) -> tuple[np.ndarray, float]:
+    factor = max(1.0, max(luminance.shape) / _SIDE)
+    if factor == 1.0:
+        return luminance, 1.0
+    size = (round(luminance.shape[1] / factor), round(luminance.shape[0] / factor))
+    return cv2.resize(luminance, size, interpolation=cv2.INTER_AREA), factor
+
+
+def _eight_bit(picture: np.ndarray) -> np.ndarray:
+    top = max(float(np.percentile(picture, 99.5)), 1e-6)
+    return (np.sqrt(np.clip(picture / top, 0, 1)) * 255).astype(np.uint8)
+
+
+def align(reference: np.ndarray, frame: np.ndarray, ratio: float, noise: tuple[float, float] = (0.0, 0.0)) -> Motion:
+    """Motion of `frame` against `reference`.
+
+    Parameters
+    ----------
+    reference, frame : float32 H×W, linear luminance with 1 = clipping.
+    ratio : exposure of the reference divided by the frame's.
+    noise : standard deviation of each at black, to leave out what is only noise.
+    """
+    first, factor = _reduced(reference)
+    second, _ = _reduced(frame)
+    shift = cv2.createAlignMTB(6, 4, False).calculateShift(_eight_bit(first), _eight_bit(second))
+    warp = np.eye(2, 3, dtype=np.float32)
+    warp[:, 2] = -np.asarray(shift, np.float32).ravel()[:2]
+    common_a, common_b = first, second * ratio
+    limit = 0.9 * min(1.0, ratio)
+    valid = (first < limit) & (second < 0.9)
+    floor = max(4 * noise[0], 4 * noise[1] * ratio, 1e-3)
+    a = np.log2(np.clip(common_a, floor, limit)).astype(np.float32)
+    b = np.log2(np.clip(common_b, floor, limit)).astype(np.float32)
+    mask = valid.astype(np.uint8) * 255
+    correlation = 0.0
+    if mask.mean() > 5:
+        criteria = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, _ITERATIONS, 1e-6)
+        for start in (warp, np.eye(2, 3, dtype=np.float32)):
+            try:
+                found, fine = cv2.findTransformECC(a, b, start.copy(), cv2.MOTION_EUCLIDEAN, criteria, mask, 5)
+            except cv2.error:
+                continue
+            if found > correlation:
+                correlation, warp = float(found), fine
+            if correlation > _ENOUGH:
+                break
+    matrix = warp.astype(np.float64)
+    # from reduced to full pixels, whose centres lie at half integers
+    centre = (factor - 1) / 2
+    rotation = matrix[:, :2]
+    matrix[:, 2] = matrix[:, 2] * factor + centre - rotation @ np.array([centre, centre])
+    return Motion(matrix, correlation)
+
+
+def warp(picture: np.ndarray, motion: Motion) -> np.ndarray:
+    """Resample a frame onto the reference; places outside the frame become NaN."""
+    if motion.still:
+        return picture
+    h, w = picture.shape[:2]
+    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+    return cv2.warpAffine(
+        picture, motion.matrix, (w, h), flags=flags, borderMode=cv2.BORDER_CONSTANT, borderValue=(np.nan,) * 4
+    )

@@ -1,0 +1,200 @@
+"""High dynamic range: frames merged in linear light, each pixel weighted by its noise.
+
+The weight is the inverse variance of the frame's estimate of scene light (Granados et al. 2010; Hasinoff, Durand &
+Freeman 2010), with the sensor's own noise model; clipped values count nothing. Where a frame disagrees with the
+reference by more than noise and alignment explain, it is left out (ghosts).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numba
+import numpy as np
+
+from irvane.core.errors import Cancelled, MergeError
+from irvane.core.files.info import FrameInfo
+from irvane.core.image import LUMA_2020, NoiseModel
+from irvane.core.merge.align import STILL, Motion, align, warp
+
+#: Signal from which a value fades out of the merge because it is about to clip.
+_FADE, _CLIPPED = 0.85, 0.97
+#: Disagreement with the reference, in standard deviations and as a share of the light, that counts as movement.
+_GHOST_SIGMAS, _GHOST_SHARE = 4.0, 0.18
+
+Progress = Callable[[float], bool]
+
+
+@dataclass(frozen=True)
+class Member:
+    """A developed frame of a bracket: camera-linear float32 H×W×3 (1 = clipping), its noise and exposure."""
+
+    picture: np.ndarray
+    noise: NoiseModel
+    info: FrameInfo
+
+
+@dataclass(frozen=True)
+class Plan:
+    """How frames are brought together; found once, used for plain and denoised members.
+
+    Attributes
+    ----------
+    reference : index of the frame whose geometry and moving objects are kept.
+    ratios : exposure of the reference divided by each frame's, refined from content.
+    motions : where each frame lies on the reference.
+    """
+
+    reference: int
+    ratios: tuple[float, ...]
+    motions: tuple[Motion, ...]
+
+
+def exposure_ratios(infos: Sequence[FrameInfo], reference: int) -> list[float]:
+    """Exposure of the reference over each frame's, from the metadata.
+
+    Raises
+    ------
+    MergeError
+        When a frame does not state its exposure.
+    """
+    values = [info.exposure_value for info in infos]
+    known = [v for v in values if v is not None]
+    if len(known) != len(values):
+        raise MergeError("A frame does not state its shutter time; the exposure steps are unknown.")
+    return [2.0 ** (known[reference] - v) for v in known]
+
+
+def choose_reference(infos: Sequence[FrameInfo]) -> int:
+    """The middle exposure: it shares the most with the others."""
+    values = [info.exposure_value or 0.0 for info in infos]
+    return int(np.argsort(values)[len(values) // 2])
+
+
+def _luminance(member: Member) -> np.ndarray:
+    return np.ascontiguousarray(member.picture @ (LUMA_2020 / LUMA_2020.sum()))
+
+
+def _refine_ratio(a: np.ndarray, b: np.ndarray, ratio: float, floors: tuple[float, float]) -> float:
+    """Median ratio where both frames hold; metadata round to the nominal stop."""
+    good = (a > floors[0]) & (b > floors[1]) & (a < 0.85) & (b < 0.85)
+    if np.count_nonzero(good) < 2000:
+        return ratio
+    measured = float(np.median(a[good] / b[good]))
+    return measured if abs(math.log2(measured / ratio)) < 0.35 else ratio
+
+
+def plan(members: Sequence[Member], progress: Progress | None = None) -> Plan:
+    """Find reference, exposure ratios and motions of a bracket.
+
+    Raises
+    ------
+    MergeError
+        Fewer than two frames, different sizes, or unknown exposures.
+    """
+    if len(members) < 2:
+        raise MergeError("A merge needs at least two frames.")
+    if len({member.picture.shape for member in members}) > 1:
+        raise MergeError("The frames differ in size; they cannot be merged.")
+    infos = [member.info for member in members]
+    reference = choose_reference(infos)
+    ratios = exposure_ratios(infos, reference)
+    if max(ratios) / min(ratios) < 1.1:
+        raise MergeError("The frames all have the same exposure; there is no range to gain.")
+    base = _luminance(members[reference])
+    base_dark = members[reference].noise.read[1]
+    motions: list[Motion] = []
+    for index, member in enumerate(members):
+        if progress is not None and not progress(index / len(members)):
+            raise Cancelled
+        if index == reference:
+            motions.append(STILL)
+            continue
+        light = _luminance(member)
+        motion = align(base, light, ratios[index], (base_dark, member.noise.read[1]))
+        motions.append(motion)
+        moved = warp(light, motion)
+        dark = (8 * base_dark + 1e-3, 8 * member.noise.read[1] + 1e-3)
+        ratios[index] = _refine_ratio(base[::2, ::2], np.nan_to_num(moved[::2, ::2]), ratios[index], dark)
+    return Plan(reference, tuple(ratios), tuple(motions))
+
+
+@numba.njit(parallel=True, cache=True, nogil=True)
+def _add(picture, reference, ratio, gain, read2, ref_gain, ref_read2, is_reference, rank, total, weight, ghosts):
+    for y in numba.prange(picture.shape[0]):
+        for x in range(picture.shape[1]):
+            largest = max(picture[y, x, 0], max(picture[y, x, 1], picture[y, x, 2]))
+            if not largest < 1e9:  # outside the frame (NaN)
+                continue
+            hold = min(max((_CLIPPED - largest) / (_CLIPPED - _FADE), 0.0), 1.0)
+            if rank == 0:
+                hold = max(hold, 1e-4)  # the shortest exposure is all there is where everything clips
+            if not is_reference:
+                # moved? only where the reference itself can be believed
+                ref_largest = max(reference[y, x, 0], max(reference[y, x, 1], reference[y, x, 2]))
+                if ref_largest < _FADE and largest < _FADE:
+                    apart = 0.0
+                    for c in range(3):
+                        a = reference[y, x, c]
+                        b = picture[y, x, c] * ratio
+                        variance = ref_gain[c] * max(a, 0.0) + ref_read2[c]
+                        variance += (gain[c] * max(picture[y, x, c], 0.0) + read2[c]) * ratio * ratio
+                        limit = _GHOST_SIGMAS * np.sqrt(variance) + _GHOST_SHARE * max(a, b)
+                        apart = max(apart, abs(a - b) / max(limit, 1e-9))
+                    agree = min(max(2.0 - apart, 0.0), 1.0)
+                    if agree < 0.5:
+                        ghosts[y, x] = 1
+                    hold *= agree
+            if hold <= 0:
+                continue
+            for c in range(3):
+                value = picture[y, x, c]
+                variance = (gain[c] * max(value, 0.0) + read2[c]) * ratio * ratio
+                w = hold / variance
+                total[y, x, c] += w * value * ratio
+                weight[y, x, c] += w
+
+
+@dataclass(frozen=True)
+class Merged:
+    """A merge: camera-linear float32 at the reference's exposure (values above 1 are real light), and its noise.
+
+    Attributes
+    ----------
+    replaced : bool H×W, where movement made a frame count less.
+    noise : model of the merge in its dark tones, for sharpening and figures.
+    """
+
+    picture: np.ndarray
+    replaced: np.ndarray
+    noise: NoiseModel
+
+
+def merge(members: Sequence[Member], how: Plan, progress: Progress | None = None) -> Merged:
+    """Merge frames as planned; see the module's text for the weights."""
+    reference = members[how.reference]
+    shape = reference.picture.shape
+    total = np.zeros(shape, np.float64)
+    weight = np.zeros(shape, np.float64)
+    ghosts = np.zeros(shape[:2], np.uint8)
+    order = sorted(range(len(members)), key=lambda i: -how.ratios[i])
+    for rank, index in enumerate(order):
+        if progress is not None and not progress(rank / len(members)):
+            raise Cancelled
+        member = members[index]
+        moved = warp(member.picture, how.motions[index])
+        _add(
+            moved.astype(np.float64), reference.picture.astype(np.float64), how.ratios[index],
+            np.array(member.noise.gain), np.array(member.noise.read) ** 2 + 1e-12,
+            np.array(reference.noise.gain), np.array(reference.noise.read) ** 2 + 1e-12,
+            index == how.reference, rank, total, weight, ghosts,
+        )  # fmt: skip
+    merged = np.where(weight > 0, total / np.maximum(weight, 1e-300), reference.picture)
+    deepest = members[min(range(len(members)), key=lambda i: how.ratios[i])]
+    ratio = min(how.ratios)
+    gain = tuple(g * ratio for g in deepest.noise.gain)
+    read = tuple(r * ratio for r in deepest.noise.read)
+    noise = NoiseModel((gain[0], gain[1], gain[2]), (read[0], read[1], read[2]), deepest.noise.origin)
+    return Merged(merged.astype(np.float32), ghosts.astype(bool), noise)

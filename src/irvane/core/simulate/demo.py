@@ -1,0 +1,187 @@
+"""Shooting the demo: the scenes, exposed by simulated bodies and written as DNG, the same for a given seed."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import cv2
+import numpy as np
+import platformdirs
+
+from irvane.core.colour.rendering import render, to_screen
+from irvane.core.errors import Cancelled, WriteError
+from irvane.core.files.atomic import atomic_file, write_reason
+from irvane.core.files.dng import DngColour, write_dng
+from irvane.core.files.info import FrameInfo
+from irvane.core.image import SIX_BY_SIX
+from irvane.core.simulate.bench import bench
+from irvane.core.simulate.camera import Body, LensModel, apply_lens, expose
+from irvane.core.simulate.card import card
+from irvane.core.simulate.furnace import furnace, worker
+from irvane.core.simulate.window import window
+
+#: Version of the scenes: a change makes the demo anew.
+SCENES = 1
+
+BODY_A = Body("Simulated A")
+BODY_SIX = Body("Simulated S", cfa=SIX_BY_SIX, full_well=42_000.0, read_noise=2.6)
+
+#: Response to white under the workshop's lamps, in daylight, and by the furnace.
+_LAMPS = np.array([0.66, 1.0, 0.44])
+_DAYLIGHT = np.array([0.50, 1.0, 0.68])
+_FIRE = np.array([0.80, 1.0, 0.34])
+#: Half a stop of headroom, as meters leave (ISO 12232).
+_METERED = 2.0**-0.5
+
+Progress = Callable[[float, str], bool]
+
+
+@dataclass(frozen=True)
+class Shot:
+    """One exposure of a scene."""
+
+    name: str
+    scene: str
+    iso: float
+    ev: float
+    shutter: float
+    neutral: np.ndarray
+    body: Body = BODY_A
+    motion: tuple[float, float, float] = (0.0, 0.0, 0.0)  # x, y in pixels at 6 MP, degrees
+    worker: float = 0.0
+    seconds: int = 0
+    aperture: float = 4.0
+
+
+def _shots() -> list[Shot]:
+    shots = []
+    moves = ((0, 0, 0), (2.3, -1.6, 0.03), (-3.1, 2.2, -0.05), (4.4, 1.1, 0.06), (-1.2, -3.8, -0.02))
+    for k, ev in enumerate((-2, -1, 0, 1, 2)):
+        shots.append(
+            Shot(f"furnace-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=moves[k], worker=0.1 * k - 0.2, seconds=k)
+        )
+    for k, ev in enumerate((-2, 0, 2)):
+        motion = ((1.4, 0.8, 0.01), (-2.6, 1.9, 0.04), (3.3, -2.4, -0.05))[k]
+        shots.append(
+            Shot(f"furnace-hand-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=motion, worker=-0.8 + 0.7 * k, seconds=60 + k)
+        )
+    shots.append(Shot("bench-iso6400", "bench", 6400, 0, 1 / 250, _LAMPS, seconds=600))
+    shots.append(Shot("bench-iso25600", "bench", 25600, 0, 1 / 1000, _LAMPS, seconds=640))
+    shots.append(Shot("window-leaves", "window", 400, 0, 1 / 125, _DAYLIGHT, body=BODY_SIX, seconds=1200, aperture=5.6))
+    shots.append(Shot("test-card", "card", 100, 0, 1 / 60, _DAYLIGHT, seconds=1800, aperture=5.6))
+    return shots
+
+
+_SMALL = ("furnace-hand-1", "furnace-hand-2", "furnace-hand-3", "bench-iso6400", "window-leaves", "test-card")
+_SCENES: dict[str, Callable[[tuple[int, int], np.random.Generator], np.ndarray]] = {
+    "furnace": furnace,
+    "bench": bench,
+    "window": window,
+    "card": card,
+}
+_START = datetime(2026, 11, 3, 9, 30)
+
+
+def demo_folder() -> Path:
+    """Where the demo pictures are kept: in the user's data folder."""
+    return platformdirs.user_data_path("irvane") / "demo"
+
+
+def _moved(light: np.ndarray, motion: tuple[float, float, float]) -> np.ndarray:
+    if motion == (0.0, 0.0, 0.0) or not any(motion):
+        return light
+    h, w = light.shape[:2]
+    scale = np.sqrt(h * w / 6e6)
+    matrix = cv2.getRotationMatrix2D((w / 2, h / 2), motion[2], 1.0)
+    matrix[:, 2] += np.array(motion[:2]) * scale
+    return cv2.warpAffine(light, matrix, (w, h), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+
+
+def preview_jpeg(light: np.ndarray, ev: float, longest: int = 960) -> tuple[bytes, tuple[int, int]]:
+    """The camera's own small picture of a scene: JPEG bytes and (height, width)."""
+    factor = longest / max(light.shape[:2])
+    size = (round(light.shape[1] * factor), round(light.shape[0] * factor))
+    small = cv2.resize(light, size, interpolation=cv2.INTER_AREA) * np.float32(2.0**ev)
+    shown = to_screen(render(np.ascontiguousarray(small, np.float32)))[..., 2::-1]
+    return cv2.imencode(".jpg", shown, [cv2.IMWRITE_JPEG_QUALITY, 88])[1].tobytes(), (size[1], size[0])
+
+
+def shoot(path: Path, light: np.ndarray, shot: Shot, seed: int, lens: LensModel = LensModel()) -> None:
+    """Photograph `light` (linear BT.2020, mid-grey 0.18) and write the DNG."""
+    body = shot.body
+    seen = apply_lens(_moved(light, shot.motion), lens)
+    rng = np.random.default_rng([seed, *shot.name.encode()])
+    exposure = _METERED * 2.0**shot.ev
+    counts = expose(seen, body, iso=shot.iso, exposure=exposure, neutral=shot.neutral, rng=rng)
+    jpeg, shape = preview_jpeg(seen, shot.ev)
+    info = FrameInfo(
+        "Irvane", body.model, "Simulated 35 mm f/2", shot.shutter, shot.aperture, shot.iso, 35.0,
+        _START + timedelta(seconds=shot.seconds), shot.ev,
+    )  # fmt: skip
+    write_dng(
+        path, counts, body.cfa, black=body.black, white=body.white,
+        colour=DngColour(body.matrix_a, body.matrix_d65, shot.neutral), info=info,
+        noise_profile=body.noise_profile(shot.iso), preview_jpeg=jpeg, preview_shape=shape,
+    )  # fmt: skip
+
+
+def scene_light(name: str, shape: tuple[int, int], seed: int) -> np.ndarray:
+    """The light of a scene at a size."""
+    return _SCENES[name](shape, np.random.default_rng([seed, *name.encode()]))
+
+
+def make_demo(folder: Path, seed: int = 1, small: bool = False, progress: Progress | None = None) -> list[Path]:
+    """Make the demo pictures that are missing; returns all of them.
+
+    Raises
+    ------
+    WriteError
+        When the folder cannot be made or written.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise WriteError(folder, write_reason(error)) from error
+    shape = (600, 900) if small else (2000, 3000)
+    shots = [shot for shot in _shots() if not small or shot.name in _SMALL]
+    stamp = folder / ".irvane-demo"
+    wanted = f"scenes {SCENES} seed {seed} shape {shape}"
+    fresh = not stamp.exists() or stamp.read_text("utf-8") != wanted
+    if fresh and not os.access(folder, os.W_OK):
+        raise WriteError(folder, "the folder may not be written; choose another folder")
+    made: list[Path] = []
+    lights: dict[str, np.ndarray] = {}
+    for number, shot in enumerate(shots):
+        path = folder / f"{shot.name}.dng"
+        made.append(path)
+        if path.exists() and not fresh:
+            continue
+        if progress is not None and not progress(number / len(shots), shot.name):
+            raise Cancelled
+        if shot.scene not in lights:
+            lights = {shot.scene: scene_light(shot.scene, shape, seed)}
+        light = lights[shot.scene]
+        if shot.scene == "furnace":
+            light = worker(light, shot.worker)
+        shoot(path, light, shot, seed)
+    if fresh:
+        with atomic_file(stamp) as temporary:
+            temporary.write_text(wanted, "utf-8")
+    if progress is not None:
+        progress(1.0, "done")
+    return made
+
+
+def make_frame(path: Path, megapixels: float, six: bool = False, iso: float = 400.0, seed: int = 1) -> None:
+    """A frame of any size for benchmarks: the bench scene, 3:2, both sides multiples of 6."""
+    height = round(np.sqrt(megapixels * 1e6 / 1.5) / 6) * 6
+    shape = (height, height * 3 // 2)
+    base = scene_light("bench", (2000, 3000), seed)
+    light = cv2.resize(base, (shape[1], shape[0]), interpolation=cv2.INTER_CUBIC) if shape != (2000, 3000) else base
+    body = BODY_SIX if six else BODY_A
+    shot = Shot(path.stem, "bench", iso, 0, 1 / 125, _LAMPS, body=body)
+    shoot(path, np.maximum(light, 1e-4), shot, seed, LensModel(distortion=0, lateral_red=0, lateral_blue=0, blur=0.2))
