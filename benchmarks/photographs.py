@@ -38,7 +38,16 @@ TRAINING = (
     "skimage/rocket.jpg",
     *(
         f"{_MATE}/nature/{name}.jpg"
-        for name in ("Aqua", "Blinds", "Dune", "GreenMeadow", "LadyBird", "RainDrops", "Storm", "YellowFlower")
+        for name in (
+            "Aqua",
+            "Blinds",
+            "Dune",
+            "GreenMeadow",
+            "LadyBird",
+            "RainDrops",
+            "Storm",
+            "YellowFlower",
+        )
     ),
 )
 

@@ -27,7 +27,9 @@ _2020_FROM_SRGB = np.array(
 LIBRAW_BAYER = ("VNG", "PPG", "AHD", "DCB", "DHT", "AAHD")
 
 
-def simulate(path: Path, linear: np.ndarray, iso: float, six: bool = False, seed: int = 1, well: float = 50_000.0) -> None:
+def simulate(
+    path: Path, linear: np.ndarray, iso: float, six: bool = False, seed: int = 1, well: float = 50_000.0
+) -> None:
     """Photograph a picture (linear light, sRGB primaries, 1 = sensor white) with the reference sensor."""
     body = quiet(Body("Reference", cfa=SIX_BY_SIX if six else BAYER, full_well=well))
     light = np.maximum(linear, 0) @ _2020_FROM_SRGB.T.astype(np.float32)

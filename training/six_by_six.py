@@ -17,10 +17,9 @@ from numpy.lib.stride_tricks import sliding_window_view
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
 import photographs
-
+from irvane.core.image import SIX_BY_SIX
 from irvane.core.sensor import six_by_six as six
 from irvane.core.sensor.encoding import POWER, SMALLEST_KNEE
-from irvane.core.image import SIX_BY_SIX
 
 TAPS = six.WINDOW**2
 SHRINKAGE = 0.002  # weight of the all-class statistics in each class

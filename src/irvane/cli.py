@@ -18,7 +18,8 @@ DONE, SOME_FAILED, USAGE = 0, 1, 2
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
-        prog="irvane", description="Develop raw photographs and judge the result. Without a command: open the window."
+        prog="irvane",
+        description="Develop raw photographs and judge the result. Without a command: open the window.",
     )
     parser.add_argument("--version", action="version", version=f"irvane {__version__}")
     commands = parser.add_subparsers(dest="command")
@@ -51,7 +52,9 @@ def _parser() -> argparse.ArgumentParser:
     _settings_options(measure)
 
     demo = commands.add_parser("demo", help="make the demo pictures and open them")
-    demo.add_argument("--data-only", metavar="DIR", nargs="?", const="", default=None, help="make the pictures only")
+    demo.add_argument(
+        "--data-only", metavar="DIR", nargs="?", const="", default=None, help="make the pictures only"
+    )
     demo.add_argument("--small", action="store_true", help="a few small pictures (tests)")
     demo.add_argument("--seed", type=int, default=1)
 
@@ -154,8 +157,12 @@ def _develop(args: argparse.Namespace) -> int:
             from irvane.core.errors import WriteError
 
             if target in made and not args.overwrite:
-                raise WriteError(target, f"another input of this run has the same name; {path.name} was not written")
-            written = job.run(FileSource(path), settings, job.Target(target, output, args.depth, args.overwrite))
+                raise WriteError(
+                    target, f"another input of this run has the same name; {path.name} was not written"
+                )
+            written = job.run(
+                FileSource(path), settings, job.Target(target, output, args.depth, args.overwrite)
+            )
             made.add(target)
             for note in written.notes:
                 print(f"{path}: {note}")
@@ -196,7 +203,9 @@ def _merge(args: argparse.Namespace) -> int:
         kind = job.format_of(args.out)
         job.check_target(args.out, args.overwrite, tuple(args.inputs))
         if args.kind == "hdr":
-            written = job.run(MergeSource(args.inputs), settings, job.Target(args.out, overwrite=args.overwrite))
+            written = job.run(
+                MergeSource(args.inputs), settings, job.Target(args.out, overwrite=args.overwrite)
+            )
             for note in written.notes:
                 print(note)
         else:
@@ -231,7 +240,9 @@ def _info(args: argparse.Namespace) -> int:
                 if name != "path" and value not in (None, "", [], ()):
                     print(f"  {name}: {value}")
         for found in sets:
-            print(f"bracket: {', '.join(found['frames'])} ({', '.join(f'{o:+g} EV' for o in found['offsets'])})")
+            print(
+                f"bracket: {', '.join(found['frames'])} ({', '.join(f'{o:+g} EV' for o in found['offsets'])})"
+            )
     return SOME_FAILED if failed else DONE
 
 

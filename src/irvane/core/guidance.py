@@ -6,7 +6,9 @@ import cv2
 import numpy as np
 
 
-def sample(plane: np.ndarray, extent: tuple[int, int], top: float, left: float, step: float, shape: tuple[int, int]) -> np.ndarray:
+def sample(
+    plane: np.ndarray, extent: tuple[int, int], top: float, left: float, step: float, shape: tuple[int, int]
+) -> np.ndarray:
     """Bilinear samples of a guide plane at the pixels of a view.
 
     Parameters

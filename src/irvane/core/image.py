@@ -37,6 +37,7 @@ LUMA_2020 = np.array([0.2627, 0.6780, 0.0593], dtype=np.float32)
 #: Scene grey: an 18 % reflector.
 MID_GREY = 0.18
 
+
 @dataclass(frozen=True)
 class Mosaic:
     """A colour-filter mosaic, levels applied.

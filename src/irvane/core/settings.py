@@ -43,7 +43,19 @@ class Choice:
     help: str
 
 
-def _number(default: float | None, label: str, unit: str, low: float, high: float, step: float, group: str, help: str, *, neutral: float | None = None, decimals: int = 0) -> Any:
+def _number(
+    default: float | None,
+    label: str,
+    unit: str,
+    low: float,
+    high: float,
+    step: float,
+    group: str,
+    help: str,
+    *,
+    neutral: float | None = None,
+    decimals: int = 0,
+) -> Any:
     spec = Number(
         label, unit, low, high, neutral if neutral is not None else (default or 0.0), step, group, help,
         automatic=default is None, decimals=decimals,
@@ -144,7 +156,15 @@ class Light:
         100, "Strength", "%", 0, 100, 5, "Range", "How far the operator acts; 0 leaves the light as it is."
     )
     tone_key: float = _number(
-        0.0, "Key", "EV", -4, 4, 0.1, "Range", "Brightness of the middle of the scene under the operator.", decimals=1
+        0.0,
+        "Key",
+        "EV",
+        -4,
+        4,
+        0.1,
+        "Range",
+        "Brightness of the middle of the scene under the operator.",
+        decimals=1,
     )
 
 
@@ -170,10 +190,21 @@ class Acutance:
     """Sharpening by scale, held back by noise and by its own edges."""
 
     fine: float = _number(
-        0, "Fine", "%", 0, 200, 5, "Scale", "Strength for structures of one to two pixels: hair, lettering, texture."
+        0,
+        "Fine",
+        "%",
+        0,
+        200,
+        5,
+        "Scale",
+        "Strength for structures of one to two pixels: hair, lettering, texture.",
     )
-    medium: float = _number(0, "Medium", "%", 0, 200, 5, "Scale", "Strength for structures of about three pixels.")
-    coarse: float = _number(0, "Coarse", "%", 0, 200, 5, "Scale", "Strength for structures of about six pixels.")
+    medium: float = _number(
+        0, "Medium", "%", 0, 200, 5, "Scale", "Strength for structures of about three pixels."
+    )
+    coarse: float = _number(
+        0, "Coarse", "%", 0, 200, 5, "Scale", "Strength for structures of about six pixels."
+    )
     noise_floor: float = _number(
         2.0, "Noise floor", "σ", 0, 10, 0.5, "Limits",
         "Differences below this many standard deviations of the remaining noise are left alone.", decimals=1,
@@ -197,7 +228,9 @@ class Finish:
         "tiff", "Format", (("tiff", "TIFF"), ("jpeg", "JPEG"), ("exr", "OpenEXR")), "File",
         "TIFF for further work, JPEG to pass on, OpenEXR for scene-linear light.",
     )  # fmt: skip
-    quality: float = _number(92, "Quality", "%", 40, 100, 1, "File", "JPEG quality; other formats lose nothing.")
+    quality: float = _number(
+        92, "Quality", "%", 40, 100, 1, "File", "JPEG quality; other formats lose nothing."
+    )
 
 
 STATIONS: tuple[str, ...] = ("sensor", "lens", "noise", "light", "colour", "acutance", "finish")
@@ -235,7 +268,10 @@ class Settings:
 
     def as_dict(self) -> dict[str, Any]:
         """JSON-ready form: every value, so that later defaults do not change an old proof."""
-        return {"version": VERSION, **{station: dataclasses.asdict(getattr(self, station)) for station in STATIONS}}
+        return {
+            "version": VERSION,
+            **{station: dataclasses.asdict(getattr(self, station)) for station in STATIONS},
+        }
 
     @staticmethod
     def from_dict(data: dict[str, Any]) -> Settings:

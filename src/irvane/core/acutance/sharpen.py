@@ -77,9 +77,7 @@ def _sharpen(picture, p, g0, g1, g2, amounts, limits, noise_gain, noise_read2, o
                 out[y, x, c] = picture[y, x, c] * gain
 
 
-def sharpen(
-    picture: np.ndarray, settings: Acutance, noise: tuple[float, float], step: float
-) -> np.ndarray:
+def sharpen(picture: np.ndarray, settings: Acutance, noise: tuple[float, float], step: float) -> np.ndarray:
     """Sharpen a scene-linear view.
 
     Parameters

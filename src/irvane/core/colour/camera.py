@@ -24,7 +24,9 @@ def light_of(colour: CameraColour, settings: Colour) -> tuple[float, float]:
     return kelvin, tint
 
 
-def transform(colour: CameraColour, settings: Colour, space: str = "rec2020") -> tuple[np.ndarray, np.ndarray]:
+def transform(
+    colour: CameraColour, settings: Colour, space: str = "rec2020"
+) -> tuple[np.ndarray, np.ndarray]:
     """White-balance gains (smallest 1) and 3×3 matrix of a proof."""
     kelvin, tint = light_of(colour, settings)
     if settings.temperature is None and settings.tint is None:
@@ -51,7 +53,9 @@ def _apply(picture, gains, matrix, ceiling, out):
                 out[y, x, c] = matrix[c, 0] * r + matrix[c, 1] * g + matrix[c, 2] * b
 
 
-def apply_camera(picture: np.ndarray, gains: np.ndarray, matrix: np.ndarray, ceiling: float = np.inf) -> np.ndarray:
+def apply_camera(
+    picture: np.ndarray, gains: np.ndarray, matrix: np.ndarray, ceiling: float = np.inf
+) -> np.ndarray:
     """Multiply by `gains`, cut at `ceiling`, then apply the 3×3 `matrix`: float32 H×W×3 in and out."""
     out = np.empty_like(picture)
     _apply(picture, gains.astype(np.float32), matrix.astype(np.float32), np.float32(min(ceiling, 3e38)), out)

@@ -39,7 +39,9 @@ class Space:
         g, a, b, c, d = self.curve
         x = np.clip(linear, 0, 1)
         knee = c * d
-        return np.where(x < knee, x / c if c else x, (np.power(np.maximum(x, 1e-12), 1 / g) - b) / a).astype(np.float32)
+        return np.where(x < knee, x / c if c else x, (np.power(np.maximum(x, 1e-12), 1 / g) - b) / a).astype(
+            np.float32
+        )
 
     def decode(self, encoded: np.ndarray) -> np.ndarray:
         """Encoded 0…1 to linear 0…1 (float32)."""
@@ -50,7 +52,13 @@ class Space:
 
 _SRGB_CURVE = (2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)  # IEC 61966-2-1
 _ROMM_CURVE = (1.8, 1.0, 0.0, 1 / 16, 16 * 0.001953)  # ISO 22028-2
-_BT2020_CURVE = (1 / 0.45, 1 / 1.09929682680944, 0.09929682680944 / 1.09929682680944, 1 / 4.5, 0.081242858298635)
+_BT2020_CURVE = (
+    1 / 0.45,
+    1 / 1.09929682680944,
+    0.09929682680944 / 1.09929682680944,
+    1 / 4.5,
+    0.081242858298635,
+)
 _ADOBE_CURVE = (563 / 256, 1.0, 0.0, 0.0, 0.0)  # Adobe RGB (1998), section 4.3.1.2
 
 SPACES: dict[str, Space] = {
@@ -59,7 +67,13 @@ SPACES: dict[str, Space] = {
         Space("srgb", "sRGB", ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06)), D65, _SRGB_CURVE),
         Space("p3", "Display P3", ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060)), D65, _SRGB_CURVE),
         Space("adobe-rgb", "Adobe RGB (1998)", ((0.64, 0.33), (0.21, 0.71), (0.15, 0.06)), D65, _ADOBE_CURVE),
-        Space("prophoto", "ProPhoto (ROMM)", ((0.7347, 0.2653), (0.1596, 0.8404), (0.0366, 0.0001)), D50, _ROMM_CURVE),
+        Space(
+            "prophoto",
+            "ProPhoto (ROMM)",
+            ((0.7347, 0.2653), (0.1596, 0.8404), (0.0366, 0.0001)),
+            D50,
+            _ROMM_CURVE,
+        ),
         Space("rec2020", "Rec. 2020", ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)), D65, _BT2020_CURVE),
     )
 }

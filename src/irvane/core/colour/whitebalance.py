@@ -20,8 +20,12 @@ _MIRED = np.linspace(1e6 / COLDEST, 1e6 / WARMEST, 1200)
 def _locus_uv(kelvin: np.ndarray | float) -> np.ndarray:
     """CIE 1960 u, v of a black body (Krystek 1985, valid 1,000–15,000 K; used slightly beyond)."""
     t = np.asarray(kelvin, dtype=float)
-    u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t**2) / (1 + 8.42420235e-4 * t + 7.08145163e-7 * t**2)
-    v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t**2) / (1 - 2.89741816e-5 * t + 1.61456053e-7 * t**2)
+    u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t**2) / (
+        1 + 8.42420235e-4 * t + 7.08145163e-7 * t**2
+    )
+    v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t**2) / (
+        1 - 2.89741816e-5 * t + 1.61456053e-7 * t**2
+    )
     return np.stack([u, v], axis=-1)
 
 

@@ -19,7 +19,11 @@ MIN_SIDE, MAX_SIDE = 16, 65_000
 
 #: XYZ (D65) to linear sRGB primaries' inverse, IEC 61966-2-1; the camera matrix of a file without one.
 _CAMERA_WITHOUT_MATRIX = np.array(
-    [[3.2404542, -1.5371385, -0.4985314], [-0.9692660, 1.8760108, 0.0415560], [0.0556434, -0.2040259, 1.0572252]]
+    [
+        [3.2404542, -1.5371385, -0.4985314],
+        [-0.9692660, 1.8760108, 0.0415560],
+        [0.0556434, -0.2040259, 1.0572252],
+    ]
 )
 
 
@@ -101,7 +105,19 @@ def _fraction(word: str) -> float:
 
 
 #: Correlated colour temperatures of EXIF light sources (CIE 15; DNG specification).
-_LIGHT_KELVIN = {1: 5500.0, 2: 4200.0, 3: 2856.0, 17: 2856.0, 18: 4874.0, 19: 6774.0, 20: 5503.0, 21: 6504.0, 22: 7504.0, 23: 5003.0, 24: 3200.0}
+_LIGHT_KELVIN = {
+    1: 5500.0,
+    2: 4200.0,
+    3: 2856.0,
+    17: 2856.0,
+    18: 4874.0,
+    19: 6774.0,
+    20: 5503.0,
+    21: 6504.0,
+    22: 7504.0,
+    23: 5003.0,
+    24: 3200.0,
+}
 
 
 def _light(data: exiv2.ExifData, name: str, default: float) -> float:
@@ -120,7 +136,10 @@ def _colour(raw: rawpy.RawPy, data: exiv2.ExifData | None, notes: list[str]) -> 
     if data is not None:
         first, second = _tag_matrix(data, "ColorMatrix1"), _tag_matrix(data, "ColorMatrix2")
         if first is not None and second is not None:
-            lights = _light(data, "CalibrationIlluminant1", 2856.0), _light(data, "CalibrationIlluminant2", 6504.0)
+            lights = (
+                _light(data, "CalibrationIlluminant1", 2856.0),
+                _light(data, "CalibrationIlluminant2", 6504.0),
+            )
             pairs = sorted(zip(lights, (first, second), strict=True), key=lambda pair: pair[0])
             (warm_kelvin, warm), (cool_kelvin, cool) = pairs
         elif first is not None:

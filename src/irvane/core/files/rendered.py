@@ -55,7 +55,11 @@ def _to_working(encoded: np.ndarray, icc: bytes | None, notes: list[str]) -> np.
                 return _from_space(encoded, SPACES[key])
         try:
             out = imagecodecs.cms_transform(
-                np.ascontiguousarray(encoded, np.float32), icc, profile("rec2020", linear=True), colorspace="rgb", outcolorspace="rgb"
+                np.ascontiguousarray(encoded, np.float32),
+                icc,
+                profile("rec2020", linear=True),
+                colorspace="rgb",
+                outcolorspace="rgb",
             )
             return np.ascontiguousarray(out, np.float32)
         except Exception:  # a damaged profile must not stop the picture; imagecodecs raises various types
@@ -165,12 +169,24 @@ def decode_rendered(path: Path) -> RenderedPicture:
             reader = {"tiff": _read_tiff, "png": _read_png}.get(kind, _read_pillow)
             picture, icc, orientation = reader(path)
             if max(picture.shape[:2]) > MAX_SIDE or min(picture.shape[:2]) < 1:
-                raise ReadError(path, f"its size of {picture.shape[1]} × {picture.shape[0]} pixels is not plausible")
+                raise ReadError(
+                    path, f"its size of {picture.shape[1]} × {picture.shape[0]} pixels is not plausible"
+                )
             encoded = _scaled(_three_channels(picture, path), path)
             linear, scene = _to_working(encoded, icc, notes), False
     except ReadError:
         raise
-    except (OSError, ValueError, RuntimeError, UnidentifiedImageError, tifffile.TiffFileError, MemoryError, IndexError, KeyError, TypeError) as error:
+    except (
+        OSError,
+        ValueError,
+        RuntimeError,
+        UnidentifiedImageError,
+        tifffile.TiffFileError,
+        MemoryError,
+        IndexError,
+        KeyError,
+        TypeError,
+    ) as error:
         raise ReadError(path, _reason(path)) from error
     linear, replaced = finite(np.ascontiguousarray(linear, np.float32))
     if replaced:

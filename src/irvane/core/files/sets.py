@@ -16,10 +16,7 @@ from irvane.core.files.rendered import RENDERED_ENDINGS
 #: Endings of raw files that LibRaw reads (its documentation's list, in common use).
 RAW_ENDINGS = frozenset(
     f".{e}"
-    for e in (
-        "3fr ari arw bay cap cr2 cr3 crw dcr dcs dng drf eip erf fff gpr iiq k25 kdc mdc mef mos mrw nef nrw orf ori "
-        "pef ptx pxn r3d raf raw rw2 rwl rwz sr2 srf srw x3f"
-    ).split()
+    for e in ["3fr", "ari", "arw", "bay", "cap", "cr2", "cr3", "crw", "dcr", "dcs", "dng", "drf", "eip", "erf", "fff", "gpr", "iiq", "k25", "kdc", "mdc", "mef", "mos", "mrw", "nef", "nrw", "orf", "ori", "pef", "ptx", "pxn", "r3d", "raf", "raw", "rw2", "rwl", "rwz", "sr2", "srf", "srw", "x3f"]
 )
 OPENABLE = RAW_ENDINGS | RENDERED_ENDINGS
 
@@ -55,7 +52,9 @@ def collect(paths: Iterable[Path]) -> tuple[list[Path], list[str]]:
     for path in paths:
         if path.is_dir():
             try:
-                inside = sorted(p for p in path.iterdir() if p.suffix.lower() in OPENABLE and not p.name.startswith("."))
+                inside = sorted(
+                    p for p in path.iterdir() if p.suffix.lower() in OPENABLE and not p.name.startswith(".")
+                )
             except OSError as error:
                 problems.append(f"{path}: the folder cannot be read ({error.strerror})")
                 continue
@@ -118,7 +117,9 @@ def find_brackets(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | No
         if run:
             seen = [infos[i].exposure_value for i in run]
             value = infos[index].exposure_value
-            fresh = value is not None and all(s is not None and abs(value - s) >= _SMALLEST_STEP for s in seen)
+            fresh = value is not None and all(
+                s is not None and abs(value - s) >= _SMALLEST_STEP for s in seen
+            )
             first, second = previews[run[-1]], previews[index]
             alike = first is None or second is None or same_scene(first, second)
             if not (fresh and alike and _follows(infos[run[-1]], infos[index]) and len(run) < _MOST_FRAMES):
@@ -138,5 +139,3 @@ def _as_bracket(run: list[int], infos: Sequence[FrameInfo]) -> Bracket | None:
         return None
     middle = float(np.median(known))
     return Bracket(tuple(run), tuple(round(v - middle, 2) for v in known))
-
-

@@ -71,7 +71,9 @@ def _from_json(data: Any, path: Path) -> Sidecar:
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise ReadError(path, "it does not hold proofs")
     if not isinstance(data.get("version"), int) or data["version"] > VERSION:
-        raise ReadError(path, f"it was written by a newer version of the program ({data.get('program', 'unknown')})")
+        raise ReadError(
+            path, f"it was written by a newer version of the program ({data.get('program', 'unknown')})"
+        )
     try:
         proofs = tuple(Proof(str(p["name"]), Settings.from_dict(p["settings"])) for p in data["proofs"])
         current = int(data.get("current", 0))

@@ -106,31 +106,53 @@ def run(source: Source, settings: Settings, target: Target, progress: Progress =
     check_target(target.path, target.overwrite, source.paths)
     developed, context = make(source, settings, progress)
     output = Output(target.output.space, True, target.output.flat) if kind == "exr" else target.output
-    pixels = assemble(developed, settings, context, output, 32 if kind == "exr" else (8 if kind == "jpeg" else target.depth), progress)
+    pixels = assemble(
+        developed,
+        settings,
+        context,
+        output,
+        32 if kind == "exr" else (8 if kind == "jpeg" else target.depth),
+        progress,
+    )
     description = describe(source, settings, context)
     _write(kind, target, pixels, output, source, settings, description)
     return Written(target.path, developed.notes)
 
 
 def assemble(
-    developed: Developed, settings: Settings, context: Context, output: Output, depth: int, progress: Progress = _never
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    output: Output,
+    depth: int,
+    progress: Progress = _never,
 ) -> np.ndarray:
     """The whole finished picture as whole numbers (or float32 at depth 32)."""
     dtype = {8: np.uint8, 16: np.uint16, 32: np.float32}[depth]
     pixels = np.empty((*developed.extent, 3), dtype)
     span = 0.98 - _DENOISED
-    bands = finished_bands(developed, settings, context, output, lambda done: progress(_DENOISED + span * done))
+    bands = finished_bands(
+        developed, settings, context, output, lambda done: progress(_DENOISED + span * done)
+    )
     for first, band in bands:
         pixels[first : first + band.shape[0]] = quantise(band, depth)
     return pixels
 
 
 def _write(
-    kind: str, target: Target, pixels: np.ndarray, output: Output, source: Source, settings: Settings, description: str
+    kind: str,
+    target: Target,
+    pixels: np.ndarray,
+    output: Output,
+    source: Source,
+    settings: Settings,
+    description: str,
 ) -> None:
     origin = source.paths[0]
     if kind == "exr":
-        write_exr(target.path, pixels, space=output.space, description=description, overwrite=target.overwrite)
+        write_exr(
+            target.path, pixels, space=output.space, description=description, overwrite=target.overwrite
+        )
     elif kind == "jpeg":
         write_jpeg(
             target.path, pixels, space=output.space, quality=round(settings.finish.quality), source=origin,
@@ -146,7 +168,11 @@ def _write(
 def describe(source: Source, settings: Settings, context: Context) -> str:
     """One ASCII line for the metadata: what was made of what."""
     amount = noise_amount(settings, context)
-    parts = [f"Developed from {source.name}", f"exposure {settings.light.exposure:+.2f} EV", f"denoise {amount:.0f} %"]
+    parts = [
+        f"Developed from {source.name}",
+        f"exposure {settings.light.exposure:+.2f} EV",
+        f"denoise {amount:.0f} %",
+    ]
     return ", ".join(parts).encode("ascii", "replace").decode("ascii")
 
 

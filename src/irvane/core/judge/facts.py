@@ -50,14 +50,20 @@ def frame_facts(path: Path) -> dict[str, Any]:
         "height": upright[1],
         "kind": loaded.entry,
         "bytes": path.stat().st_size,
-        "array": None if loaded.mosaic is None else ["".join("RGB"[c] for c in row) for row in loaded.mosaic.cfa],
+        "array": None
+        if loaded.mosaic is None
+        else ["".join("RGB"[c] for c in row) for row in loaded.mosaic.cfa],
         **loaded.info.as_dict(),
         "noise": noise_facts(loaded.noise) if loaded.noise is not None else None,
         "notes": list(loaded.notes),
     }
     if loaded.colour is not None:
         kelvin, tint = light_of(loaded.colour, Colour())
-        facts |= {"temperature": round(kelvin), "tint": round(tint, 1), "neutral": loaded.colour.neutral.tolist()}
+        facts |= {
+            "temperature": round(kelvin),
+            "tint": round(tint, 1),
+            "neutral": loaded.colour.neutral.tolist(),
+        }
     if loaded.mosaic is not None:
         top = loaded.mosaic.data >= 0.995
         facts["clipped_share"] = float(top.mean())
@@ -89,7 +95,8 @@ def measure_file(path: Path, settings: Settings, at: tuple[int, int, int, int]) 
     height, width = developed.extent
     if x < 0 or y < 0 or w < SMALLEST or h < SMALLEST or x + w > width or y + h > height:
         raise ReadError(
-            path, f"the rectangle {x},{y},{w},{h} is not inside the picture of {width} × {height} pixels or too small"
+            path,
+            f"the rectangle {x},{y},{w},{h} is not inside the picture of {width} × {height} pixels or too small",
         )
     region = Region(y, x, y + h, x + w)
     patch = trim(scene_patch(developed, settings, context, region), region)

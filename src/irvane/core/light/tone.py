@@ -55,7 +55,9 @@ def _tone(picture, slope, offset, exposure, shadows, highlights, contrast, black
                 bright = 1 - np.exp(-above * above * np.float32(0.5 / HIGHLIGHT_SPREAD**2))
                 quart = below * np.float32(1 / BLACK_DEPTH)
                 quart = quart * quart
-                dark = (1 - np.exp(-below * below * np.float32(0.5 / SHADOW_SPREAD**2))) * np.exp(-quart * quart)
+                dark = (1 - np.exp(-below * below * np.float32(0.5 / SHADOW_SPREAD**2))) * np.exp(
+                    -quart * quart
+                )
                 ev += highlights * bright + shadows * dark
             if contrast != 1:
                 ev += (contrast - 1) * min(max(level + ev, floor), -floor)
@@ -83,7 +85,13 @@ def apply_tone(
     guide : the frame's guide.
     top, left, step : where the view lies in the frame, see :func:`irvane.core.light.guide.sample`.
     """
-    neutral = (light.exposure, light.shadows, light.highlights, light.contrast, light.black) == (0, 0, 0, 0, 0)
+    neutral = (light.exposure, light.shadows, light.highlights, light.contrast, light.black) == (
+        0,
+        0,
+        0,
+        0,
+        0,
+    )
     if neutral:
         return picture
     shape = picture.shape[:2]

@@ -75,7 +75,9 @@ def _clip_bits(picture: np.ndarray) -> np.ndarray | None:
     over = picture >= CLIP_FULL
     if not over.any():
         return None
-    return (over[..., 0] * np.uint8(1) | over[..., 1] * np.uint8(2) | over[..., 2] * np.uint8(4)).astype(np.uint8)
+    return (over[..., 0] * np.uint8(1) | over[..., 1] * np.uint8(2) | over[..., 2] * np.uint8(4)).astype(
+        np.uint8
+    )
 
 
 def _mosaic_clip_bits(mosaic: Mosaic) -> np.ndarray | None:
@@ -122,7 +124,9 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     if loaded.entry != MOSAIC:
         assert loaded.picture is not None
         picture = upright(loaded.picture, loaded.flip)
-        clean = None if loaded.denoised is None else Picture(upright(loaded.denoised, loaded.flip), exact=True)
+        clean = (
+            None if loaded.denoised is None else Picture(upright(loaded.denoised, loaded.flip), exact=True)
+        )
         bits = _clip_bits(picture) if loaded.entry == CAMERA else None
         return Developed(
             Picture(picture, exact=True), clean, 1.0 if clean else 0.0, bits, loaded.entry, loaded.colour,
@@ -133,7 +137,9 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     if settings.defects == "on":
         data, defects = repair_defects(mosaic, loaded.noise)
         mosaic = replace(mosaic, data=data)
-    full = demosaicing.demosaic(mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings.demosaic)
+    full = demosaicing.demosaic(
+        mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings.demosaic
+    )
     bits = _mosaic_clip_bits(loaded.mosaic)
     method = demosaicing.METHODS[mosaic.cfa.shape[0]] if settings.demosaic != "linear" else "linear@1"
     return Developed(
@@ -142,7 +148,9 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     )  # fmt: skip
 
 
-def denoise_whole(developed: Developed, settings: Sensor, strength: float, progress: Progress | None = None) -> Picture:
+def denoise_whole(
+    developed: Developed, settings: Sensor, strength: float, progress: Progress | None = None
+) -> Picture:
     """The denoised picture of a whole frame.
 
     Raises
@@ -156,7 +164,9 @@ def denoise_whole(developed: Developed, settings: Sensor, strength: float, progr
     clean = denoise.denoise_mosaic(mosaic, noise, developed.gains, strength, progress=share)
     if progress is not None and not progress(0.9):
         raise Cancelled
-    full = demosaicing.demosaic(Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings.demosaic)
+    full = demosaicing.demosaic(
+        Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings.demosaic
+    )
     return Picture(upright(full, developed.flip))
 
 
@@ -177,9 +187,14 @@ def denoise_region(developed: Developed, settings: Sensor, strength: float, regi
     reach = demosaicing.REACH
     outer_rows = max(0, (rows[0] - reach) // period * period), min(h, rows[1] + reach)
     outer_columns = max(0, (columns[0] - reach) // period * period), min(w, columns[1] + reach)
-    clean = denoise.denoise_mosaic(mosaic, noise, developed.gains, strength, rows=outer_rows, columns=outer_columns)
-    full = demosaicing.demosaic(Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings.demosaic)
+    clean = denoise.denoise_mosaic(
+        mosaic, noise, developed.gains, strength, rows=outer_rows, columns=outer_columns
+    )
+    full = demosaicing.demosaic(
+        Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings.demosaic
+    )
     inner = full[
-        rows[0] - outer_rows[0] : rows[1] - outer_rows[0], columns[0] - outer_columns[0] : columns[1] - outer_columns[0]
+        rows[0] - outer_rows[0] : rows[1] - outer_rows[0],
+        columns[0] - outer_columns[0] : columns[1] - outer_columns[0],
     ]
     return Patch(upright(np.ascontiguousarray(inner), developed.flip), region.top, region.left, 1.0)

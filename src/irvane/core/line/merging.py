@@ -58,7 +58,9 @@ class MergeSource:
         loads = [loaded for loaded, _, _ in developed]
         first = loads[0]
         if any(loaded.colour is None or loaded.noise is None for loaded in loads) or first.colour is None:
-            raise MergeError("Only raw frames can be merged to scene-linear light; use fusion for finished pictures.")
+            raise MergeError(
+                "Only raw frames can be merged to scene-linear light; use fusion for finished pictures."
+            )
         plain = [Member(p, loaded.noise, loaded.info) for loaded, p, _ in developed if loaded.noise]
         clean = [Member(c, loaded.noise, loaded.info) for loaded, _, c in developed if loaded.noise]
         how = plan(clean, lambda done: self.progress(0.7 + 0.15 * done))
@@ -81,7 +83,9 @@ def _span(ratios: Sequence[float]) -> float:
     return float(np.log2(max(ratios) / min(ratios)))
 
 
-def _member(source: FileSource, index: int, count: int, progress: Progress) -> tuple[Loaded, np.ndarray, np.ndarray]:
+def _member(
+    source: FileSource, index: int, count: int, progress: Progress
+) -> tuple[Loaded, np.ndarray, np.ndarray]:
     """Plain and denoised camera-linear pictures of one frame, upright."""
     loaded = source.load()
     if loaded.entry != MOSAIC:

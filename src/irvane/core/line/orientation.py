@@ -26,7 +26,9 @@ def to_sensor(point: tuple[float, float], extent: tuple[int, int], flip: int) ->
     return {0: (x, y), 3: (w - x, h - y), 5: (w - y, x), 6: (y, h - x)}[flip]
 
 
-def upright_rect(rows: tuple[int, int], columns: tuple[int, int], extent: tuple[int, int], flip: int) -> tuple[tuple[int, int], tuple[int, int]]:
+def upright_rect(
+    rows: tuple[int, int], columns: tuple[int, int], extent: tuple[int, int], flip: int
+) -> tuple[tuple[int, int], tuple[int, int]]:
     """Sensor row and column ranges of an upright rectangle given as row and column ranges."""
     corners = [to_sensor((x, y), extent, flip) for x in columns for y in rows]
     xs, ys = sorted(round(c[0]) for c in corners), sorted(round(c[1]) for c in corners)

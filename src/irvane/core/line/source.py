@@ -141,7 +141,9 @@ class FileSource:
         raw = decode_raw(self.path)
         notes = list(raw.notes)
         if raw.cfa is None:
-            return self._load_linear_raw(raw.counts, raw.black, raw.white, raw.colour, raw.flip, raw.info, notes)
+            return self._load_linear_raw(
+                raw.counts, raw.black, raw.white, raw.colour, raw.flip, raw.info, notes
+            )
         mosaic = Mosaic(apply_levels(raw.counts, raw.cfa, raw.black, raw.white), raw.cfa)
         noise = raw.noise or measure(mosaic, raw.info.iso)
         sample = raw.counts[::7, ::7]
@@ -156,7 +158,9 @@ class FileSource:
         counts: np.ndarray, black: np.ndarray, white: np.ndarray, colour: CameraColour, flip: int,
         info: FrameInfo, notes: list[str],
     ) -> Loaded:  # fmt: skip
-        scaled = (counts.astype(np.float32) - black.astype(np.float32).max()) / np.float32((white - black).min())
+        scaled = (counts.astype(np.float32) - black.astype(np.float32).max()) / np.float32(
+            (white - black).min()
+        )
         if scaled.ndim == 2:
             notes.append("A monochrome sensor: colour settings have nothing to act on.")
             scaled = np.repeat(scaled[..., None], 3, axis=2)

@@ -57,7 +57,9 @@ def camera_patch(developed: Developed, region: Region, kind: str) -> Patch:
     return Patch(patch.pixels, patch.top * s, patch.left * s, patch.step * s)
 
 
-def mixed_patch(developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None) -> Patch:
+def mixed_patch(
+    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
+) -> Patch:
     """The region after noise mixing; `clean` stands in where the whole denoised picture is not there yet."""
     plain = camera_patch(developed, region, "plain")
     if clean is None and developed.denoised is not None and developed.step == 1:
@@ -69,7 +71,9 @@ def mixed_patch(developed: Developed, settings: Settings, context: Context, regi
     return replace(plain, pixels=mix(plain.pixels, clean.pixels, developed.gains, luminance, colour))
 
 
-def remaining_noise(developed: Developed, settings: Settings, context: Context, denoised: bool) -> tuple[float, float]:
+def remaining_noise(
+    developed: Developed, settings: Settings, context: Context, denoised: bool
+) -> tuple[float, float]:
     """Gain and read variance of luminance noise in scene-linear light, after mixing and exposure."""
     if developed.noise is None or developed.colour is None:
         return 0.0, 1e-8
@@ -148,7 +152,11 @@ Progress = Callable[[float], bool]
 
 
 def finished_bands(
-    developed: Developed, settings: Settings, context: Context, output: Output, progress: Progress | None = None
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    output: Output,
+    progress: Progress | None = None,
 ) -> Iterator[tuple[int, np.ndarray]]:
     """The whole finished picture in bands from top to bottom: (first row, float32 pixels encoded for the output).
 
@@ -172,7 +180,9 @@ def finished_bands(
             yield first, SPACES[output.space].encode(show(patch, developed, settings, output.space))
 
 
-def _flat_band(developed: Developed, settings: Settings, context: Context, region: Region, output: Output) -> np.ndarray:
+def _flat_band(
+    developed: Developed, settings: Settings, context: Context, region: Region, output: Output
+) -> np.ndarray:
     """The plain scene-linear rendition: gains of the shot with smallest 1, each colour clipped at 1 before a matrix
     that keeps white, then exposure; 1.0 is the sensor's white. No curve, no base exposure, no sharpening."""
     patch = mixed_patch(developed, settings, context, region)
@@ -183,5 +193,3 @@ def _flat_band(developed: Developed, settings: Settings, context: Context, regio
     else:
         pixels = patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32) * scale
     return pixels if output.linear else SPACES[output.space].encode(pixels)
-
-

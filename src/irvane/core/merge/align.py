@@ -58,7 +58,9 @@ def _eight_bit(picture: np.ndarray) -> np.ndarray:
     return (np.sqrt(np.clip(picture / top, 0, 1)) * 255).astype(np.uint8)
 
 
-def align(reference: np.ndarray, frame: np.ndarray, ratio: float, noise: tuple[float, float] = (0.0, 0.0)) -> Motion:
+def align(
+    reference: np.ndarray, frame: np.ndarray, ratio: float, noise: tuple[float, float] = (0.0, 0.0)
+) -> Motion:
     """Motion of `frame` against `reference`.
 
     Parameters
@@ -84,7 +86,9 @@ def align(reference: np.ndarray, frame: np.ndarray, ratio: float, noise: tuple[f
         criteria = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, _ITERATIONS, 1e-6)
         for start in (warp, np.eye(2, 3, dtype=np.float32)):
             try:
-                found, fine = cv2.findTransformECC(a, b, start.copy(), cv2.MOTION_EUCLIDEAN, criteria, mask, 5)
+                found, fine = cv2.findTransformECC(
+                    a, b, start.copy(), cv2.MOTION_EUCLIDEAN, criteria, mask, 5
+                )
             except cv2.error:
                 continue
             if found > correlation:

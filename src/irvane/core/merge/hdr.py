@@ -122,7 +122,9 @@ def plan(members: Sequence[Member], progress: Progress | None = None) -> Plan:
 
 
 @numba.njit(parallel=True, cache=True, nogil=True)
-def _add(picture, reference, ratio, gain, read2, ref_gain, ref_read2, is_reference, rank, total, weight, ghosts):
+def _add(
+    picture, reference, ratio, gain, read2, ref_gain, ref_read2, is_reference, rank, total, weight, ghosts
+):
     for y in numba.prange(picture.shape[0]):
         for x in range(picture.shape[1]):
             largest = max(picture[y, x, 0], max(picture[y, x, 1], picture[y, x, 2]))

@@ -18,9 +18,9 @@ from scipy.fft import dctn
 
 from irvane.core.errors import Cancelled
 from irvane.core.image import GREEN, Mosaic, NoiseModel
-from irvane.core.sensor.linear import interpolate_linear
 from irvane.core.noise.sliding import SIDE, denoise_plane
 from irvane.core.noise.stabilise import stabilise, unstabilise
+from irvane.core.sensor.linear import interpolate_linear
 
 #: Method name and version, part of every cache key and of proofs.
 METHOD = "sliding-cosine@1"
@@ -82,7 +82,9 @@ def _multiscale(plane: np.ndarray, sigmas: list[np.ndarray], step: int) -> np.nd
     return fine + _double(coarse - _half(fine), plane.shape)
 
 
-def _denoise_tile(data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float) -> np.ndarray:
+def _denoise_tile(
+    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
+) -> np.ndarray:
     period = cfa.shape[0]
     scales = np.sqrt(np.asarray(gains, np.float32))
     stable = stabilise(data, cfa, noise, scales)

@@ -21,7 +21,9 @@ def _mix(plain, clean, gains, luminance, colour, out):
             out[y, x, 2] = plain[y, x, 2] + (shared + colour * d2) / gains[2]
 
 
-def mix(plain: np.ndarray, clean: np.ndarray, gains: np.ndarray, luminance: float, colour: float) -> np.ndarray:
+def mix(
+    plain: np.ndarray, clean: np.ndarray, gains: np.ndarray, luminance: float, colour: float
+) -> np.ndarray:
     """Plain picture plus shares of the change that denoising made.
 
     Parameters

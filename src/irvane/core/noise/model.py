@@ -52,7 +52,10 @@ def _six_samples(mosaic: Mosaic) -> tuple[np.ndarray, np.ndarray]:
     y, x = y % 3, x % 3
     data = mosaic.data
     h, w = (data.shape[0] - y - 1) // 3, (data.shape[1] - x - 1) // 3
-    a, b, c, d = (data[y + j : y + j + 3 * h : 3, x + i : x + i + 3 * w : 3][:h, :w] for j, i in ((0, 0), (0, 1), (1, 0), (1, 1)))
+    a, b, c, d = (
+        data[y + j : y + j + 3 * h : 3, x + i : x + i + 3 * w : 3][:h, :w]
+        for j, i in ((0, 0), (0, 1), (1, 0), (1, 1))
+    )
     return (a - b - c + d) / 2, (a + b + c + d) / 4
 
 
@@ -132,7 +135,9 @@ def measure(mosaic: Mosaic, iso: float | None = None) -> NoiseModel:
         # texture can only feign noise: no common sensor is noisier than these multiples of the usual one
         usual = from_sensitivity(iso)
         known = [(min(g, _MOST_GAIN * usual.gain[0]), min(r, _MOST_READ * usual.read[0])) for g, r in known]
-        fits = [fit and (min(fit[0], known[0][0] * 2), min(fit[1], _MOST_READ * usual.read[0])) for fit in fits]
+        fits = [
+            fit and (min(fit[0], known[0][0] * 2), min(fit[1], _MOST_READ * usual.read[0])) for fit in fits
+        ]
     # the converter's gain is the same in all channels; a channel seen only in the dark cannot tell it
     filled = [fit or known[0] for fit in fits]
     gain = (filled[0][0], filled[1][0], filled[2][0])

@@ -18,7 +18,9 @@ from scipy.fft import dct
 SIDE = 8
 HALF = SIDE // 2
 _BAND = 16  # window rows that one thread handles at a time
-_BLOCK = 128  # windows side by side that are transformed together, so that every loop runs over contiguous pixels
+_BLOCK = (
+    128  # windows side by side that are transformed together, so that every loop runs over contiguous pixels
+)
 
 _BASIS = dct(np.eye(SIDE), axis=0, norm="ortho").astype(np.float32)
 
@@ -86,7 +88,12 @@ def _backward(spectrum, y, x0, n, basis, folded, vertical, lines, share, total, 
                     spectrum[u, start + 4],
                     spectrum[u, start + 6],
                 )
-                b0, b1, b2, b3 = basis[start, i], basis[start + 2, i], basis[start + 4, i], basis[start + 6, i]
+                b0, b1, b2, b3 = (
+                    basis[start, i],
+                    basis[start + 2, i],
+                    basis[start + 4, i],
+                    basis[start + 6, i],
+                )
                 out = folded[start * HALF + i]
                 for x in range(n):
                     out[x] = b0 * s0[x] + b1 * s1[x] + b2 * s2[x] + b3 * s3[x]
@@ -183,7 +190,9 @@ def _pass(plane, pilot, use_pilot, sigma, threshold, step, basis, total, weight,
                 _backward(spectrum, y, x0, n, basis, folded, vertical, lines, kept, total, weight)
 
 
-def _shrink(plane: np.ndarray, pilot: np.ndarray | None, sigma: np.ndarray, threshold: float, step: int) -> np.ndarray:
+def _shrink(
+    plane: np.ndarray, pilot: np.ndarray | None, sigma: np.ndarray, threshold: float, step: int
+) -> np.ndarray:
     total = np.zeros_like(plane)
     weight = np.zeros_like(plane)
     guide = plane if pilot is None else pilot

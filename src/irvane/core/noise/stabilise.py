@@ -47,7 +47,9 @@ def _parameters(noise: NoiseModel, scales: np.ndarray | None) -> tuple[np.ndarra
     return gain, variance, np.ones(3, np.float32) if scales is None else np.asarray(scales, np.float32)
 
 
-def stabilise(mosaic: np.ndarray, cfa: np.ndarray, noise: NoiseModel, scales: np.ndarray | None = None) -> np.ndarray:
+def stabilise(
+    mosaic: np.ndarray, cfa: np.ndarray, noise: NoiseModel, scales: np.ndarray | None = None
+) -> np.ndarray:
     """Map a mosaic with signal-dependent noise to one whose noise has unit variance.
 
     Parameters
@@ -62,7 +64,9 @@ def stabilise(mosaic: np.ndarray, cfa: np.ndarray, noise: NoiseModel, scales: np
     return out
 
 
-def unstabilise(stable: np.ndarray, cfa: np.ndarray, noise: NoiseModel, scales: np.ndarray | None = None) -> np.ndarray:
+def unstabilise(
+    stable: np.ndarray, cfa: np.ndarray, noise: NoiseModel, scales: np.ndarray | None = None
+) -> np.ndarray:
     """Exact unbiased inverse of :func:`stabilise` for a denoised mosaic (the mean of noise is kept)."""
     out = np.empty(stable.shape, np.float32)
     _inverse(stable, cfa, *_parameters(noise, scales), out)

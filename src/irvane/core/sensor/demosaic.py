@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from irvane.core.image import Mosaic
-from irvane.core.sensor.linear import interpolate_linear
 from irvane.core.sensor.bayer import demosaic_bayer
+from irvane.core.sensor.linear import interpolate_linear
 from irvane.core.sensor.six_by_six import demosaic_six
 
 #: Names and versions, part of cache keys and of proofs.

@@ -19,6 +19,7 @@ from irvane.core.guidance import sample
 #: Signal, relative to clipping, from which a colour counts as clipped; it fades in from the first figure on.
 CLIP_START, CLIP_FULL = 0.96, 0.995
 _SPREADS = (2.0, 6.0, 18.0, 54.0, 160.0)
+_MAP_SIDE = 900
 _BRIGHT = 0.3  # surroundings must be at least this bright to lend their colour
 
 
@@ -38,8 +39,22 @@ class HighlightMap:
     share: float
 
 
+def _wide_blur(picture: np.ndarray, sigma: float) -> np.ndarray:
+    """Gaussian blur; a wide one is done on a reduced copy, where it takes no longer than a narrow one."""
+    factor = max(1, int(sigma / 3))
+    h, w = picture.shape[:2]
+    if factor == 1:
+        return cv2.GaussianBlur(picture, (0, 0), sigma)
+    size = (max(1, round(w / factor)), max(1, round(h / factor)))
+    small = cv2.GaussianBlur(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), (0, 0), sigma * size[0] / w)
+    return cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR)
+
+
 def make_map(camera: np.ndarray, gains: np.ndarray, extent: tuple[int, int]) -> HighlightMap:
     """Build the map from a reduced camera-linear picture of the whole frame (float32 h×w×3, 1 = clipping)."""
+    while max(camera.shape[:2]) > _MAP_SIDE:  # the map is smooth: a small copy tells the same
+        h, w = (side // 2 for side in camera.shape[:2])
+        camera = cv2.resize(camera[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA)
     clipped = (camera >= CLIP_START).any(axis=2)
     share = float(clipped.mean())
     if share == 0:
@@ -51,11 +66,12 @@ def make_map(camera: np.ndarray, gains: np.ndarray, extent: tuple[int, int]) -> 
     weight = np.where(clipped | (brightest < _BRIGHT), 0, brightest**2).astype(np.float32)
     spread = np.zeros_like(ratios)
     confidence = np.zeros(weight.shape, np.float32)
+    weighted = np.dstack([ratios * weight[..., None], weight])
     longest = max(weight.shape)
     for sigma in _SPREADS:
-        size = max(0.6, sigma * longest / 1600)
-        lent = cv2.GaussianBlur(weight, (0, 0), size)
-        colour = cv2.GaussianBlur(ratios * weight[..., None], (0, 0), size) / np.maximum(lent, 1e-12)[..., None]
+        blurred = _wide_blur(weighted, max(0.6, sigma * longest / 1600))
+        lent = blurred[..., 3]
+        colour = blurred[..., :3] / np.maximum(lent, 1e-12)[..., None]
         trust = np.clip(lent / 0.02, 0, 1) * (1 - confidence)
         spread += colour * trust[..., None]
         confidence += trust
@@ -103,7 +119,9 @@ def _rebuild(camera, ratios, gains, start, full, out):
                 out[y, x, c] = v + gone * (guess - v)
 
 
-def rebuild(camera: np.ndarray, gains: np.ndarray, where: HighlightMap, top: float, left: float, step: float) -> np.ndarray:
+def rebuild(
+    camera: np.ndarray, gains: np.ndarray, where: HighlightMap, top: float, left: float, step: float
+) -> np.ndarray:
     """Rebuild clipped colours of a view: float32 H×W×3 camera-linear in and out.
 
     Parameters

@@ -11,7 +11,10 @@ from irvane.core.sensor import six_by_six
 
 #: Green at red and blue places (Malvar, He & Cutler 2004, the green kernel).
 _GREEN_KERNEL = (
-    np.array([[0, 0, -1, 0, 0], [0, 0, 2, 0, 0], [-1, 2, 4, 2, -1], [0, 0, 2, 0, 0], [0, 0, -1, 0, 0]], np.float32) / 8
+    np.array(
+        [[0, 0, -1, 0, 0], [0, 0, 2, 0, 0], [-1, 2, 4, 2, -1], [0, 0, 2, 0, 0], [0, 0, -1, 0, 0]], np.float32
+    )
+    / 8
 )
 _DIFFERENCE_KERNEL = np.array([[1, 2, 1], [2, 4, 2], [1, 2, 1]], np.float32) / 4
 

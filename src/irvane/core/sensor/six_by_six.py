@@ -16,8 +16,8 @@ import cv2
 import numba
 import numpy as np
 
-from irvane.core.sensor.encoding import from_ratio, to_ratio
 from irvane.core.image import SIX_BY_SIX
+from irvane.core.sensor.encoding import from_ratio, to_ratio
 
 REACH = 4
 WINDOW = 2 * REACH + 1

@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from irvane.core.simulate.texture import bricks, box, ellipse, field, lettering, mask, paint, vessel, wood
+from irvane.core.simulate.texture import box, bricks, ellipse, field, lettering, mask, paint, vessel, wood
 
 _LABELS = (
     ("COBALT BLUE", "No. 7 · grain 1.5–3 mm", "expansion 96 · 2 % in clear", (0.10, 0.20, 0.62)),
@@ -57,15 +57,33 @@ def _hanging(picture: np.ndarray, light: np.ndarray, u: float, rng: np.random.Ge
         shadow = mask(shape, box(x + 1.2 * u, 9.5 * u, x + spread + 1.5 * u, 8 * u + length), soft=0.8 * u)
         paint(picture, 0.45 * shadow, (0.02, 0.02, 0.02))
         if number % 3 == 2:  # a wooden paddle
-            paint(picture, mask(shape, box(x - 0.5 * u, 8 * u, x + 0.5 * u, 8 * u + length * 0.5)), light * np.array([0.30, 0.18, 0.09], np.float32))
+            paint(
+                picture,
+                mask(shape, box(x - 0.5 * u, 8 * u, x + 0.5 * u, 8 * u + length * 0.5)),
+                light * np.array([0.30, 0.18, 0.09], np.float32),
+            )
             blade = mask(shape, ellipse((x, 8 * u + length * 0.75), (2.6 * u, length * 0.28)))
             grain = 1 + 0.2 * field(shape, 2 * u, rng, 3, stretch=0.2)
             paint(picture, blade, light * grain[..., None] * np.array([0.33, 0.20, 0.10], np.float32))
             continue
         for side in (-1, 1):
-            arm = np.array([[x, 8 * u], [x + side * 0.7 * u, 8 * u], [x + side * spread, 8 * u + length], [x + side * (spread - 0.45 * u), 8 * u + length]])
+            arm = np.array(
+                [
+                    [x, 8 * u],
+                    [x + side * 0.7 * u, 8 * u],
+                    [x + side * spread, 8 * u + length],
+                    [x + side * (spread - 0.45 * u), 8 * u + length],
+                ]
+            )
             paint(picture, mask(shape, arm), light * (0.30 if side < 0 else 0.12))
-            edge = np.array([[x + side * 0.15 * u, 8 * u], [x + side * 0.3 * u, 8 * u], [x + side * (spread - 0.2 * u), 8 * u + length], [x + side * (spread - 0.28 * u), 8 * u + length]])
+            edge = np.array(
+                [
+                    [x + side * 0.15 * u, 8 * u],
+                    [x + side * 0.3 * u, 8 * u],
+                    [x + side * (spread - 0.2 * u), 8 * u + length],
+                    [x + side * (spread - 0.28 * u), 8 * u + length],
+                ]
+            )
             paint(picture, 0.8 * mask(shape, edge), light * 0.9)
 
 
@@ -75,7 +93,16 @@ def _jars(picture: np.ndarray, light: np.ndarray, u: float, w: int) -> None:
         x = (16 + number * 24) * u
         shadow = mask(shape, ellipse((x + 2 * u, 67 * u), (11 * u, 2.2 * u)), soft=1.2 * u)
         paint(picture, 0.6 * shadow, (0.01, 0.008, 0.006))
-        vessel(picture, x, 67 * u, 19 * u, 25 * u, colour, light.mean(axis=2) * 1.2, (0.92, 1.0, 1.0, 1.0, 0.98, 0.8, 0.82))
+        vessel(
+            picture,
+            x,
+            67 * u,
+            19 * u,
+            25 * u,
+            colour,
+            light.mean(axis=2) * 1.2,
+            (0.92, 1.0, 1.0, 1.0, 0.98, 0.8, 0.82),
+        )
         paint(picture, mask(shape, box(x - 8.4 * u, 40.0 * u, x + 8.4 * u, 43.2 * u)), light * 0.16)
         label = box(x - 8 * u, 49 * u, x + 8 * u, 62 * u)
         paint(picture, mask(shape, label), light * np.array([0.74, 0.71, 0.62], np.float32))
@@ -83,10 +110,21 @@ def _jars(picture: np.ndarray, light: np.ndarray, u: float, w: int) -> None:
         lettering(picture, name, (x - 7.2 * u, 50.2 * u), 1.75 * u, ink)
         lettering(picture, second, (x - 7.2 * u, 53.2 * u), 1.05 * u, ink, mono=True)
         lettering(picture, third, (x - 7.2 * u, 55.2 * u), 0.75 * u, ink, mono=True)
-        lettering(picture, f"batch {4711 + 37 * number} · opened 03.11. · shelf {number + 2} left", (x - 7.2 * u, 57.0 * u), 0.5 * u, ink, mono=True)
+        lettering(
+            picture,
+            f"batch {4711 + 37 * number} · opened 03.11. · shelf {number + 2} left",
+            (x - 7.2 * u, 57.0 * u),
+            0.5 * u,
+            ink,
+            mono=True,
+        )
         for line in range(14):  # a bar code, as fine gratings go
             left = x + (-7 + line * 0.62 + 0.13 * ((line * 5) % 3)) * u
-            paint(picture, mask(shape, box(left, 58.6 * u, left + (0.12 + 0.1 * ((line * 7) % 3)) * u, 61.2 * u)), ink)
+            paint(
+                picture,
+                mask(shape, box(left, 58.6 * u, left + (0.12 + 0.1 * ((line * 7) % 3)) * u, 61.2 * u)),
+                ink,
+            )
 
 
 def _paper(picture: np.ndarray, light: np.ndarray, u: float) -> None:
@@ -102,7 +140,7 @@ def _paper(picture: np.ndarray, light: np.ndarray, u: float) -> None:
 def _rule(picture: np.ndarray, light: np.ndarray, u: float) -> None:
     shape = picture.shape[:2]
     paint(picture, mask(shape, box(8 * u, 86 * u, 86 * u, 91 * u)), light * 0.48)
-    for mm in range(0, 301):
+    for mm in range(301):
         x = (10 + mm * 0.245) * u
         long = 2.6 if mm % 10 == 0 else (1.9 if mm % 5 == 0 else 1.2)
         paint(picture, mask(shape, box(x, 86 * u, x + 0.07 * u, (86 + long) * u)), (0.02, 0.02, 0.02))
@@ -113,13 +151,29 @@ def _rule(picture: np.ndarray, light: np.ndarray, u: float) -> None:
 def _brush(picture: np.ndarray, light: np.ndarray, u: float, rng: np.random.Generator) -> None:
     """A brush: hundreds of fine hairs."""
     shape = picture.shape[:2]
-    paint(picture, mask(shape, np.array([[12 * u, 77 * u], [52 * u, 73.5 * u], [52 * u, 76.5 * u], [12 * u, 79 * u]])), light * np.array([0.45, 0.10, 0.06], np.float32))
-    paint(picture, mask(shape, np.array([[52 * u, 72.6 * u], [59 * u, 72 * u], [59 * u, 77.5 * u], [52 * u, 77 * u]])), light * 0.5)
+    paint(
+        picture,
+        mask(shape, np.array([[12 * u, 77 * u], [52 * u, 73.5 * u], [52 * u, 76.5 * u], [12 * u, 79 * u]])),
+        light * np.array([0.45, 0.10, 0.06], np.float32),
+    )
+    paint(
+        picture,
+        mask(shape, np.array([[52 * u, 72.6 * u], [59 * u, 72 * u], [59 * u, 77.5 * u], [52 * u, 77 * u]])),
+        light * 0.5,
+    )
     canvas = np.zeros(shape, np.uint8)
     for _ in range(420):
         y0 = rng.uniform(72.3, 77.2) * u
         tip = (rng.uniform(70, 77) * u, y0 + rng.normal(0, 1.4) * u)
         middle = (66 * u, y0 + rng.normal(0, 0.4) * u)
         points = np.array([[59 * u, y0], middle, tip])
-        cv2.polylines(canvas, [np.rint(points * 16).astype(np.int32)], False, int(rng.integers(90, 255)), max(1, round(0.05 * u)), cv2.LINE_AA, shift=4)
+        cv2.polylines(
+            canvas,
+            [np.rint(points * 16).astype(np.int32)],
+            False,
+            int(rng.integers(90, 255)),
+            max(1, round(0.05 * u)),
+            cv2.LINE_AA,
+            shift=4,
+        )
     paint(picture, canvas.astype(np.float32) / 255, light * np.array([0.55, 0.45, 0.30], np.float32))

@@ -24,8 +24,12 @@ def card(shape: tuple[int, int], rng: np.random.Generator) -> np.ndarray:
     paint(picture, mask(shape, box(4 * u, 4 * u, w - 4 * u, 96 * u)), (0.36, 0.36, 0.36))
     step = (w - 16 * u) / len(GREYS)
     for k, grey in enumerate(GREYS):
-        paint(picture, mask(shape, box(8 * u + k * step, 8 * u, 8 * u + (k + 0.94) * step, 20 * u)), (grey,) * 3)
-        lettering(picture, f"{k / 3:.1f}", (8 * u + k * step, 20.6 * u), 1.4 * u, (0.03, 0.03, 0.03), mono=True)
+        paint(
+            picture, mask(shape, box(8 * u + k * step, 8 * u, 8 * u + (k + 0.94) * step, 20 * u)), (grey,) * 3
+        )
+        lettering(
+            picture, f"{k / 3:.1f}", (8 * u + k * step, 20.6 * u), 1.4 * u, (0.03, 0.03, 0.03), mono=True
+        )
     step = (w - 16 * u) / len(PATCHES)
     for k, colour in enumerate(PATCHES):
         paint(picture, mask(shape, box(8 * u + k * step, 24 * u, 8 * u + (k + 0.95) * step, 36 * u)), colour)
@@ -42,7 +46,11 @@ def card(shape: tuple[int, int], rng: np.random.Generator) -> np.ndarray:
 
 def _edges(picture: np.ndarray, u: float) -> None:
     shape = picture.shape[:2]
-    for centre, dark, turn in (((17 * u, 49 * u), 0.09, 5), ((35 * u, 49 * u), 0.03, 9), ((17 * u, 66 * u), 0.25, 5)):
+    for centre, dark, turn in (
+        ((17 * u, 49 * u), 0.09, 5),
+        ((35 * u, 49 * u), 0.03, 9),
+        ((17 * u, 66 * u), 0.25, 5),
+    ):
         square = ellipse(centre, (8.6 * u, 8.6 * u), np.deg2rad(45 + turn), points=4)
         paint(picture, mask(shape, square), (dark,) * 3)
 
@@ -87,7 +95,13 @@ def _leaves(picture: np.ndarray, area: np.ndarray, u: float, rng: np.random.Gene
 def _words(picture: np.ndarray, u: float) -> None:
     ink = (0.03, 0.03, 0.03)
     for k, size in enumerate((3.2, 2.4, 1.8, 1.35, 1.0, 0.75)):
-        lettering(picture, "Hot glass keeps the shape of breath 0123456789", (8 * u, (74 + 1.25 * k + 0.9 * k * (1 - 0.1 * k)) * u), size * 0.8 * u, ink)
+        lettering(
+            picture,
+            "Hot glass keeps the shape of breath 0123456789",
+            (8 * u, (74 + 1.25 * k + 0.9 * k * (1 - 0.1 * k)) * u),
+            size * 0.8 * u,
+            ink,
+        )
     lettering(picture, "WORKSHOP ARCHIVE  ·  TEST CARD 3", (100 * u, 76 * u), 2.0 * u, ink)
     lettering(picture, "patches: three to the stop", (100 * u, 79.4 * u), 1.3 * u, ink, mono=True)
     lettering(picture, "edges: 5 and 9 degrees", (100 * u, 81.6 * u), 1.3 * u, ink, mono=True)

@@ -62,16 +62,38 @@ def _shots() -> list[Shot]:
     moves = ((0, 0, 0), (2.3, -1.6, 0.03), (-3.1, 2.2, -0.05), (4.4, 1.1, 0.06), (-1.2, -3.8, -0.02))
     for k, ev in enumerate((-2, -1, 0, 1, 2)):
         shots.append(
-            Shot(f"furnace-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=moves[k], worker=0.1 * k - 0.2, seconds=k)
+            Shot(
+                f"furnace-{k + 1}",
+                "furnace",
+                200,
+                ev,
+                2.0**ev / 30,
+                _FIRE,
+                motion=moves[k],
+                worker=0.1 * k - 0.2,
+                seconds=k,
+            )
         )
     for k, ev in enumerate((-2, 0, 2)):
         motion = ((1.4, 0.8, 0.01), (-2.6, 1.9, 0.04), (3.3, -2.4, -0.05))[k]
         shots.append(
-            Shot(f"furnace-hand-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=motion, worker=-0.8 + 0.7 * k, seconds=60 + k)
+            Shot(
+                f"furnace-hand-{k + 1}",
+                "furnace",
+                200,
+                ev,
+                2.0**ev / 30,
+                _FIRE,
+                motion=motion,
+                worker=-0.8 + 0.7 * k,
+                seconds=60 + k,
+            )
         )
     shots.append(Shot("bench-iso6400", "bench", 6400, 0, 1 / 250, _LAMPS, seconds=600))
     shots.append(Shot("bench-iso25600", "bench", 25600, 0, 1 / 1000, _LAMPS, seconds=640))
-    shots.append(Shot("window-leaves", "window", 400, 0, 1 / 125, _DAYLIGHT, body=BODY_SIX, seconds=1200, aperture=5.6))
+    shots.append(
+        Shot("window-leaves", "window", 400, 0, 1 / 125, _DAYLIGHT, body=BODY_SIX, seconds=1200, aperture=5.6)
+    )
     shots.append(Shot("test-card", "card", 100, 0, 1 / 60, _DAYLIGHT, seconds=1800, aperture=5.6))
     return shots
 
@@ -134,7 +156,9 @@ def scene_light(name: str, shape: tuple[int, int], seed: int) -> np.ndarray:
     return _SCENES[name](shape, np.random.default_rng([seed, *name.encode()]))
 
 
-def make_demo(folder: Path, seed: int = 1, small: bool = False, progress: Progress | None = None) -> list[Path]:
+def make_demo(
+    folder: Path, seed: int = 1, small: bool = False, progress: Progress | None = None
+) -> list[Path]:
     """Make the demo pictures that are missing; returns all of them.
 
     Raises
@@ -181,7 +205,17 @@ def make_frame(path: Path, megapixels: float, six: bool = False, iso: float = 40
     height = round(np.sqrt(megapixels * 1e6 / 1.5) / 6) * 6
     shape = (height, height * 3 // 2)
     base = scene_light("bench", (2000, 3000), seed)
-    light = cv2.resize(base, (shape[1], shape[0]), interpolation=cv2.INTER_CUBIC) if shape != (2000, 3000) else base
+    light = (
+        cv2.resize(base, (shape[1], shape[0]), interpolation=cv2.INTER_CUBIC)
+        if shape != (2000, 3000)
+        else base
+    )
     body = BODY_SIX if six else BODY_A
     shot = Shot(path.stem, "bench", iso, 0, 1 / 125, _LAMPS, body=body)
-    shoot(path, np.maximum(light, 1e-4), shot, seed, LensModel(distortion=0, lateral_red=0, lateral_blue=0, blur=0.2))
+    shoot(
+        path,
+        np.maximum(light, 1e-4),
+        shot,
+        seed,
+        LensModel(distortion=0, lateral_red=0, lateral_blue=0, blur=0.2),
+    )

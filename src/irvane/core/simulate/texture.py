@@ -13,7 +13,9 @@ from PIL import Image, ImageDraw, ImageFont
 Colour = tuple[float, float, float]
 
 
-def field(shape: tuple[int, int], cell: float, rng: np.random.Generator, octaves: int = 4, stretch: float = 1.0) -> np.ndarray:
+def field(
+    shape: tuple[int, int], cell: float, rng: np.random.Generator, octaves: int = 4, stretch: float = 1.0
+) -> np.ndarray:
     """Fractal value noise around 0 with standard deviation near 1 (Perlin's octave sum): float32 H×W.
 
     `cell` is the size of the coarsest structure in pixels, `stretch` lengthens it horizontally.
@@ -25,7 +27,11 @@ def field(shape: tuple[int, int], cell: float, rng: np.random.Generator, octaves
         size = max(cell / 2**octave, 1.0)
         grid = (int(h / size) + 3, int(w / (size * stretch)) + 3)
         coarse = rng.standard_normal(grid).astype(np.float32)
-        large = cv2.resize(coarse, (int(grid[1] * size * stretch) + 1, int(grid[0] * size) + 1), interpolation=cv2.INTER_CUBIC)
+        large = cv2.resize(
+            coarse,
+            (int(grid[1] * size * stretch) + 1, int(grid[0] * size) + 1),
+            interpolation=cv2.INTER_CUBIC,
+        )
         total += amplitude * large[:h, :w]
         norm += amplitude**2 * 0.5
         amplitude *= 0.55
@@ -34,7 +40,9 @@ def field(shape: tuple[int, int], cell: float, rng: np.random.Generator, octaves
     return total / np.sqrt(norm)
 
 
-def bricks(shape: tuple[int, int], height: float, rng: np.random.Generator, base: Colour, mortar: Colour) -> np.ndarray:
+def bricks(
+    shape: tuple[int, int], height: float, rng: np.random.Generator, base: Colour, mortar: Colour
+) -> np.ndarray:
     """Reflectance of a brick wall in running bond: float32 H×W×3."""
     h, w = shape
     length = height * 2.9
@@ -48,7 +56,9 @@ def bricks(shape: tuple[int, int], height: float, rng: np.random.Generator, base
     rows, columns = int(row.max()) + 2, int(column.max()) + 2
     tone = rng.normal(1.0, 0.16, (rows, columns, 1)) * (1 + rng.normal(0, 0.018, (rows, columns, 3)))
     wall = np.array(base, np.float32) * tone[row.astype(int), column.astype(int)].astype(np.float32)
-    grain = 1 + 0.13 * field(shape, height * 0.25, rng, 4) + 0.06 * rng.standard_normal(shape).astype(np.float32)
+    grain = (
+        1 + 0.13 * field(shape, height * 0.25, rng, 4) + 0.06 * rng.standard_normal(shape).astype(np.float32)
+    )
     pits = np.clip(1 - 0.6 * np.maximum(field(shape, height * 0.12, rng, 2) - 1.5, 0), 0.3, 1)
     wall = wall * (grain * pits)[..., None]
     edge = np.minimum(np.minimum(fy, 1 - fy) * height, np.minimum(fx, 1 - fx) * length)
@@ -117,7 +127,9 @@ def mask(shape: tuple[int, int], points: np.ndarray, soft: float = 0.0) -> Cover
     return Cover(cv2.GaussianBlur(plane, (0, 0), soft) if soft > 0 else plane, top, left)
 
 
-def ellipse(centre: tuple[float, float], radii: tuple[float, float], turn: float = 0.0, points: int = 72) -> np.ndarray:
+def ellipse(
+    centre: tuple[float, float], radii: tuple[float, float], turn: float = 0.0, points: int = 72
+) -> np.ndarray:
     """Outline of an ellipse as x, y points; `turn` in radians."""
     t = np.linspace(0, 2 * np.pi, points, endpoint=False)
     x, y = np.cos(t) * radii[0], np.sin(t) * radii[1]
@@ -149,7 +161,9 @@ def _font(size: int, mono: bool) -> ImageFont.FreeTypeFont:
         return ImageFont.truetype(stream, size)
 
 
-def lettering(picture: np.ndarray, text: str, at: tuple[float, float], size: float, colour: Colour, mono: bool = False) -> None:
+def lettering(
+    picture: np.ndarray, text: str, at: tuple[float, float], size: float, colour: Colour, mono: bool = False
+) -> None:
     """Print text into a linear picture; `at` is the top left corner, `size` the height of a line in pixels."""
     font = _font(max(5, round(size)), mono)
     left, top, right, bottom = font.getbbox(text)
@@ -165,7 +179,16 @@ def lettering(picture: np.ndarray, text: str, at: tuple[float, float], size: flo
     area[...] = area * (1 - ink[..., None]) + np.asarray(colour, np.float32) * ink[..., None]
 
 
-def vessel(picture: np.ndarray, x: float, base: float, width: float, height: float, colour: Colour, light: np.ndarray | float, profile: tuple[float, ...]) -> None:
+def vessel(
+    picture: np.ndarray,
+    x: float,
+    base: float,
+    width: float,
+    height: float,
+    colour: Colour,
+    light: np.ndarray | float,
+    profile: tuple[float, ...],
+) -> None:
     """A glass vessel standing on `base`: coloured body, dark rims, a bright reflex; transmits what is behind it."""
     shape = picture.shape[:2]
     t = np.linspace(0, 1, 40)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from irvane.core.simulate.texture import bricks, box, ellipse, field, mask, paint, vessel, wood
+from irvane.core.simulate.texture import box, bricks, ellipse, field, mask, paint, vessel, wood
 
 _SKY = np.array([2.1, 2.5, 3.1], np.float32)
 
@@ -38,7 +38,14 @@ def _foliage(shape: tuple[int, int], u: float, rng: np.random.Generator) -> np.n
             width = u * (0.9 - 0.028 * k)
             step = points[k + 1] - points[k]
             normal = np.array([-step[1], step[0]]) / np.hypot(*step) * max(width, 0.12 * u)
-            piece = np.array([points[k] + normal, points[k] - normal, points[k + 1] - normal * 0.96, points[k + 1] + normal * 0.96])
+            piece = np.array(
+                [
+                    points[k] + normal,
+                    points[k] - normal,
+                    points[k + 1] - normal * 0.96,
+                    points[k + 1] + normal * 0.96,
+                ]
+            )
             paint(picture, mask(shape, piece), (0.045, 0.035, 0.022))
     for layer in range(3):
         for _ in range(1500):
@@ -51,7 +58,9 @@ def _foliage(shape: tuple[int, int], u: float, rng: np.random.Generator) -> np.n
             paint(picture, mask(shape, _leaf(centre, length, turn)), tuple(float(v) for v in colour))
             tip = np.array([np.cos(turn), np.sin(turn)]) * length / 2
             side = np.array([-tip[1], tip[0]]) * 0.025
-            rib = np.array([centre - tip + side, centre - tip - side, centre + tip - side, centre + tip + side])
+            rib = np.array(
+                [centre - tip + side, centre - tip - side, centre + tip - side, centre + tip + side]
+            )
             paint(picture, 0.55 * mask(shape, rib), tuple(float(v) for v in colour * 1.7))
     return picture
 
@@ -68,7 +77,9 @@ def window(shape: tuple[int, int], rng: np.random.Generator) -> np.ndarray:
     room = wall * (0.035 + 0.09 * np.exp(-np.maximum(reach, 0) / (13 * u)))[..., None]
     sill = wood(shape, 11 * u, rng, (0.30, 0.20, 0.12))
     on_sill = np.clip((y - 84 * u) / 2, 0, 1)[..., None]
-    gloss = 0.10 + 0.55 * np.exp(-np.abs(x - w / 2) / (0.42 * w)) * np.exp(-np.maximum(y - 84 * u, 0) / (14 * u))
+    gloss = 0.10 + 0.55 * np.exp(-np.abs(x - w / 2) / (0.42 * w)) * np.exp(
+        -np.maximum(y - 84 * u, 0) / (14 * u)
+    )
     room = room * (1 - on_sill) + sill * gloss[..., None] * on_sill
     picture = room.astype(np.float32)
     paint(picture, mask(shape, box(left - 4 * u, top - 4 * u, right + 4 * u, 84 * u)), (0.050, 0.047, 0.043))
@@ -76,7 +87,12 @@ def window(shape: tuple[int, int], rng: np.random.Generator) -> np.ndarray:
         for j in range(2):
             a = left + (right - left) * i / 3 + 1.1 * u
             b = top + (bottom - top) * j / 2 + 1.1 * u
-            pane = box(a, b, left + (right - left) * (i + 1) / 3 - 1.1 * u, top + (bottom - top) * (j + 1) / 2 - 1.1 * u)
+            pane = box(
+                a,
+                b,
+                left + (right - left) * (i + 1) / 3 - 1.1 * u,
+                top + (bottom - top) * (j + 1) / 2 - 1.1 * u,
+            )
             lit = box(a - 0.35 * u, b - 0.35 * u, pane[1][0] + 0.35 * u, pane[2][1] + 0.35 * u)
             paint(picture, mask(shape, lit), (0.20, 0.20, 0.19))
             paint(picture, mask(shape, pane), outside * 0.86)
@@ -88,6 +104,11 @@ def window(shape: tuple[int, int], rng: np.random.Generator) -> np.ndarray:
         (0.72, 12, 18, (0.12, 0.55, 0.38), (0.5, 0.9, 1.0, 0.8, 0.7)),
     )
     for place, width, height, colour, profile in items:
-        paint(picture, 0.5 * mask(shape, ellipse((place * w + 2 * u, 89.5 * u), (width * 0.7 * u, 1.4 * u)), soft=0.7 * u), (0.01, 0.01, 0.01))
+        paint(
+            picture,
+            0.5
+            * mask(shape, ellipse((place * w + 2 * u, 89.5 * u), (width * 0.7 * u, 1.4 * u)), soft=0.7 * u),
+            (0.01, 0.01, 0.01),
+        )
         vessel(picture, place * w, 89.5 * u, width * u, height * u, colour, level, profile)
     return np.maximum(picture, 1e-4).astype(np.float32)
