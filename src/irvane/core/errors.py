@@ -43,7 +43,7 @@ class MergeError(IrvaneError):
     """The frames cannot be merged with each other."""
 
 
-class Cancelled(IrvaneError):
+class Cancelled(IrvaneError):  # noqa: N818 (cancelling is no error)
     """The work was cancelled; nothing was written."""
 
     def __init__(self) -> None:

@@ -97,7 +97,7 @@ def sharpen(picture: np.ndarray, settings: Acutance, noise: tuple[float, float],
     p = np.empty(picture.shape[:2], np.float32)
     _encode(picture, p)
     blurred = []
-    previous = p
+    previous: np.ndarray = p
     for number, sigma in enumerate(SCALES):
         scaled = sigma / step
         if scaled < 0.3:

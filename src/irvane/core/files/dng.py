@@ -40,13 +40,14 @@ def _tiles(mosaic: np.ndarray, side: int) -> Iterator[bytes]:
     for y in range(0, h, side):
         for x in range(0, w, side):
             tile = np.ascontiguousarray(padded[y : y + side, x : x + side])
-            yield imagecodecs.jpeg8_encode(
+            coded = imagecodecs.jpeg8_encode(
                 tile.reshape(side, side // 2, 2),
                 lossless=True,
                 bitspersample=16,
                 colorspace="unknown",
                 outcolorspace="unknown",
             )
+            yield bytes(coded)
 
 
 def _rationals(values: np.ndarray, signed: bool = False) -> tuple[str, int, tuple[int, ...]]:

@@ -152,8 +152,8 @@ def _colour(raw: rawpy.RawPy, data: exiv2.ExifData | None, notes: list[str]) -> 
         cool, warm = _CAMERA_WITHOUT_MATRIX, None
         notes.append("The file carries no camera colour matrix; colours are approximate.")
     neutral = None
-    for listed in (raw.camera_whitebalance, raw.daylight_whitebalance):
-        gains = np.array(listed[:3], dtype=float)
+    for stated_gains in (raw.camera_whitebalance, raw.daylight_whitebalance):
+        gains = np.array(stated_gains[:3], dtype=float)
         if np.isfinite(gains).all() and (gains > 0).all():
             neutral = 1.0 / gains
             break

@@ -16,7 +16,48 @@ from irvane.core.files.rendered import RENDERED_ENDINGS
 #: Endings of raw files that LibRaw reads (its documentation's list, in common use).
 RAW_ENDINGS = frozenset(
     f".{e}"
-    for e in ["3fr", "ari", "arw", "bay", "cap", "cr2", "cr3", "crw", "dcr", "dcs", "dng", "drf", "eip", "erf", "fff", "gpr", "iiq", "k25", "kdc", "mdc", "mef", "mos", "mrw", "nef", "nrw", "orf", "ori", "pef", "ptx", "pxn", "r3d", "raf", "raw", "rw2", "rwl", "rwz", "sr2", "srf", "srw", "x3f"]
+    for e in [
+        "3fr",
+        "ari",
+        "arw",
+        "bay",
+        "cap",
+        "cr2",
+        "cr3",
+        "crw",
+        "dcr",
+        "dcs",
+        "dng",
+        "drf",
+        "eip",
+        "erf",
+        "fff",
+        "gpr",
+        "iiq",
+        "k25",
+        "kdc",
+        "mdc",
+        "mef",
+        "mos",
+        "mrw",
+        "nef",
+        "nrw",
+        "orf",
+        "ori",
+        "pef",
+        "ptx",
+        "pxn",
+        "r3d",
+        "raf",
+        "raw",
+        "rw2",
+        "rwl",
+        "rwz",
+        "sr2",
+        "srf",
+        "srw",
+        "x3f",
+    ]
 )
 OPENABLE = RAW_ENDINGS | RENDERED_ENDINGS
 

@@ -38,7 +38,7 @@ def _raw_preview(path: Path, longest: int) -> np.ndarray:
                 return _grey_mosaic(raw, longest)
             orientation = _FLIP_TO_ORIENTATION.get(flip, 1)
             if thumb.format == rawpy.ThumbFormat.JPEG:
-                with Image.open(io.BytesIO(thumb.data)) as image:
+                with Image.open(io.BytesIO(bytes(thumb.data))) as image:
                     image.draft("RGB", (longest, longest))
                     return _fit(image, longest, image.getexif().get(274, orientation))
             return _fit(Image.fromarray(np.array(thumb.data)), longest, orientation)

@@ -90,6 +90,7 @@ def write_jpeg(
     if max(pixels.shape[:2]) > _JPEG_SIDE:
         raise WriteError(target, f"JPEG holds at most {_JPEG_SIDE} pixels a side; choose TIFF")
     coded = imagecodecs.jpeg8_encode(np.ascontiguousarray(pixels), level=int(quality), subsampling="444")
+    coded = bytes(coded)
     with atomic_file(target, overwrite) as temporary:
         temporary.write_bytes(_with_profile(coded, profile(space)))
         if source is not None:

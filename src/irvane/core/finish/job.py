@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 
-from irvane.core.errors import Cancelled, WriteError
+from irvane.core.errors import WriteError
 from irvane.core.files.writers import quantise, write_exr, write_jpeg, write_tiff
 from irvane.core.line.context import Context, make_context, noise_amount, noise_strength
 from irvane.core.line.develop import Developed, denoise_whole, develop
 from irvane.core.line.source import MOSAIC, Source
 from irvane.core.line.view import Output, finished_bands
+from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Settings
-
-Progress = Callable[[float], bool]
 
 ENDINGS = {"tiff": ".tif", "jpeg": ".jpg", "exr": ".exr"}
 FORMATS = {".tif": "tiff", ".tiff": "tiff", ".jpg": "jpeg", ".jpeg": "jpeg", ".exr": "exr"}
@@ -35,7 +33,7 @@ class Target:
     """
 
     path: Path
-    output: Output = Output()
+    output: Output = field(default_factory=Output)
     depth: int = 16
     overwrite: bool = False
 
@@ -56,10 +54,6 @@ def format_of(path: Path) -> str:
     return kind
 
 
-def _never(_done: float) -> bool:
-    return True
-
-
 def check_target(path: Path, overwrite: bool, sources: tuple[Path, ...]) -> None:
     """Refuse a target before any work is done.
 
@@ -78,24 +72,22 @@ def check_target(path: Path, overwrite: bool, sources: tuple[Path, ...]) -> None
         raise WriteError(path, "the folder does not exist")
 
 
-def make(source: Source, settings: Settings, progress: Progress = _never) -> tuple[Developed, Context]:
+def make(source: Source, settings: Settings, progress: Progress = always) -> tuple[Developed, Context]:
     """Load, develop and (if the settings ask) denoise a source."""
-    developed = develop(source.load(), settings.sensor)
-    if not progress(_DEVELOPED):
-        raise Cancelled
+    developed = develop(source.load(part(progress, 0.0, _DEVELOPED)), settings.sensor)
+    step(progress, _DEVELOPED)
     context = make_context(developed)
     amount = noise_amount(settings, context)
     if amount > 0 and developed.entry == MOSAIC:
         strength = noise_strength(amount)
-        span = _DENOISED - _DEVELOPED
         developed.denoised = denoise_whole(
-            developed, settings.sensor, strength, lambda done: progress(_DEVELOPED + span * done)
+            developed, settings.sensor, strength, part(progress, _DEVELOPED, _DENOISED)
         )
     developed.mosaic = None  # not needed any more: a sixth of the memory
     return developed, context
 
 
-def run(source: Source, settings: Settings, target: Target, progress: Progress = _never) -> Written:
+def run(source: Source, settings: Settings, target: Target, progress: Progress = always) -> Written:
     """Develop a source and write it.
 
     Raises
@@ -125,15 +117,12 @@ def assemble(
     context: Context,
     output: Output,
     depth: int,
-    progress: Progress = _never,
+    progress: Progress = always,
 ) -> np.ndarray:
     """The whole finished picture as whole numbers (or float32 at depth 32)."""
     dtype = {8: np.uint8, 16: np.uint16, 32: np.float32}[depth]
     pixels = np.empty((*developed.extent, 3), dtype)
-    span = 0.98 - _DENOISED
-    bands = finished_bands(
-        developed, settings, context, output, lambda done: progress(_DENOISED + span * done)
-    )
+    bands = finished_bands(developed, settings, context, output, part(progress, _DENOISED, 0.98))
     for first, band in bands:
         pixels[first : first + band.shape[0]] = quantise(band, depth)
     return pixels

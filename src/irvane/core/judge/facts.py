@@ -15,10 +15,9 @@ from irvane.core.files.sets import find_brackets
 from irvane.core.files.thumbnails import preview
 from irvane.core.finish import job
 from irvane.core.image import NoiseModel
-from irvane.core.judge.probe import SMALLEST, read_probe
+from irvane.core.judge.figures import probe_figures
 from irvane.core.line.picture import Region
 from irvane.core.line.source import DISPLAY, FileSource, Loaded
-from irvane.core.line.view import scene_patch, trim
 from irvane.core.noise.denoise import automatic_amount
 from irvane.core.settings import Colour, Settings
 
@@ -93,17 +92,15 @@ def measure_file(path: Path, settings: Settings, at: tuple[int, int, int, int]) 
     x, y, w, h = at
     developed, context = job.make(FileSource(path), settings)
     height, width = developed.extent
-    if x < 0 or y < 0 or w < SMALLEST or h < SMALLEST or x + w > width or y + h > height:
-        raise ReadError(
-            path,
-            f"the rectangle {x},{y},{w},{h} is not inside the picture of {width} × {height} pixels or too small",
-        )
-    region = Region(y, x, y + h, x + w)
-    patch = trim(scene_patch(developed, settings, context, region), region)
+    try:
+        figures = probe_figures(developed, settings, context, Region(y, x, y + h, x + w))
+    except ValueError as error:
+        reason = f"the rectangle {x},{y},{w},{h} is not inside the picture of {width} × {height} pixels or too small"
+        raise ReadError(path, reason) from error
     domain = "linear light of the finished picture" if developed.entry == DISPLAY else "scene-linear light"
     return {
         "path": str(path),
         "at": list(at),
         "domain": f"{domain}, BT.2020 primaries, 1 = white",
-        **read_probe(patch.pixels).as_dict(),
+        **figures.as_dict(),
     }

@@ -2,26 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
 from irvane.core.colour.whitebalance import gains
-from irvane.core.errors import Cancelled
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.line.orientation import upright, upright_rect
 from irvane.core.line.picture import Patch, Picture, Region
 from irvane.core.line.source import CAMERA, MOSAIC, Loaded
 from irvane.core.noise import denoise
+from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import demosaic as demosaicing
 from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.highlights import CLIP_FULL
 from irvane.core.settings import Sensor
-
-Progress = Callable[[float], bool]
 
 
 @dataclass
@@ -89,7 +86,7 @@ def _mosaic_clip_bits(mosaic: Mosaic) -> np.ndarray | None:
     out = np.zeros_like(bits)
     kernel = np.ones((3, 3), np.uint8)
     for c in range(3):
-        out |= cv2.dilate((bits >> c) & 1, kernel) << c
+        out |= np.asarray(cv2.dilate((bits >> c) & 1, kernel), np.uint8) << c
     return out
 
 
@@ -149,7 +146,7 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
 
 
 def denoise_whole(
-    developed: Developed, settings: Sensor, strength: float, progress: Progress | None = None
+    developed: Developed, settings: Sensor, strength: float, progress: Progress = always
 ) -> Picture:
     """The denoised picture of a whole frame.
 
@@ -160,10 +157,10 @@ def denoise_whole(
     """
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
-    share = None if progress is None else (lambda done: progress(0.9 * done))
-    clean = denoise.denoise_mosaic(mosaic, noise, developed.gains, strength, progress=share)
-    if progress is not None and not progress(0.9):
-        raise Cancelled
+    clean = denoise.denoise_mosaic(
+        mosaic, noise, developed.gains, strength, progress=part(progress, 0.0, 0.9)
+    )
+    step(progress, 0.9)
     full = demosaicing.demosaic(
         Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings.demosaic
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -19,21 +19,15 @@ from irvane.core.merge.align import warp
 from irvane.core.merge.fusion import fuse
 from irvane.core.merge.hdr import Member, merge, plan
 from irvane.core.noise.denoise import automatic_amount
+from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Colour, Sensor
-
-Progress = Callable[[float], bool]
-
-
-def _never(_done: float) -> bool:
-    return True
 
 
 class MergeSource:
-    """A bracket merged to scene-linear light; `progress` is called while it loads and may cancel it."""
+    """A bracket merged to scene-linear light."""
 
     def __init__(self, paths: Sequence[Path]) -> None:
         self.members = tuple(FileSource(path) for path in paths)
-        self.progress: Progress = _never
         if len(self.members) < 2:
             raise MergeError("A merge needs at least two frames.")
 
@@ -50,11 +44,11 @@ class MergeSource:
     def name(self) -> str:
         return f"{self.members[0].path.stem} + {len(self.members) - 1}"
 
-    def load(self) -> Loaded:
+    def load(self, progress: Progress = always) -> Loaded:
         count = len(self.members)
         developed = []
         for index, member in enumerate(self.members):
-            developed.append(_member(member, index, count, self.progress))
+            developed.append(_member(member, part(progress, 0.7 * index / count, 0.7 * (index + 1) / count)))
         loads = [loaded for loaded, _, _ in developed]
         first = loads[0]
         if any(loaded.colour is None or loaded.noise is None for loaded in loads) or first.colour is None:
@@ -63,9 +57,9 @@ class MergeSource:
             )
         plain = [Member(p, loaded.noise, loaded.info) for loaded, p, _ in developed if loaded.noise]
         clean = [Member(c, loaded.noise, loaded.info) for loaded, _, c in developed if loaded.noise]
-        how = plan(clean, lambda done: self.progress(0.7 + 0.15 * done))
-        merged = merge(plain, how, lambda done: self.progress(0.85 + 0.07 * done))
-        merged_clean = merge(clean, how, lambda done: self.progress(0.92 + 0.08 * done))
+        how = plan(clean, part(progress, 0.7, 0.85))
+        merged = merge(plain, how, part(progress, 0.85, 0.92))
+        merged_clean = merge(clean, how, part(progress, 0.92, 1.0))
         share = float(merged_clean.replaced.mean())
         notes = [f"Merged from {count} frames over {_span(how.ratios):.1f} EV."]
         furthest = max(motion.shift for motion in how.motions)
@@ -83,28 +77,23 @@ def _span(ratios: Sequence[float]) -> float:
     return float(np.log2(max(ratios) / min(ratios)))
 
 
-def _member(
-    source: FileSource, index: int, count: int, progress: Progress
-) -> tuple[Loaded, np.ndarray, np.ndarray]:
+def _member(source: FileSource, progress: Progress) -> tuple[Loaded, np.ndarray, np.ndarray]:
     """Plain and denoised camera-linear pictures of one frame, upright."""
     loaded = source.load()
     if loaded.entry != MOSAIC:
         raise MergeError(f"{source.path}: only raw frames can be merged to scene-linear light.")
     made = develop(loaded, Sensor())
+    step(progress, 0.2)
     assert loaded.noise is not None
 
-    def share(done: float) -> bool:
-        return progress(0.7 * (index + done) / count)
-
     if automatic_amount(loaded.noise) > 50:
-        clean = denoise_whole(made, Sensor(), 1.0, share)
+        clean = denoise_whole(made, Sensor(), 1.0, part(progress, 0.2, 1.0))
     else:
-        share(0.5)
         clean = made.plain
     return loaded, made.plain.read_all(), clean.read_all()
 
 
-def fuse_files(paths: Sequence[Path], progress: Progress = _never) -> np.ndarray:
+def fuse_files(paths: Sequence[Path], progress: Progress = always) -> np.ndarray:
     """Exposure fusion of frames or finished pictures: float32 H×W×3, encoded sRGB 0…1.
 
     Raises
@@ -126,7 +115,7 @@ def fuse_files(paths: Sequence[Path], progress: Progress = _never) -> np.ndarray
             linear = finished.picture @ between(WORKING, SPACES["srgb"]).T.astype(np.float32)
             shown.append(SPACES["srgb"].encode(linear))
             continue
-        loaded, _, clean = _member(source, index, len(paths), progress)
+        loaded, _, clean = _member(source, part(progress, index / len(paths), (index + 1) / len(paths)))
         assert loaded.colour is not None and loaded.noise is not None
         members.append(Member(clean, loaded.noise, loaded.info))
         balance, matrix = transform(loaded.colour, Colour())

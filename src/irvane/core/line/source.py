@@ -15,6 +15,7 @@ from irvane.core.files.raw import decode_raw
 from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.noise.model import measure
+from irvane.core.progress import Progress, always
 from irvane.core.sensor.levels import apply_levels
 
 #: Where a source enters the line.
@@ -70,8 +71,8 @@ class Source(Protocol):
     def name(self) -> str:
         """What it is called on screen."""
 
-    def load(self) -> Loaded:
-        """Decode it; raises ReadError."""
+    def load(self, progress: Progress = always) -> Loaded:
+        """Decode it; raises ReadError, or Cancelled when `progress` returns False."""
 
 
 def content_hash(path: Path) -> str:
@@ -123,7 +124,7 @@ class FileSource:
     def info(self) -> FrameInfo:
         return read_info(self.path)
 
-    def load(self) -> Loaded:
+    def load(self, progress: Progress = always) -> Loaded:
         if not self.path.is_file():
             raise ReadError(self.path, "the file is not there")
         if self.path.stat().st_size == 0:

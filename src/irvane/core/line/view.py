@@ -5,17 +5,16 @@ Every purpose runs the same steps through :func:`scene_patch` and :func:`show`; 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from irvane.core.acutance import sharpen as acutance
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, flat_transform, transform
-from irvane.core.colour.rendering import WHITE_EV, render
+from irvane.core.colour.rendering import WHITE_EV, render, to_screen
 from irvane.core.colour.saturation import saturate
 from irvane.core.colour.spaces import SPACES, WORKING, between
-from irvane.core.errors import Cancelled
 from irvane.core.image import LUMA_2020
 from irvane.core.lens.vignetting import correct_vignetting
 from irvane.core.light.tone import apply_operator, apply_tone
@@ -24,6 +23,7 @@ from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch, Region
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
 from irvane.core.noise.mixing import mix
+from irvane.core.progress import Progress, always, step
 from irvane.core.sensor.highlights import rebuild
 from irvane.core.settings import Settings
 
@@ -64,11 +64,21 @@ def mixed_patch(
     plain = camera_patch(developed, region, "plain")
     if clean is None and developed.denoised is not None and developed.step == 1:
         clean = camera_patch(developed, region, "denoised")
-    if clean is None or clean.pixels.shape != plain.pixels.shape:
+    if clean is None:
         return plain
     share = min(noise_amount(settings, context), 100) / 100
     luminance, colour = share * settings.noise.luminance / 100, share * settings.noise.colour / 100
     return replace(plain, pixels=mix(plain.pixels, clean.pixels, developed.gains, luminance, colour))
+
+
+def covers(patch: Patch, region: Region) -> bool:
+    """Does a patch at 1:1 hold the whole region?"""
+    return (
+        patch.top <= region.top
+        and patch.left <= region.left
+        and patch.bottom >= region.bottom
+        and patch.right >= region.right
+    )
 
 
 def remaining_noise(
@@ -93,7 +103,10 @@ def scene_patch(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
 ) -> Patch:
     """Scene-linear light of a region (grown by REACH, see :func:`wanted`), before the base rendering."""
-    patch = mixed_patch(developed, settings, context, wanted(region, developed.extent), clean)
+    outer = wanted(region, developed.extent)
+    if clean is not None:
+        clean = trim(clean, outer)
+    patch = mixed_patch(developed, settings, context, outer, clean)
     picture, place = patch.pixels, (patch.top, patch.left)
     if developed.entry in (MOSAIC, CAMERA) and settings.sensor.highlights == "rebuild":
         picture = rebuild(picture, developed.gains, context.highlights, *place, patch.step)
@@ -103,14 +116,15 @@ def scene_patch(
         ceiling = 1.0 if settings.sensor.highlights == "clip" else np.inf
         picture = apply_camera(picture, balance, matrix * 2.0**BASE_EXPOSURE, ceiling)
     picture = apply_tone(picture, settings.light, context.guide, *place, patch.step)
-    picture = apply_operator(picture, settings.light, context.guide, _white(settings))
+    picture = apply_operator(picture, settings.light, context.guide, white_ev(settings))
     picture = saturate(picture, settings.colour.saturation)
     denoised = clean is not None or developed.denoised is not None
     noise = remaining_noise(developed, settings, context, denoised)
     return replace(patch, pixels=acutance.sharpen(picture, settings.acutance, noise, patch.step))
 
 
-def _white(settings: Settings) -> float:
+def white_ev(settings: Settings) -> float:
+    """Stops above mid-grey that become paper white."""
     return WHITE_EV + settings.light.white
 
 
@@ -119,7 +133,7 @@ def show(patch: Patch, developed: Developed, settings: Settings, space: str = "s
     if developed.entry == DISPLAY:
         matrix = between(WORKING, SPACES[space]).astype(np.float32)
         return np.clip(patch.pixels @ matrix.T, 0, 1)
-    return render(patch.pixels, _white(settings), space)
+    return render(patch.pixels, white_ev(settings), space)
 
 
 def trim(patch: Patch, region: Region) -> Patch:
@@ -130,6 +144,45 @@ def trim(patch: Patch, region: Region) -> Patch:
     w = round((region.right - region.left) / patch.step)
     pixels = np.ascontiguousarray(patch.pixels[top : top + h, left : left + w])
     return Patch(pixels, patch.top + top * patch.step, patch.left + left * patch.step, patch.step)
+
+
+@dataclass(frozen=True)
+class Rendered:
+    """A view ready to be painted.
+
+    Attributes
+    ----------
+    pixels : uint8 H×W×4 (RGBA), encoded sRGB.
+    top, left, bottom, right : the part of the frame it shows, in frame pixels.
+    """
+
+    pixels: np.ndarray
+    top: float
+    left: float
+    bottom: float
+    right: float
+
+
+def render_view(
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    region: Region,
+    clean: Patch | None = None,
+    offset: float = 0.0,
+) -> Rendered:
+    """A region as it is shown on screen.
+
+    Parameters
+    ----------
+    clean : denoised pixels of (at least) the region with its margin, while the whole denoised picture is missing.
+    offset : EV by which the view (not the proof) is brightened, to match another pane.
+    """
+    patch = trim(scene_patch(developed, settings, context, region, clean), region)
+    if offset:
+        patch = replace(patch, pixels=patch.pixels * np.float32(2.0**offset))
+    pixels = to_screen(show(patch, developed, settings))
+    return Rendered(pixels, patch.top, patch.left, patch.bottom, patch.right)
 
 
 @dataclass(frozen=True)
@@ -148,15 +201,12 @@ class Output:
     flat: bool = False
 
 
-Progress = Callable[[float], bool]
-
-
 def finished_bands(
     developed: Developed,
     settings: Settings,
     context: Context,
     output: Output,
-    progress: Progress | None = None,
+    progress: Progress = always,
 ) -> Iterator[tuple[int, np.ndarray]]:
     """The whole finished picture in bands from top to bottom: (first row, float32 pixels encoded for the output).
 
@@ -167,8 +217,7 @@ def finished_bands(
     """
     h, w = developed.extent
     for first in range(0, h, _BAND):
-        if progress is not None and not progress(first / h):
-            raise Cancelled
+        step(progress, first / h)
         region = Region(first, 0, min(h, first + _BAND), w)
         if output.flat:
             yield first, _flat_band(developed, settings, context, region, output)

@@ -72,7 +72,7 @@ def align(
     first, factor = _reduced(reference)
     second, _ = _reduced(frame)
     shift = cv2.createAlignMTB(6, 4, False).calculateShift(_eight_bit(first), _eight_bit(second))
-    warp = np.eye(2, 3, dtype=np.float32)
+    warp: np.ndarray = np.eye(2, 3, dtype=np.float32)
     warp[:, 2] = -np.asarray(shift, np.float32).ravel()[:2]
     common_a, common_b = first, second * ratio
     limit = 0.9 * min(1.0, ratio)
@@ -92,7 +92,7 @@ def align(
             except cv2.error:
                 continue
             if found > correlation:
-                correlation, warp = float(found), fine
+                correlation, warp = float(found), np.asarray(fine)
             if correlation > _ENOUGH:
                 break
     matrix = warp.astype(np.float64)

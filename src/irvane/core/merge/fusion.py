@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 import cv2
 import numpy as np
@@ -64,7 +65,7 @@ def _gaussian(plane: np.ndarray, levels: int) -> list[np.ndarray]:
 def _laplacian(picture: np.ndarray, levels: int) -> list[np.ndarray]:
     gaussians = _gaussian(picture, levels)
     out = []
-    for fine, coarse in zip(gaussians[:-1], gaussians[1:], strict=True):
+    for fine, coarse in pairwise(gaussians):
         out.append(fine - cv2.pyrUp(coarse, dstsize=(fine.shape[1], fine.shape[0])))
     return [*out, gaussians[-1]]
 

@@ -8,23 +8,22 @@ reference by more than noise and alignment explain, it is left out (ghosts).
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numba
 import numpy as np
 
-from irvane.core.errors import Cancelled, MergeError
+from irvane.core.errors import MergeError
 from irvane.core.files.info import FrameInfo
 from irvane.core.image import LUMA_2020, NoiseModel
 from irvane.core.merge.align import STILL, Motion, align, warp
+from irvane.core.progress import Progress, always, step
 
 #: Signal from which a value fades out of the merge because it is about to clip.
 _FADE, _CLIPPED = 0.85, 0.97
 #: Disagreement with the reference, in standard deviations and as a share of the light, that counts as movement.
 _GHOST_SIGMAS, _GHOST_SHARE = 4.0, 0.18
-
-Progress = Callable[[float], bool]
 
 
 @dataclass(frozen=True)
@@ -86,7 +85,7 @@ def _refine_ratio(a: np.ndarray, b: np.ndarray, ratio: float, floors: tuple[floa
     return measured if abs(math.log2(measured / ratio)) < 0.35 else ratio
 
 
-def plan(members: Sequence[Member], progress: Progress | None = None) -> Plan:
+def plan(members: Sequence[Member], progress: Progress = always) -> Plan:
     """Find reference, exposure ratios and motions of a bracket.
 
     Raises
@@ -107,8 +106,7 @@ def plan(members: Sequence[Member], progress: Progress | None = None) -> Plan:
     base_dark = members[reference].noise.read[1]
     motions: list[Motion] = []
     for index, member in enumerate(members):
-        if progress is not None and not progress(index / len(members)):
-            raise Cancelled
+        step(progress, index / len(members))
         if index == reference:
             motions.append(STILL)
             continue
@@ -174,7 +172,7 @@ class Merged:
     noise: NoiseModel
 
 
-def merge(members: Sequence[Member], how: Plan, progress: Progress | None = None) -> Merged:
+def merge(members: Sequence[Member], how: Plan, progress: Progress = always) -> Merged:
     """Merge frames as planned; see the module's text for the weights."""
     reference = members[how.reference]
     shape = reference.picture.shape
@@ -183,8 +181,7 @@ def merge(members: Sequence[Member], how: Plan, progress: Progress | None = None
     ghosts = np.zeros(shape[:2], np.uint8)
     order = sorted(range(len(members)), key=lambda i: -how.ratios[i])
     for rank, index in enumerate(order):
-        if progress is not None and not progress(rank / len(members)):
-            raise Cancelled
+        step(progress, rank / len(members))
         member = members[index]
         moved = warp(member.picture, how.motions[index])
         _add(

@@ -7,7 +7,6 @@ Only the change goes back to the mosaic: where nothing is removed, the mosaic is
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import lru_cache
 
 import cv2
@@ -16,10 +15,10 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from scipy.fft import dctn
 
-from irvane.core.errors import Cancelled
 from irvane.core.image import GREEN, Mosaic, NoiseModel
 from irvane.core.noise.sliding import SIDE, denoise_plane
 from irvane.core.noise.stabilise import stabilise, unstabilise
+from irvane.core.progress import Progress, always, step
 from irvane.core.sensor.linear import interpolate_linear
 
 #: Method name and version, part of every cache key and of proofs.
@@ -38,8 +37,6 @@ _STEP_LUMINANCE, _STEP_COLOUR = 3, 4
 #: Orthonormal luminance and two colour axes.
 _OPPONENT = np.array([[1, 1, 1], [1, 0, -1], [1, -2, 1]], np.float32)
 _OPPONENT /= np.linalg.norm(_OPPONENT, axis=1, keepdims=True)
-
-Progress = Callable[[float], bool]
 
 
 @lru_cache(maxsize=32)
@@ -115,7 +112,7 @@ def denoise_mosaic(
     strength: float = 1.0,
     rows: tuple[int, int] | None = None,
     columns: tuple[int, int] | None = None,
-    progress: Progress | None = None,
+    progress: Progress = always,
 ) -> np.ndarray:
     """Denoise a mosaic, or a part of it with the result it has in the whole.
 
@@ -147,8 +144,7 @@ def denoise_mosaic(
     x0 = max(0, (left // ALIGN) * ALIGN - _HALO)
     x1 = min(w, right + _HALO)
     for first in range(top, bottom, _BAND):
-        if progress is not None and not progress((first - top) / (bottom - top)):
-            raise Cancelled
+        step(progress, (first - top) / (bottom - top))
         last = min(first + _BAND, bottom)
         y0 = max(0, (first // ALIGN) * ALIGN - _HALO)
         y1 = min(h, last + _HALO)

@@ -8,6 +8,8 @@ blocks at one brightness only the quieter ones are believed, because texture can
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import cv2
 import numpy as np
 
@@ -67,7 +69,7 @@ def _blocks(plane: np.ndarray) -> np.ndarray:
 
 def _quantile_bias(correlated: bool) -> float:
     """What the chosen quantile of block variances amounts to for pure noise (Monte Carlo, fixed seed)."""
-    noise = np.random.default_rng(0).standard_normal((1024, 1024)).astype(np.float32)
+    noise: np.ndarray = np.random.default_rng(0).standard_normal((1024, 1024)).astype(np.float32)
     if correlated:
         noise = cv2.filter2D(noise, -1, _LAPLACIAN)
     return float(np.quantile(np.mean(_blocks(noise) ** 2, axis=1), _QUANTILE))
@@ -83,7 +85,7 @@ def _fit(values: np.ndarray, levels: np.ndarray, correlated: bool) -> tuple[floa
     edges = np.unique(np.quantile(mean, np.linspace(0, 1, _BINS + 1)))
     bias = _quantile_bias(correlated)
     x, y, weight = [], [], []
-    for low, high in zip(edges[:-1], edges[1:], strict=True):
+    for low, high in pairwise(edges):
         here = (mean >= low) & (mean <= high)
         if here.sum() < _FEWEST_BLOCKS:
             continue

@@ -46,7 +46,9 @@ def _wide_blur(picture: np.ndarray, sigma: float) -> np.ndarray:
     if factor == 1:
         return cv2.GaussianBlur(picture, (0, 0), sigma)
     size = (max(1, round(w / factor)), max(1, round(h / factor)))
-    small = cv2.GaussianBlur(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), (0, 0), sigma * size[0] / w)
+    small = cv2.GaussianBlur(
+        cv2.resize(picture, size, interpolation=cv2.INTER_AREA), (0, 0), sigma * size[0] / w
+    )
     return cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR)
 
 

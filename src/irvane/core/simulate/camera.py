@@ -142,9 +142,9 @@ def expose(
     electrons = rng.poisson(np.maximum(signal, 0.0) * well).astype(np.float32)
     electrons += rng.standard_normal((h, w), dtype=np.float32) * body.read_noise
     # dark structure does not scale with light: rows offset together, a few pixels leak
-    electrons += (rng.standard_normal(h) * body.banding).astype(np.float32)[:, None]
+    electrons += np.asarray(rng.standard_normal(h) * body.banding, np.float32)[:, None]
     hot = rng.random((h, w), dtype=np.float32) < body.hot_share
-    electrons[hot] += rng.uniform(0.05, 0.9, int(hot.sum())).astype(np.float32) * well
+    electrons[hot] += np.asarray(rng.uniform(0.05, 0.9, int(hot.sum())), np.float32) * well
     scale = (body.white - body.black) / well
     counts = np.rint(electrons * scale + body.black)
     return np.clip(counts, 0, body.white).astype(np.uint16)

@@ -237,11 +237,11 @@ def worker(room: np.ndarray, position: float) -> np.ndarray:
         ),
         ellipse((x0 + 16.6 * u, 50.8 * u + lean), (1.5 * u, 1.4 * u)),
     ]
-    cover = np.zeros(shape, np.float32)
+    cover: np.ndarray = np.zeros(shape, np.float32)
     for part in body:
         cover = np.maximum(cover, mask(shape, part).full(shape))
     cover = cv2.GaussianBlur(cover, (0, 0), 0.15 * u)
-    y, x = np.mgrid[0 : shape[0], 0 : shape[1]].astype(np.float32)
+    x = np.mgrid[0 : shape[0], 0 : shape[1]][1].astype(np.float32)
     # lit from the right by the fire: cloth brightens towards the furnace side
     inside = cv2.GaussianBlur(cover, (0, 0), 1.1 * u)
     side = np.clip(inside - np.roll(inside, -int(1.6 * u), axis=1), 0, 1) ** 1.3

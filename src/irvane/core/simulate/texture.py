@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
-Colour = tuple[float, float, float]
+Colour = tuple[float, ...]
 
 
 def field(

@@ -1,0 +1,177 @@
+"""The engine: developed frames within a memory budget, made in the order coarse, full, denoised.
+
+Everything that shows, measures or compares takes its frames from here. Methods that compute are called from one
+worker thread; :meth:`Engine.best` may be called from anywhere.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Hashable, Iterable
+from dataclasses import dataclass, field
+
+from irvane.core.line.context import Context, make_context, noise_amount, noise_strength
+from irvane.core.line.develop import Developed, denoise_region, denoise_whole, develop, quick
+from irvane.core.line.picture import Patch, Region
+from irvane.core.line.source import MOSAIC, Loaded, Source
+from irvane.core.line.view import covers, wanted
+from irvane.core.progress import Progress, always, part, step
+from irvane.core.settings import Sensor, Settings
+
+#: Bytes that developed frames may occupy together.
+BUDGET = 3_000_000_000
+
+
+@dataclass
+class Frame:
+    """A developed frame and its facts.
+
+    Attributes
+    ----------
+    coarse : True while it is only the binned form of the mosaic.
+    local : denoised pixels of the last region asked for, with the strength they were made with.
+    """
+
+    developed: Developed
+    context: Context
+    coarse: bool
+    local: tuple[float, Patch] | None = field(default=None)
+
+    def strength(self, settings: Settings) -> float:
+        """Strength the denoiser has to run with for a proof; 0 when nothing is to be removed."""
+        if self.developed.entry != MOSAIC:
+            return 0.0
+        return noise_strength(noise_amount(settings, self.context))
+
+    def denoised_for(self, settings: Settings) -> bool:
+        """Is the whole denoised picture there (or none needed)?"""
+        wished = self.strength(settings)
+        made = self.developed.denoised is not None and self.developed.denoised_strength == wished
+        return wished == 0 or made
+
+    def clean(self, settings: Settings, region: Region) -> Patch | None:
+        """Locally denoised pixels that stand in for a region, if they are there."""
+        if self.local is None or self.local[0] != self.strength(settings) or region.step > 1:
+            return None
+        patch = self.local[1]
+        return patch if covers(patch, wanted(region, self.developed.extent)) else None
+
+    def without_stale(self, settings: Settings) -> Frame:
+        """The same frame, without a denoised picture of another strength."""
+        if self.developed.denoised is None or self.developed.entry != MOSAIC or self.denoised_for(settings):
+            return self
+        bare = Developed(**{**vars(self.developed), "denoised": None})
+        return Frame(bare, self.context, self.coarse, self.local)
+
+
+class Engine:
+    """Developed frames, least recently used ones dropped when the budget is exceeded."""
+
+    def __init__(self, budget: int = BUDGET) -> None:
+        self._budget = budget
+        self._frames: OrderedDict[Hashable, Frame] = OrderedDict()
+        self._loaded: tuple[str, Loaded] | None = None
+        self._pinned: set[Hashable] = set()
+        self._lock = threading.Lock()
+
+    @staticmethod
+    def _key(source: Source, sensor: Sensor) -> Hashable:
+        return source.key, sensor
+
+    def best(self, source: Source, sensor: Sensor) -> Frame | None:
+        """The best form that is there now, without computing anything."""
+        with self._lock:
+            key = self._key(source, sensor)
+            if key in self._frames:
+                self._frames.move_to_end(key)
+            return self._frames.get(key)
+
+    def pin(self, shown: Iterable[tuple[Source, Sensor]]) -> None:
+        """Frames that are shown now are never dropped."""
+        with self._lock:
+            self._pinned = {self._key(source, sensor) for source, sensor in shown}
+
+    @property
+    def nbytes(self) -> int:
+        """Memory that the frames occupy."""
+        with self._lock:
+            return sum(frame.developed.nbytes for frame in self._frames.values())
+
+    def _keep(self, key: Hashable, frame: Frame) -> None:
+        with self._lock:
+            self._frames[key] = frame
+            self._frames.move_to_end(key)
+            total = sum(f.developed.nbytes for f in self._frames.values())
+            for other in list(self._frames):
+                if total <= self._budget:
+                    break
+                if other != key and other not in self._pinned:
+                    total -= self._frames.pop(other).developed.nbytes
+
+    def _load(self, source: Source, progress: Progress) -> Loaded:
+        if self._loaded is not None and self._loaded[0] == source.key:
+            return self._loaded[1]
+        self._loaded = None
+        loaded = source.load(progress)
+        self._loaded = (source.key, loaded)
+        return loaded
+
+    def coarse(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
+        """A frame straight from the binned mosaic, in a fraction of the time of the full one.
+
+        Raises
+        ------
+        ReadError, MergeError, Cancelled
+        """
+        ready = self.best(source, sensor)
+        if ready is not None:
+            return ready
+        loaded = self._load(source, progress)
+        developed = quick(loaded)
+        frame = Frame(developed, make_context(developed), loaded.entry == MOSAIC)
+        self._keep(self._key(source, sensor), frame)
+        return frame
+
+    def full(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
+        """The demosaiced frame at full resolution.
+
+        Raises
+        ------
+        ReadError, MergeError, Cancelled
+        """
+        ready = self.best(source, sensor)
+        if ready is not None and not ready.coarse:
+            return ready
+        loaded = self._load(source, part(progress, 0.0, 0.3))
+        step(progress, 0.3)
+        developed = develop(loaded, sensor)
+        step(progress, 0.9)
+        frame = Frame(developed, make_context(developed), False)
+        self._keep(self._key(source, sensor), frame)
+        self._loaded = None
+        return frame
+
+    def denoise(self, source: Source, settings: Settings, progress: Progress = always) -> Frame:
+        """The frame with its whole denoised picture as the settings ask for it."""
+        frame = self.full(source, settings.sensor)
+        if frame.denoised_for(settings):
+            return frame
+        strength = frame.strength(settings)
+        clean = denoise_whole(frame.developed, settings.sensor, strength, progress)
+        made = Developed(**{**vars(frame.developed), "denoised": clean, "denoised_strength": strength})
+        fresh = Frame(made, frame.context, False, frame.local)
+        self._keep(self._key(source, settings.sensor), fresh)
+        return fresh
+
+    def denoise_local(
+        self, source: Source, settings: Settings, region: Region, progress: Progress = always
+    ) -> Frame:
+        """The frame with the denoised pixels of a region at 1:1 (with the margin that views need)."""
+        frame = self.full(source, settings.sensor)
+        outer = wanted(region, frame.developed.extent)
+        strength = frame.strength(settings)
+        step(progress, 0.0)
+        patch = denoise_region(frame.developed, settings.sensor, strength, outer)
+        frame.local = (strength, patch)
+        return frame
