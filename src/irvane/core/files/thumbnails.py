@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -11,6 +12,22 @@ from PIL import Image, UnidentifiedImageError
 
 from irvane.core.errors import ReadError
 from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
+from irvane.core.orientation import upright
+
+
+@dataclass(frozen=True)
+class Preview:
+    """An embedded preview.
+
+    Attributes
+    ----------
+    pixels : uint8 H×W×3, upright.
+    extent : height and width of the upright frame itself, as far as the file states it.
+    """
+
+    pixels: np.ndarray
+    extent: tuple[int, int]
+
 
 _TURN = {
     3: Image.Transpose.ROTATE_180,
@@ -28,20 +45,23 @@ def _fit(image: Image.Image, longest: int, orientation: int) -> np.ndarray:
     return np.ascontiguousarray(np.asarray(image))
 
 
-def _raw_preview(path: Path, longest: int) -> np.ndarray:
+def _raw_preview(path: Path, longest: int) -> Preview:
     try:
         with rawpy.imread(str(path)) as raw:
             flip = int(raw.sizes.flip)
+            extent = (raw.sizes.height, raw.sizes.width)
+            extent = extent[::-1] if flip in (5, 6) else extent
             try:
                 thumb = raw.extract_thumb()
             except (rawpy.LibRawNoThumbnailError, rawpy.LibRawUnsupportedThumbnailError):
-                return _grey_mosaic(raw, longest)
+                return Preview(_grey_mosaic(raw, longest), extent)
             orientation = _FLIP_TO_ORIENTATION.get(flip, 1)
             if thumb.format == rawpy.ThumbFormat.JPEG:
                 with Image.open(io.BytesIO(bytes(thumb.data))) as image:
                     image.draft("RGB", (longest, longest))
-                    return _fit(image, longest, image.getexif().get(274, orientation))
-            return _fit(Image.fromarray(np.array(thumb.data)), longest, orientation)
+                    pixels = _fit(image, longest, image.getexif().get(274, orientation))
+                    return Preview(pixels, extent)
+            return Preview(_fit(Image.fromarray(np.array(thumb.data)), longest, orientation), extent)
     except rawpy.LibRawError as error:
         raise ReadError(path, "it is not a raw file that can be decoded, or it is damaged") from error
     except (OSError, UnidentifiedImageError, ValueError) as error:
@@ -60,8 +80,8 @@ def _grey_mosaic(raw: rawpy.RawPy, longest: int) -> np.ndarray:
     return np.repeat(grey.astype(np.uint8)[..., None], 3, axis=2)
 
 
-def preview(path: Path, longest: int) -> np.ndarray:
-    """The embedded preview (or the reduced picture itself), upright: uint8 H×W×3, longer side at most `longest`.
+def preview(path: Path, longest: int) -> Preview:
+    """The embedded preview (or the reduced picture itself), upright, its longer side at most `longest` pixels.
 
     Raises
     ------
@@ -74,10 +94,13 @@ def preview(path: Path, longest: int) -> np.ndarray:
         try:
             with Image.open(path) as image:
                 image.draft("RGB", (longest, longest))
-                return _fit(image, longest, image.getexif().get(274, 1))
+                orientation = image.getexif().get(274, 1)
+                extent = image.size if orientation in (6, 8) else image.size[::-1]
+                return Preview(_fit(image, longest, orientation), extent)
         except (OSError, UnidentifiedImageError, ValueError) as error:
             raise ReadError(path, "it is not a picture that can be decoded, or it is damaged") from error
-    linear = decode_rendered(path).linear
+    picture = decode_rendered(path)
+    linear = upright(picture.linear, picture.flip)
     step = max(1, max(linear.shape[:2]) // longest)
     coded = np.sqrt(np.clip(linear[::step, ::step], 0, 1)) * 255
-    return np.ascontiguousarray(coded.astype(np.uint8))
+    return Preview(np.ascontiguousarray(coded.astype(np.uint8)), (linear.shape[0], linear.shape[1]))

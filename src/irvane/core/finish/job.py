@@ -87,8 +87,14 @@ def make(source: Source, settings: Settings, progress: Progress = always) -> tup
     return developed, context
 
 
-def run(source: Source, settings: Settings, target: Target, progress: Progress = always) -> Written:
-    """Develop a source and write it.
+def run(
+    source: Source,
+    settings: Settings,
+    target: Target,
+    progress: Progress = always,
+    ready: tuple[Developed, Context] | None = None,
+) -> Written:
+    """Develop a source and write it; `ready` is its developed (and denoised) form where that is there already.
 
     Raises
     ------
@@ -96,7 +102,7 @@ def run(source: Source, settings: Settings, target: Target, progress: Progress =
     """
     kind = format_of(target.path)
     check_target(target.path, target.overwrite, source.paths)
-    developed, context = make(source, settings, progress)
+    developed, context = ready or make(source, settings, progress)
     output = Output(target.output.space, True, target.output.flat) if kind == "exr" else target.output
     pixels = assemble(
         developed,

@@ -74,7 +74,7 @@ def sets_of(paths: Sequence[Path]) -> list[dict[str, Any]]:
     previews: list[np.ndarray | None] = []
     for path in paths:
         try:
-            previews.append(preview(path, 320))
+            previews.append(preview(path, 320).pixels)
         except IrvaneError:
             previews.append(None)
     brackets = find_brackets([read_info(path) for path in paths], previews)

@@ -9,10 +9,10 @@ import numpy as np
 
 from irvane.core.colour.whitebalance import gains
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
-from irvane.core.line.orientation import upright, upright_rect
 from irvane.core.line.picture import Patch, Picture, Region
 from irvane.core.line.source import CAMERA, MOSAIC, Loaded
 from irvane.core.noise import denoise
+from irvane.core.orientation import upright, upright_rect
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import demosaic as demosaicing
 from irvane.core.sensor.defects import repair_defects

@@ -1,0 +1,374 @@
+"""Between window and core: worker threads, and signals that bring their results back to the window's thread."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Qt, Signal, Slot
+
+from irvane.core.errors import IrvaneError
+from irvane.core.files.info import read_info
+from irvane.core.files.sets import collect, find_brackets
+from irvane.core.files.sidecar import Sidecar, load_sidecar, save_sidecar, set_aside, sidecar_path
+from irvane.core.files.thumbnails import preview
+from irvane.core.finish import job
+from irvane.core.judge.figures import probe_figures, whole_figures
+from irvane.core.judge.matching import brightness_offset
+from irvane.core.judge.spot import grey_spot
+from irvane.core.line.engine import Engine, Frame
+from irvane.core.line.jobs import Worker
+from irvane.core.line.picture import Region
+from irvane.core.line.source import FileSource, Source
+from irvane.core.line.view import render_view, scene_patch
+from irvane.core.settings import Settings
+
+log = logging.getLogger("irvane")
+
+#: Longest side of previews kept for rail and bench.
+PREVIEW_SIDE = 1280
+
+COARSE, NOISY, FINAL = "coarse", "noisy", "final"
+
+_MATCH_SIDE = 500
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What a pane wants to show."""
+
+    source: Source
+    settings: Settings
+    region: Region
+    offset: float = 0.0
+
+
+def _unexpected(error: BaseException) -> IrvaneError:
+    log.error("unexpected fault", exc_info=error)
+    return IrvaneError(f"An unexpected fault ({type(error).__name__}: {error}). The log has the details.")
+
+
+class Backstage(QObject):
+    """Runs everything that takes time.
+
+    Signals
+    -------
+    rendered(pane, wish, Rendered, state) : a view is ready; state is COARSE, NOISY (denoising pending) or FINAL.
+    improved(key) : a better form of the source with this key is there.
+    busy(key, words, share, seconds left) : progress of long work on a source; share 1 ends it.
+    figures(pane, wish, WholeFigures), probed(pane, wish, ProbeFigures or None), matched(offset)
+    picked(settings values or None, sentence) : the grey spot.
+    learned(number, info, preview, sidecar), item_failed(number, sentence), collected(paths, problems)
+    grouped(numbers, brackets), saved(path), said(sentence), written(path or None, sentence), writing(share, left)
+    """
+
+    rendered = Signal(int, object, object, str)
+    improved = Signal(str)
+    busy = Signal(str, str, float, float)
+    figures = Signal(int, object, object)
+    probed = Signal(int, object, object)
+    matched = Signal(float)
+    picked = Signal(object, str)
+    learned = Signal(int, object, object, object)
+    item_failed = Signal(int, str)
+    source_failed = Signal(str, str)
+    collected = Signal(object, object)
+    grouped = Signal(object, object)
+    saved = Signal(int, object)
+    said = Signal(str)
+    written = Signal(object, str)
+    writing = Signal(float, float)
+    _call = Signal(object)
+
+    def __init__(self, parent: QObject | None = None, engine: Engine | None = None) -> None:
+        super().__init__(parent)
+        self.engine = engine or Engine()
+        self._heavy = Worker("develop", _unexpected)
+        self._view = Worker("view", _unexpected)
+        self._files = Worker("files", _unexpected)
+        self._writer = Worker("write", _unexpected)
+        self._call.connect(self._called, Qt.ConnectionType.QueuedConnection)
+
+    @Slot(object)
+    def _called(self, function: Callable[[], None]) -> None:
+        function()
+
+    def later(self, function: Callable[[], None]) -> None:
+        """Call a function in the window's thread."""
+        self._call.emit(function)
+
+    def close(self) -> None:
+        """End all work; what is being saved is finished first."""
+        for worker in (self._heavy, self._view, self._writer):
+            worker.close()
+        while not self._files.idle():
+            pass
+        self._files.close()
+
+    def idle(self) -> bool:
+        """True when nothing is being computed, read or written."""
+        return all(w.idle() for w in (self._heavy, self._view, self._files, self._writer))
+
+    # what is shown
+
+    def show(self, pane: int, wish: Wish) -> None:
+        """Render a view, and see to it that a better one follows."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        if frame is None:
+            self._make(("coarse", wish.source.key), "reading", 0, wish, self.engine.coarse)
+            return
+        self._render(pane, wish, frame)
+        self._improve(pane, wish, frame)
+
+    def _render(self, pane: int, wish: Wish, frame: Frame) -> None:
+        def work(_progress: Any) -> Any:
+            usable = frame.without_stale(wish.settings)
+            clean = usable.clean(wish.settings, wish.region)
+            picture = render_view(
+                usable.developed, wish.settings, usable.context, wish.region, clean, wish.offset
+            )
+            if frame.coarse:
+                return picture, COARSE
+            final = frame.denoised_for(wish.settings) or clean is not None
+            return picture, FINAL if final else NOISY
+
+        self._view.submit(
+            ("view", pane),
+            work,
+            lambda made: self.rendered.emit(pane, wish, *made),
+            self._tell(wish.source),
+            1,
+        )
+
+    def _improve(self, pane: int, wish: Wish, frame: Frame) -> None:
+        key = wish.source.key
+        if frame.coarse:
+            self._make(("full", key, wish.settings.sensor), "developing", 2, wish, self.engine.full)
+            return
+        if frame.denoised_for(wish.settings):
+            return
+        strength = frame.strength(wish.settings)
+        if wish.region.step <= 1 and frame.clean(wish.settings, wish.region) is None:
+            self._heavy.submit(
+                ("local", key, pane),
+                lambda progress: self.engine.denoise_local(wish.source, wish.settings, wish.region, progress),
+                lambda _frame: self.improved.emit(key),
+                self._tell(wish.source),
+                3,
+            )
+        whole = ("whole", key, strength)
+        if not self._heavy.has(whole):
+            self._heavy.cancel(lambda k: k[0] == "whole" and k[1] == key)
+            self._make(whole, "removing noise", 6, wish, self.engine.denoise, whole_settings=True)
+
+    def _make(
+        self,
+        job_key: tuple[Any, ...],
+        words: str,
+        urgency: int,
+        wish: Wish,
+        method: Any,
+        whole_settings: bool = False,
+    ) -> None:
+        if self._heavy.has(job_key):
+            return
+        key = wish.source.key
+        wanted = wish.settings if whole_settings else wish.settings.sensor
+
+        def work(progress: Any) -> Any:
+            self.busy.emit(key, words, 0.0, 0.0)
+            return method(wish.source, wanted, progress)
+
+        def done(_frame: Frame) -> None:
+            self.busy.emit(key, words, 1.0, 0.0)
+            self.improved.emit(key)
+
+        self._heavy.submit(
+            job_key,
+            work,
+            done,
+            self._tell(wish.source),
+            urgency,
+            lambda s, left: self.busy.emit(key, words, s, left),
+        )
+
+    def _tell(self, source: Source) -> Callable[[IrvaneError], None]:
+        def tell(error: IrvaneError) -> None:
+            try:
+                key = source.key
+            except IrvaneError:
+                key = ""
+            self.source_failed.emit(key, str(error))
+
+        return tell
+
+    def keep_only(self, shown: list[Wish]) -> None:
+        """Stop heavy work on what is not shown any more."""
+        keys = {wish.source.key for wish in shown}
+        self.engine.pin((wish.source, wish.settings.sensor) for wish in shown)
+        self._heavy.cancel(
+            lambda key: (
+                key[0] in ("coarse", "full", "local", "whole", "figures", "probe") and key[1] not in keys
+            )
+        )
+
+    # figures
+
+    def measure(self, pane: int, wish: Wish) -> None:
+        """Figures of the whole proof, once its final form is there."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        if frame is None or frame.coarse or not frame.denoised_for(wish.settings):
+            return
+        self._heavy.submit(
+            ("figures", wish.source.key, pane),
+            lambda progress: whole_figures(frame.developed, wish.settings, frame.context, progress),
+            lambda found: self.figures.emit(pane, wish, found),
+            self._tell(wish.source),
+            7,
+        )
+
+    def probe(self, pane: int, wish: Wish, place: Region) -> None:
+        """Figures of a rectangle; None while the pixels they would be read from are not there."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        clean = frame.clean(wish.settings, place) if frame is not None else None
+        if frame is None or frame.coarse or (not frame.denoised_for(wish.settings) and clean is None):
+            self.probed.emit(pane, wish, None)
+            return
+
+        def work(_progress: Any) -> Any:
+            try:
+                return probe_figures(frame.developed, wish.settings, frame.context, place, clean)
+            except ValueError:  # outside this frame
+                return None
+
+        self._view.submit(
+            ("probe", pane),
+            work,
+            lambda found: self.probed.emit(pane, wish, found),
+            self._tell(wish.source),
+            2,
+        )
+
+    def match(self, reference: Wish, other: Wish) -> None:
+        """Find the offset that makes `other` as bright as `reference`."""
+        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]
+        if frames[0] is None or frames[1] is None:
+            return
+
+        def work(_progress: Any) -> float:
+            patches = []
+            for wish, frame in zip((reference, other), frames, strict=True):
+                assert frame is not None
+                h, w = frame.developed.extent
+                whole = Region(0, 0, h, w, max(1.0, max(h, w) / _MATCH_SIDE))
+                usable = frame.without_stale(wish.settings)
+                patches.append(scene_patch(usable.developed, wish.settings, usable.context, whole).pixels)
+            return brightness_offset(*patches)
+
+        self._view.submit(("match",), work, self.matched.emit, self._tell(other.source), 0)
+
+    def pick_grey(self, wish: Wish, x: float, y: float) -> None:
+        """White balance that makes a spot neutral."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        if frame is None or frame.coarse:
+            self.picked.emit(None, "The frame is not developed yet; try again in a moment.")
+            return
+        self._view.submit(
+            ("pick",),
+            lambda _progress: grey_spot(frame.developed, x, y),
+            lambda found: self.picked.emit(*found),
+            self._tell(wish.source),
+            0,
+        )
+
+    # files
+
+    def collect(self, paths: list[Path]) -> None:
+        """Find the pictures among paths."""
+        self._files.submit(
+            ("collect", *paths), lambda _p: collect(paths), lambda r: self.collected.emit(*r), self._say, 0
+        )
+
+    def learn(self, number: int, source: Source, urgency: int = 4) -> None:
+        """Read preview, exposure data and proofs of an item."""
+
+        def work(_progress: Any) -> Any:
+            key = source.key
+            sidecar = self._sidecar(source, key)
+            info = read_info(source.paths[0])
+            shown = preview(source.paths[0], PREVIEW_SIDE) if isinstance(source, FileSource) else None
+            return info, shown, sidecar
+
+        self._files.submit(
+            ("learn", number),
+            work,
+            lambda found: self.learned.emit(number, *found),
+            lambda error: self.item_failed.emit(number, str(error)),
+            urgency,
+        )
+
+    def _sidecar(self, source: Source, key: str) -> Sidecar | None:
+        merge = len(source.paths) > 1
+        try:
+            return load_sidecar(source.paths[0], key, merge)
+        except IrvaneError as error:
+            path = sidecar_path(source.paths[0], merge)
+            kept = set_aside(path) if path.exists() else path
+            self.said.emit(f"{error}. It was kept as {kept.name}; the frame starts with fresh settings.")
+            return None
+
+    def group(self, numbers: list[int], infos: list[Any], previews: list[Any]) -> None:
+        """Find brackets among items."""
+        self._files.submit(
+            ("group",),
+            lambda _p: find_brackets(infos, previews),
+            lambda b: self.grouped.emit(numbers, b),
+            self._say,
+            6,
+        )
+
+    def save(self, number: int, source: Source, sidecar: Sidecar) -> None:
+        """Save the proofs of an item."""
+        merge = len(source.paths) > 1
+        self._files.submit(
+            ("save", number),
+            lambda _p: save_sidecar(sidecar, source.paths[0], source.key, merge),
+            lambda path: self.saved.emit(number, path),
+            self._say,
+            1,
+        )
+
+    def _say(self, error: IrvaneError) -> None:
+        self.said.emit(str(error))
+
+    # writing
+
+    def write(self, source: Source, settings: Settings, target: job.Target) -> None:
+        """Write a proof to a file."""
+        frame = self.engine.best(source, settings.sensor)
+        ready = None
+        if frame is not None and not frame.coarse and frame.denoised_for(settings):
+            ready = (frame.developed, frame.context)
+
+        def failed(error: IrvaneError) -> None:
+            self.written.emit(None, str(error))
+
+        def done(result: job.Written) -> None:
+            self.written.emit(result.path, f"Written: {result.path}")
+
+        self._writer.submit(
+            ("write",),
+            lambda progress: job.run(source, settings, target, progress, ready),
+            done,
+            failed,
+            5,
+            self.writing.emit,
+        )
+
+    def cancel_writing(self) -> None:
+        """Stop writing; nothing is left behind."""
+        self._writer.cancel(lambda _key: True)
+        self.written.emit(None, "Writing was cancelled; nothing was written.")

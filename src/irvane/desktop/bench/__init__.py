@@ -1,0 +1,1 @@
+"""The comparing surface: panes, what they show, their captions."""

@@ -1,0 +1,140 @@
+"""The strip under a pane: what it is, how it differs, its measured figures."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+
+from irvane.core.files.info import exposure_text
+from irvane.core.settings import Settings, differences, spec, value_text
+from irvane.desktop.bench.content import Content
+from irvane.desktop.session import BARE, Item
+
+_SHOWN_DIFFERENCES = 3
+
+
+def difference_text(own: Settings, other: Settings) -> str:
+    """How a proof differs from its neighbour: ``Exposure +1.70 EV, Shadows +2.0 EV and 2 more``."""
+    paths = [p for p in differences(own, other) if not p.startswith("finish.")]
+    if not paths:
+        return "same settings as its neighbour"
+    parts = [f"{spec(p).label} {value_text(p, own.get(p))}" for p in paths[:_SHOWN_DIFFERENCES]]
+    more = len(paths) - len(parts)
+    return ", ".join(parts) + (f" and {more} more" if more else "")
+
+
+def share_text(share: float) -> str:
+    """A share in per cent, precise where it is small."""
+    if share == 0:
+        return "none"
+    return f"{share:.2%}" if share >= 0.0001 else "under 0.01 %"
+
+
+def figures_text(content: Content) -> str:
+    """The measured figures in one line."""
+    parts = []
+    if content.probe is not None:
+        p = content.probe
+        parts.append(f"σ {p.sigma_luminance * 100:.2f} % · colour σ {p.sigma_colour * 100:.2f} %")
+        parts.append("SNR –" if p.snr_db is None else f"SNR {p.snr_db:.1f} dB")
+        if p.level_ev is not None:
+            parts.append(f"level {p.level_ev:+.1f} EV")
+    if content.whole is not None:
+        parts.append(f"clipped on the sensor {share_text(content.whole.sensor_clipped)}")
+        parts.append(f"at white {share_text(content.whole.white)}")
+    return "  ·  ".join(parts).replace("-", "−") if parts else "measuring …"
+
+
+class _Elided(QLabel):
+    """A label that may be narrower than its text; the full text is in the tool tip."""
+
+    def __init__(self, name: str = "") -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._full = ""
+
+    def set_full(self, text: str) -> None:
+        """Show a text, shortened to the width."""
+        self._full = text
+        self.setToolTip(text)
+        self._fit()
+
+    def text_in_full(self) -> str:
+        """The whole text."""
+        return self._full
+
+    def _fit(self) -> None:
+        self.setText(self.fontMetrics().elidedText(self._full, Qt.TextElideMode.ElideRight, self.width()))
+
+    def resizeEvent(self, event: object) -> None:  # noqa: N802
+        self._fit()
+
+
+class Caption(QWidget):
+    """Three lines: name and proof; exposure data and differences; figures."""
+
+    proof_menu = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Caption of the pane")
+        self._mark = QLabel()
+        self._name = _Elided()
+        bold = self._name.font()
+        bold.setBold(True)
+        self._name.setFont(bold)
+        self.proof = QPushButton()
+        self.proof.setProperty("flat", True)
+        self.proof.setToolTip("The proof shown in this pane. Click to choose another, or to add one.")
+        self.proof.setAccessibleName("Proof")
+        self.proof.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.proof.clicked.connect(self.proof_menu)
+        self._exposure = _Elided("muted")
+        self._difference = _Elided()
+        self._figures = _Elided()
+        top = QHBoxLayout()
+        top.setSpacing(6)
+        top.addWidget(self._mark)
+        top.addWidget(self._name, 3)
+        top.addWidget(self.proof)
+        top.addWidget(self._exposure, 3)
+        layout = QGridLayout(self)
+        layout.setContentsMargins(10, 3, 10, 5)
+        layout.setVerticalSpacing(1)
+        layout.addLayout(top, 0, 0)
+        layout.addWidget(self._difference, 1, 0)
+        layout.addWidget(self._figures, 2, 0)
+
+    def show_content(self, letter: str, content: Content, item: Item | None, other: Settings | None) -> None:
+        """Show what a pane is; `other` are the settings of its neighbour."""
+        if item is None:
+            self._mark.setText("")
+            self.proof.hide()
+            for label in (self._name, self._exposure, self._difference, self._figures):
+                label.set_full("")
+            return
+        self._mark.setText(letter)
+        self._name.set_full(item.source.name)
+        self.proof.show()
+        self.proof.setText(f"{item.proof_name(content.proof)} ▾")
+        kind = "merge" if item.is_merge else item.path.suffix.lstrip(".").upper()
+        self._exposure.set_full(f"{kind} · {exposure_text(item.info)}")
+        own = item.settings(content.proof)
+        words = difference_text(own, other) if other is not None else ""
+        if content.proof == BARE and other is not None:
+            words = "no automatic, no settings"
+        if content.offset:
+            words = f"brightness matched {content.offset:+.2f} EV".replace("-", "−") + (
+                f" · {words}" if words else ""
+            )
+        if content.notes:
+            words = " ".join(content.notes) + (f" · {words}" if words else "")
+        self._difference.set_full(words)
+        self._figures.set_full("" if content.problem else figures_text(content))
+
+    def full_texts(self) -> list[str]:
+        """All lines in full."""
+        return [
+            label.text_in_full() for label in (self._name, self._exposure, self._difference, self._figures)
+        ]

@@ -1,0 +1,98 @@
+"""What one pane shows: which proof of which item, its pictures so far, and its figures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QImage
+
+from irvane.core.files.thumbnails import Preview
+from irvane.core.judge.figures import WholeFigures
+from irvane.core.judge.probe import ProbeFigures
+from irvane.core.line.view import Rendered
+
+#: What a picture is while it is not final; shown in the pane itself.
+STATES = {
+    "nothing": "",
+    "preview": "camera's own preview",
+    "coarse": "coarse, being developed",
+    "noisy": "noise not removed yet",
+    "final": "",
+}
+
+
+@dataclass(frozen=True)
+class Layer:
+    """A picture and the part of the frame it covers."""
+
+    image: QImage
+    rect: QRectF
+
+
+def image_of(pixels: np.ndarray) -> QImage:
+    """A QImage that owns its pixels (uint8 H×W×4 RGBA or H×W×3 RGB)."""
+    h, w, channels = pixels.shape
+    form = QImage.Format.Format_RGBX8888 if channels == 4 else QImage.Format.Format_RGB888
+    # copy: the array may go before the image does
+    return QImage(np.ascontiguousarray(pixels).data, w, h, w * channels, form).copy()
+
+
+@dataclass
+class Content:
+    """State of one pane.
+
+    Attributes
+    ----------
+    item, proof : what is shown; item None when the pane is empty.
+    extent : height and width of the frame.
+    backdrop : a picture of the whole frame, shown where nothing better is there yet.
+    current : the latest rendered part.
+    state : key of STATES.
+    busy : words on work going on for it, empty when none.
+    offset : EV added to the view to match the other pane.
+    """
+
+    item: int | None = None
+    proof: int = 0
+    extent: tuple[int, int] = (2, 3)
+    backdrop: Layer | None = None
+    current: Layer | None = None
+    state: str = "nothing"
+    busy: str = ""
+    offset: float = 0.0
+    problem: str = ""
+    whole: WholeFigures | None = None
+    probe: ProbeFigures | None = None
+    notes: tuple[str, ...] = field(default=())
+
+    def show_item(self, item: int | None, proof: int, preview: Preview | None) -> None:
+        """Begin to show something else."""
+        self.item, self.proof = item, proof
+        self.current = self.backdrop = None
+        self.state, self.busy, self.problem = "nothing", "", ""
+        self.whole = self.probe = None
+        self.offset = 0.0
+        if preview is not None:
+            self.take_preview(preview)
+
+    def take_preview(self, preview: Preview) -> None:
+        """Show the embedded preview while nothing better is there."""
+        if self.current is not None:
+            return
+        self.extent = preview.extent
+        h, w = preview.extent
+        self.backdrop = Layer(image_of(preview.pixels), QRectF(0, 0, w, h))
+        self.state = "preview"
+
+    def take(self, rendered: Rendered, extent: tuple[int, int], state: str) -> None:
+        """Show a rendered view."""
+        rect = QRectF(
+            rendered.left, rendered.top, rendered.right - rendered.left, rendered.bottom - rendered.top
+        )
+        layer = Layer(image_of(rendered.pixels), rect)
+        self.extent, self.current, self.state = extent, layer, state
+        h, w = extent
+        if rect.width() > 0.95 * w and rect.height() > 0.95 * h:
+            self.backdrop = layer

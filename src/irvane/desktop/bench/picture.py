@@ -1,0 +1,253 @@
+"""The widget that paints one pane, or two on either side of a dividing line."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from irvane.desktop import theme
+from irvane.desktop.bench.content import STATES, Content, Layer
+from irvane.desktop.bench.viewport import Viewport
+
+_NEAR = 7  # device-independent pixels within which the dividing line or the probe is taken hold of
+_PAN_STEP = 60
+
+
+class PictureView(QWidget):
+    """Paints contents through the shared viewport and turns mouse and keys into signals.
+
+    Signals
+    -------
+    pressed : the pane was clicked (it becomes the chosen one).
+    probe_moved(x, y), spot_chosen(x, y) : frame positions.
+    resized : the size changed; what is visible has to be rendered anew.
+    split_moved(share) : the dividing line was moved.
+    """
+
+    pressed = Signal()
+    probe_moved = Signal(float, float)
+    spot_chosen = Signal(float, float)
+    resized = Signal()
+    split_moved = Signal(float)
+
+    def __init__(self, viewport: Viewport, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.viewport = viewport
+        self.contents: list[Content] = [Content()]
+        self.split: float | None = None
+        self.chosen = False
+        self.picking = False
+        self.probe: QRectF | None = None
+        self.hint = ""
+        self.surround = theme.SURROUNDS[1]
+        self._drag: str = ""
+        self._last = QPointF()
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(160, 120)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        viewport.changed.connect(self.update)
+
+    # geometry
+
+    @property
+    def extent(self) -> tuple[int, int]:
+        """Extent of the first content."""
+        return self.contents[0].extent
+
+    def device_size(self) -> QSize:
+        """Size in device pixels."""
+        ratio = self.devicePixelRatioF()
+        return QSize(max(1, round(self.width() * ratio)), max(1, round(self.height() * ratio)))
+
+    def _device(self, point: QPointF) -> QPointF:
+        return point * self.devicePixelRatioF()
+
+    def frame_point(self, point: QPointF) -> QPointF:
+        """Frame position under a widget position."""
+        return self.viewport.to_frame(self._device(point), self.extent, self.device_size())
+
+    def _view_rect(self, rect: QRectF) -> QRectF:
+        """Widget rectangle of a frame rectangle."""
+        ratio = self.devicePixelRatioF()
+        r = self.viewport.to_view(rect, self.extent, self.device_size())
+        return QRectF(r.x() / ratio, r.y() / ratio, r.width() / ratio, r.height() / ratio)
+
+    # painting
+
+    def paintEvent(self, _event: QPaintEvent) -> None:  # noqa: N802
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.surround)
+        if self.split is not None and len(self.contents) > 1:
+            at = round(self.width() * self.split)
+            self._paint_content(painter, self.contents[0], QRect(0, 0, at, self.height()))
+            self._paint_content(painter, self.contents[1], QRect(at, 0, self.width() - at, self.height()))
+            painter.setPen(QPen(theme.EDGE, 3))
+            painter.drawLine(at, 0, at, self.height())
+            painter.setPen(QPen(theme.ACCENT, 1))
+            painter.drawLine(at, 0, at, self.height())
+        else:
+            self._paint_content(painter, self.contents[0], self.rect())
+        if self.contents[0].item is not None:
+            self._paint_probe(painter)
+        elif self.hint:
+            painter.setPen(theme.TEXT)
+            painter.drawText(
+                self.rect().adjusted(40, 20, -40, -20),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                self.hint,
+            )
+        if self.hasFocus() or self.chosen:
+            painter.setPen(QPen(theme.ACCENT, 1 if not self.hasFocus() else 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+
+    def _paint_content(self, painter: QPainter, content: Content, clip: QRect) -> None:
+        painter.save()
+        painter.setClipRect(clip)
+        for layer in (content.backdrop, content.current):
+            if layer is not None and (layer is not content.backdrop or layer is not content.current):
+                self._paint_layer(painter, layer)
+        if content.backdrop is not None and content.backdrop is content.current:
+            self._paint_layer(painter, content.backdrop)
+        words = content.problem or content.busy or STATES[content.state]
+        if words:
+            self._paint_note(painter, words, clip, warning=bool(content.problem))
+        painter.restore()
+
+    def _paint_layer(self, painter: QPainter, layer: Layer) -> None:
+        target = self._view_rect(layer.rect)
+        magnified = target.width() / max(layer.image.width(), 1) * self.devicePixelRatioF()
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, magnified < 1.9)
+        if abs(magnified - 1) < 0.002:
+            # one picture pixel on one device pixel: no resampling
+            ratio = self.devicePixelRatioF()
+            corner = QPointF(round(target.x() * ratio) / ratio, round(target.y() * ratio) / ratio)
+            target = QRectF(corner.x(), corner.y(), layer.image.width() / ratio, layer.image.height() / ratio)
+        painter.drawImage(target, layer.image, QRectF(layer.image.rect()))
+
+    def _paint_note(self, painter: QPainter, words: str, clip: QRect, warning: bool) -> None:
+        painter.setFont(theme.font(11))
+        room = painter.fontMetrics().boundingRect(
+            QRect(0, 0, max(clip.width() - 40, 60), 200), Qt.TextFlag.TextWordWrap, words
+        )
+        box = QRect(
+            clip.left() + 10, clip.bottom() - room.height() - 18, room.width() + 16, room.height() + 8
+        )
+        shade = QColor(theme.EDGE)
+        shade.setAlpha(215)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(shade)
+        painter.drawRoundedRect(box, 3, 3)
+        painter.setPen(theme.WARNING if warning else theme.TEXT)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words)
+
+    def _paint_probe(self, painter: QPainter) -> None:
+        if self.probe is None:
+            return
+        rect = self._view_rect(self.probe)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.EDGE, 3))
+        painter.drawRect(rect)
+        painter.setPen(QPen(theme.ACCENT, 1))
+        painter.drawRect(rect)
+
+    # mouse and keys
+
+    def _near_split(self, x: float) -> bool:
+        return self.split is not None and abs(x - self.width() * self.split) <= _NEAR
+
+    def _on_probe(self, point: QPointF) -> bool:
+        if self.probe is None or self.contents[0].item is None:
+            return False
+        return self._view_rect(self.probe).adjusted(-_NEAR, -_NEAR, _NEAR, _NEAR).contains(point)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self.pressed.emit()
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._last = event.position()
+        if self.picking:
+            spot = self.frame_point(event.position())
+            self.spot_chosen.emit(spot.x(), spot.y())
+        elif self._near_split(event.position().x()):
+            self._drag = "split"
+        elif self._on_probe(event.position()):
+            self._drag = "probe"
+        else:
+            self._drag = "pan"
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        point = event.position()
+        if self._drag == "split":
+            self.split_moved.emit(min(max(point.x() / max(self.width(), 1), 0.0), 1.0))
+        elif self._drag == "probe":
+            spot = self.frame_point(point)
+            self.probe_moved.emit(spot.x(), spot.y())
+        elif self._drag == "pan":
+            moved = self._device(point - self._last)
+            self._last = point
+            self.viewport.pan(moved.x(), moved.y(), self.extent, self.device_size())
+        self._set_cursor(point)
+
+    def _set_cursor(self, point: QPointF) -> None:
+        if self.picking:
+            shape = Qt.CursorShape.CrossCursor
+        elif self._drag == "split" or self._near_split(point.x()):
+            shape = Qt.CursorShape.SplitHCursor
+        elif self._drag == "probe" or self._on_probe(point):
+            shape = Qt.CursorShape.SizeAllCursor
+        else:
+            shape = Qt.CursorShape.ClosedHandCursor if self._drag == "pan" else Qt.CursorShape.ArrowCursor
+        self.setCursor(shape)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self._drag = ""
+        self._set_cursor(event.position())
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        fit = self.viewport.zoom is None
+        self.viewport.set_zoom(
+            1.0 if fit else None, self.extent, self.device_size(), self._device(event.position())
+        )
+
+    def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
+        direction = 1 if event.angleDelta().y() > 0 else -1
+        self.viewport.step(direction, self.extent, self.device_size(), self._device(event.position()))
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        moves = {
+            Qt.Key.Key_Left: QPoint(1, 0),
+            Qt.Key.Key_Right: QPoint(-1, 0),
+            Qt.Key.Key_Up: QPoint(0, 1),
+            Qt.Key.Key_Down: QPoint(0, -1),
+        }
+        move = moves.get(Qt.Key(event.key()))
+        if move is None:
+            super().keyPressEvent(event)
+            return
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self.split is not None:
+            self.split_moved.emit(min(max(self.split - 0.02 * move.x(), 0.0), 1.0))
+        elif event.modifiers() & Qt.KeyboardModifier.AltModifier and self.probe is not None:
+            centre = self.probe.center()
+            self.probe_moved.emit(centre.x() - 8 * move.x(), centre.y() - 8 * move.y())
+        else:
+            size = self.device_size()
+            self.viewport.pan(move.x() * _PAN_STEP, move.y() * _PAN_STEP, self.extent, size)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        super().resizeEvent(event)
+        self.resized.emit()

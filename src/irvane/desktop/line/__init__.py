@@ -1,0 +1,1 @@
+"""The band of seven stations and the shelf of controls above it."""

@@ -1,0 +1,205 @@
+"""One setting as a row: name, slider, value that can be typed, its unit, and its automatic where it has one."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRect, Qt, Signal
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QSlider, QWidget
+
+from irvane.core.settings import Choice, Number, default, spec, value_text
+from irvane.desktop import theme
+
+_NAME_WIDTH = 78
+ROW_HEIGHT = 26
+
+
+class _Name(QLabel):
+    """The setting's name; a double click resets it."""
+
+    reset = Signal()
+
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:  # noqa: N802
+        self.reset.emit()
+
+
+class _Track(QSlider):
+    """A slider that shows its distance from neutral as a filled line."""
+
+    def __init__(self, neutral: int) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self.neutral = neutral
+        self.automatic = False
+        self.setMinimumWidth(56)
+
+    def _x(self, value: int) -> int:
+        span = max(self.maximum() - self.minimum(), 1)
+        return 6 + round((self.width() - 12) * (value - self.minimum()) / span)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:  # noqa: N802
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        middle = self.height() // 2
+        here, zero = self._x(self.value()), self._x(self.neutral)
+        painter.fillRect(QRect(6, middle - 1, self.width() - 12, 2), theme.WELL)
+        painter.fillRect(QRect(zero, middle - 4, 1, 9), QColor("#8c8c8c"))
+        colour = theme.MUTED if self.automatic else theme.ACCENT
+        if here != zero:
+            painter.fillRect(QRect(min(here, zero), middle - 1, abs(here - zero), 2), colour)
+        painter.setPen(theme.EDGE)
+        painter.setBrush(colour if self.isEnabled() else theme.RAISED)
+        grip = QRect(here - 3, middle - 7, 6, 14)
+        painter.drawRect(grip)
+        if self.hasFocus():
+            painter.setPen(theme.TEXT)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(grip.adjusted(-2, -2, 2, 2))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self._follow(event)
+        self.setSliderDown(True)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.isSliderDown():
+            self._follow(event)
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:  # noqa: N802
+        self.setSliderDown(False)
+
+    def _follow(self, event: QMouseEvent) -> None:
+        share = (event.position().x() - 6) / max(self.width() - 12, 1)
+        self.setValue(round(self.minimum() + share * (self.maximum() - self.minimum())))
+
+
+class NumberRow(QWidget):
+    """A numeric setting.
+
+    Signals
+    -------
+    changed(value) : a float, or None for automatic.
+    """
+
+    changed = Signal(object)
+
+    def __init__(self, path: str) -> None:
+        super().__init__()
+        declared = spec(path)
+        assert isinstance(declared, Number)
+        self.path, self.spec = path, declared
+        self._fine = declared.step / 10 if declared.decimals else declared.step
+        if declared.decimals == 2:
+            self._fine = 0.02
+        self._filling = False
+        self._automatic_value: float | None = None
+        self._value: float | None = None
+        self.name = _Name(declared.label)
+        self.name.setFixedWidth(_NAME_WIDTH)
+        self.name.reset.connect(self.reset)
+        self.slider = _Track(round((declared.neutral - declared.low) / self._fine))
+        self.slider.setRange(0, round((declared.high - declared.low) / self._fine))
+        self.slider.setSingleStep(max(1, round(declared.step / self._fine)))
+        self.slider.setPageStep(max(1, round(5 * declared.step / self._fine)))
+        self.slider.setAccessibleName(declared.label)
+        self.slider.valueChanged.connect(self._slid)
+        self.box = QDoubleSpinBox()
+        self.box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.box.setRange(declared.low, declared.high)
+        self.box.setDecimals(declared.decimals)
+        self.box.setSingleStep(declared.step)
+        self.box.setSuffix(f" {declared.unit}")
+        self.box.setFixedWidth(78)
+        self.box.setKeyboardTracking(False)
+        self.box.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.box.setAccessibleName(f"{declared.label} in {declared.unit}")
+        self.box.valueChanged.connect(self._typed)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(5)
+        for widget in (self.name, self.slider, self.box):
+            layout.addWidget(widget, 1 if widget is self.slider else 0)
+        self.auto: QPushButton | None = None
+        if declared.automatic:
+            self.auto = QPushButton("auto")
+            self.auto.setProperty("flat", True)
+            self.auto.setCheckable(True)
+            self.auto.setToolTip("Takes the value that follows from what is measured in the frame.")
+            self.auto.clicked.connect(self._auto_clicked)
+            layout.addWidget(self.auto)
+        self.setFixedHeight(ROW_HEIGHT)
+        self._tip()
+
+    def _tip(self) -> None:
+        s = self.spec
+        text = f"{s.help}\nFrom {s.low:g} to {s.high:g} {s.unit}; neutral: {s.neutral:g} {s.unit}."
+        if s.automatic and self._automatic_value is not None:
+            text += f" Automatic here: {value_text(self.path, self._automatic_value)}."
+        text += "\nDouble click on the name: back to what a new proof has."
+        for widget in (self.name, self.slider, self.box):
+            widget.setToolTip(text)
+        self.slider.setAccessibleDescription(s.help)
+
+    def show_value(self, value: float | None, automatic: float | None = None) -> None:
+        """Show a value; None shows the automatic one."""
+        self._filling = True
+        self._value, self._automatic_value = value, automatic
+        shown = value if value is not None else automatic
+        if shown is not None:
+            self.slider.setValue(round((shown - self.spec.low) / self._fine))
+            if not (self.box.hasFocus() and self.box.value() == shown):
+                self.box.setValue(shown)
+        self.slider.automatic = value is None
+        self.slider.update()
+        if self.auto is not None:
+            self.auto.setChecked(value is None)
+        self._tip()
+        self._filling = False
+
+    def reset(self) -> None:
+        """Back to what a new proof has."""
+        self.changed.emit(default(self.path))
+
+    def _slid(self, place: int) -> None:
+        if not self._filling:
+            self.changed.emit(round(self.spec.low + place * self._fine, 6))
+
+    def _typed(self, value: float) -> None:
+        if not self._filling and value != self._value:
+            self.changed.emit(value)
+
+    def _auto_clicked(self, checked: bool) -> None:
+        if checked:
+            self.changed.emit(None)
+        else:
+            fallback = self._automatic_value if self._automatic_value is not None else self.spec.neutral
+            self.changed.emit(min(max(round(fallback, self.spec.decimals), self.spec.low), self.spec.high))
+
+
+class ChoiceRow(QWidget):
+    """A setting with named values."""
+
+    changed = Signal(object)
+
+    def __init__(self, path: str) -> None:
+        super().__init__()
+        declared = spec(path)
+        assert isinstance(declared, Choice)
+        self.path = path
+        self.name = _Name(declared.label)
+        self.name.setFixedWidth(_NAME_WIDTH)
+        self.name.reset.connect(lambda: self.changed.emit(default(path)))
+        self.box = QComboBox()
+        self.box.setAccessibleName(declared.label)
+        for key, words in declared.options:
+            self.box.addItem(words, key)
+        self.box.activated.connect(lambda index: self.changed.emit(self.box.itemData(index)))
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(5)
+        layout.addWidget(self.name)
+        layout.addWidget(self.box, 1)
+        for widget in (self.name, self.box):
+            widget.setToolTip(declared.help)
+        self.setFixedHeight(ROW_HEIGHT)
+
+    def show_value(self, value: str, _automatic: object = None) -> None:
+        """Show a value."""
+        self.box.setCurrentIndex(self.box.findData(value))

@@ -1,0 +1,164 @@
+"""The shelf: the controls of the chosen station, in columns by what they physically do, with a plot at the end."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from irvane.core.line.engine import Frame
+from irvane.core.settings import STATIONS, Number, Settings, names, spec
+from irvane.desktop.bench.content import Content
+from irvane.desktop.line.controls import ChoiceRow, NumberRow
+from irvane.desktop.line.plots import Plot
+from irvane.desktop.line.words import automatic_values, noise_left, sigma_text
+
+HEIGHT = 176
+
+
+class _Station(QWidget):
+    """Controls of one station."""
+
+    def __init__(self, station: str) -> None:
+        super().__init__()
+        self.rows: dict[str, NumberRow | ChoiceRow] = {}
+        self.columns: dict[str, QVBoxLayout] = {}
+        self._layout = QHBoxLayout(self)
+        self._layout.setContentsMargins(12, 8, 6, 6)
+        self._layout.setSpacing(18)
+        for path in names(station):
+            row = NumberRow(path) if isinstance(spec(path), Number) else ChoiceRow(path)
+            self.column(spec(path).group).addWidget(row)
+            self.rows[path] = row
+
+    def column(self, group: str) -> QVBoxLayout:
+        """The column of a group, made when it is first asked for."""
+        if group not in self.columns:
+            holder = QWidget()
+            holder.setMaximumWidth(330)
+            column = QVBoxLayout(holder)
+            column.setContentsMargins(0, 0, 0, 0)
+            column.setSpacing(2)
+            title = QLabel(group)
+            title.setObjectName("group")
+            column.addWidget(title)
+            self._layout.addWidget(holder, 1)
+            self.columns[group] = column
+        return self.columns[group]
+
+    def finish(self) -> None:
+        """Push the rows of every column to its top."""
+        for column in self.columns.values():
+            column.addStretch(1)
+        self._layout.addStretch(0)
+
+
+class Shelf(QWidget):
+    """Controls of the chosen station for the chosen pane's proof.
+
+    Signals
+    -------
+    changed(path, value) : a setting was moved or typed.
+    pick_grey, write, choose_folder, write_next : the buttons of the stations Colour and Finish.
+    """
+
+    changed = Signal(str, object)
+    pick_grey = Signal(bool)
+    as_shot = Signal()
+    write = Signal()
+    choose_folder = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFixedHeight(HEIGHT)
+        self.stations: dict[str, _Station] = {}
+        self._stack = QStackedWidget()
+        for station in STATIONS:
+            page = _Station(station)
+            for path, row in page.rows.items():
+                row.changed.connect(lambda value, p=path: self.changed.emit(p, value))
+            self.stations[station] = page
+            self._stack.addWidget(page)
+        self._colour_buttons()
+        self._noise_words()
+        self._finish_buttons()
+        for page in self.stations.values():
+            page.finish()
+        self.plot = Plot()
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self._stack, 1)
+        layout.addWidget(self.plot)
+        self._station = "light"
+
+    def _colour_buttons(self) -> None:
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.pick_button = QPushButton("Pick a grey spot")
+        self.pick_button.setCheckable(True)
+        self.pick_button.setToolTip(
+            "Click on something that should be neutral; its average becomes grey (G)."
+        )
+        self.pick_button.clicked.connect(self.pick_grey)
+        as_shot = QPushButton("As shot")
+        as_shot.setToolTip("The white balance that the camera noted.")
+        as_shot.clicked.connect(self.as_shot)
+        row.addWidget(self.pick_button)
+        row.addWidget(as_shot)
+        row.addStretch(1)
+        self.stations["colour"].column("White balance").addWidget(holder)
+
+    def _noise_words(self) -> None:
+        self.noise_words = QLabel()
+        self.noise_words.setWordWrap(True)
+        self.noise_words.setObjectName("muted")
+        self.stations["noise"].column("What was measured").addWidget(self.noise_words)
+
+    def _finish_buttons(self) -> None:
+        column = self.stations["finish"].column("Folder")
+        self.folder = QPushButton("…")
+        self.folder.setToolTip("The folder that files are written into. Click to choose another.")
+        self.folder.clicked.connect(self.choose_folder)
+        self.write_button = QPushButton("Write this proof")
+        self.write_button.setToolTip(
+            "Writes the chosen pane's proof as a file (Ctrl+Return). Nothing is overwritten unasked."
+        )
+        self.write_button.clicked.connect(self.write)
+        column.addWidget(self.folder)
+        column.addWidget(self.write_button)
+
+    def open(self, station: str) -> None:
+        """Show the controls of a station."""
+        self._station = station
+        self._stack.setCurrentWidget(self.stations[station])
+
+    def show_proof(
+        self, settings: Settings | None, frame: Frame | None, content: Content, editable: bool
+    ) -> None:
+        """Fill in the values of a proof."""
+        self._stack.setEnabled(editable or self._station == "finish")
+        if settings is None:
+            self.plot.show_histogram(None)
+            return
+        automatic = automatic_values(frame)
+        page = self.stations[self._station]
+        for path, row in page.rows.items():
+            row.show_value(settings.get(path), automatic.get(path))
+            row.setEnabled(editable)
+        self.write_button.setEnabled(frame is not None)
+        noise = frame.developed.noise if frame is not None else None
+        if self._station == "noise" and frame is not None and noise is not None:
+            self.plot.show_noise(noise, noise_left(settings, frame))
+            origin = {"file": "from the file's noise profile", "measured": "measured in this frame"}
+            reason = f"{sigma_text(frame)} of clipping at mid-grey ({origin.get(noise.origin, 'a usual sensor at this ISO')})."
+            amount = automatic["noise.amount"]
+            words = (
+                "nothing needs to be removed" if amount == 0 else f"automatic removes {amount:.0f} % of it"
+            )
+            if 0 < amount < 60:
+                words += ", carefully: little noise was found"
+            self.noise_words.setText(f"{reason}\nHere {words}.")
+        else:
+            self.noise_words.setText("No noise model: this picture is finished or merged already.")
+            self.plot.show_histogram(content.whole.histogram if content.whole is not None else None)

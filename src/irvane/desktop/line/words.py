@@ -1,0 +1,104 @@
+"""What the stations say about a proof, and the automatic values in force."""
+
+from __future__ import annotations
+
+from irvane.core.colour.camera import light_of
+from irvane.core.image import GREEN
+from irvane.core.line.context import noise_amount
+from irvane.core.line.engine import Frame
+from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
+from irvane.core.settings import Colour, Settings, spec, value_text
+
+#: 18 % grey at the metered exposure lies here on the sensor's scale (half a stop of headroom, ISO 12232).
+_GREY = 0.127
+
+_ENTRY_WORDS = {
+    CAMERA: "demosaiced already",
+    MERGED: "merged light",
+    SCENE: "scene-linear file",
+    DISPLAY: "finished picture",
+}
+
+
+def automatic_values(frame: Frame | None) -> dict[str, float]:
+    """Automatic values of a frame by setting path."""
+    if frame is None:
+        return {}
+    values = {"noise.amount": frame.context.noise_amount}
+    if frame.developed.colour is not None:
+        kelvin, tint = light_of(frame.developed.colour, Colour())
+        values |= {"colour.temperature": kelvin, "colour.tint": tint}
+    return values
+
+
+def sigma_text(frame: Frame) -> str:
+    """Measured noise at mid-grey, relative to clipping."""
+    noise = frame.developed.noise
+    return "" if noise is None else f"σ {noise.sigma(_GREY, GREEN) * 100:.2f} %"
+
+
+def _light(settings: Settings) -> str:
+    light = settings.light
+    parts = [value_text("light.exposure", light.exposure)] if light.exposure else []
+    for name in ("shadows", "highlights", "contrast", "black", "white"):
+        value = getattr(light, name)
+        if value:
+            path = f"light.{name}"
+            parts.append(f"{spec(path).label.lower()} {value_text(path, value)}")
+    if light.tone_map != "none":
+        parts.append(light.tone_map)
+    return ", ".join(parts) or "as it was"
+
+
+def _colour(settings: Settings, automatic: dict[str, float]) -> str:
+    shot = settings.colour.temperature is None and settings.colour.tint is None
+    kelvin = settings.colour.temperature or automatic.get("colour.temperature")
+    parts = ["as finished" if kelvin is None else f"{kelvin:.0f} K" + (" as shot" if shot else "")]
+    if settings.colour.saturation != 100:
+        parts.append(f"saturation {settings.colour.saturation:.0f} %")
+    return ", ".join(parts)
+
+
+def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
+    """A word or a figure per station."""
+    automatic = automatic_values(frame)
+    sensor, noise = "…", "…"
+    if frame is not None:
+        entry = frame.developed.entry
+        if entry == MOSAIC:
+            method = "being developed" if frame.coarse else frame.developed.method.partition("@")[0]
+            repaired = f", {frame.developed.defects} hot pixels" if frame.developed.defects else ""
+            sensor = method + repaired
+        else:
+            sensor = _ENTRY_WORDS[entry]
+        amount = noise_amount(settings, frame.context)
+        automatic_word = "auto " if settings.noise.amount is None else ""
+        if frame.developed.noise is None:
+            noise = "not measured"
+        else:
+            noise = f"{sigma_text(frame)}, " + (f"{automatic_word}{amount:.0f} %" if amount else "off")
+    acutance = settings.acutance
+    strengths = [
+        f"{name} {getattr(acutance, name):.0f}"
+        for name in ("fine", "medium", "coarse")
+        if getattr(acutance, name)
+    ]
+    finish = settings.finish
+    space = dict(spec("finish.space").options)[finish.space]  # type: ignore[union-attr]
+    form = dict(spec("finish.format").options)[finish.format]  # type: ignore[union-attr]
+    return {
+        "sensor": sensor,
+        "lens": f"corners {value_text('lens.vignetting', settings.lens.vignetting)}"
+        if settings.lens.vignetting
+        else "off",
+        "noise": noise,
+        "light": _light(settings),
+        "colour": _colour(settings, automatic),
+        "acutance": ", ".join(strengths) + " %" if strengths else "off",
+        "finish": f"{form}, {space}",
+    }
+
+
+def noise_left(settings: Settings, frame: Frame) -> float:
+    """Share of the noise that the chosen amount leaves untouched (what denoising itself leaves is not counted)."""
+    return 1.0 - min(noise_amount(settings, frame.context), 100) / 100

@@ -1,0 +1,1 @@
+"""The slim list of frames and sets at the left."""

@@ -1,0 +1,103 @@
+"""Rows of the rail: frames and merges, and a heading before every bracket."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QObject, Qt
+from PySide6.QtGui import QImage
+
+from irvane.core.files.info import exposure_text
+from irvane.desktop.bench.content import image_of
+from irvane.desktop.session import Item, Session
+
+THUMB = 104
+
+
+@dataclass(frozen=True)
+class Row:
+    """One row: an item, or the heading of a bracket (then `bracket` holds its item numbers)."""
+
+    item: int
+    bracket: tuple[int, ...] = ()
+
+    @property
+    def is_heading(self) -> bool:
+        return bool(self.bracket)
+
+
+def bracket_words(items: list[Item]) -> str:
+    """What a bracket is: ``5 frames, −2 … +2 EV``."""
+    offsets = sorted(item.offset or 0.0 for item in items)
+    return f"{len(items)} frames, {offsets[0]:+g} … {offsets[-1]:+g} EV".replace("-", "−")
+
+
+class RailModel(QAbstractListModel):
+    """A list model over the session; pictures are scaled when a row is first painted."""
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.rows: list[Row] = []
+        self._thumbs: dict[int, tuple[object, QImage]] = {}
+        session.rows_changed.connect(self.rebuild)
+        session.item_changed.connect(self._changed)
+
+    def rebuild(self) -> None:
+        """Read the rows anew."""
+        self.beginResetModel()
+        self.rows = []
+        for number in self.session.order:
+            item = self.session.items[number]
+            if item.bracket and item.bracket[0] == number:
+                self.rows.append(Row(number, item.bracket))
+            self.rows.append(Row(number))
+        self.endResetModel()
+
+    def _changed(self, number: int) -> None:
+        for place, row in enumerate(self.rows):
+            if row.item == number:
+                index = self.index(place)
+                self.dataChanged.emit(index, index)
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: N802
+        return 0 if parent.isValid() else len(self.rows)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        row = self.rows[index.row()]
+        item = self.session.items.get(row.item)
+        if item is None:
+            return None
+        if role == Qt.ItemDataRole.UserRole:
+            return row
+        if row.is_heading:
+            members = [self.session.items[n] for n in row.bracket if n in self.session.items]
+            words = f"Bracket: {bracket_words(members)}"
+            tip = f"{words}. Enter or M: merge to scene-linear light."
+            return {Qt.ItemDataRole.DisplayRole: words, Qt.ItemDataRole.ToolTipRole: tip}.get(
+                Qt.ItemDataRole(role)
+            )
+        if role == Qt.ItemDataRole.DisplayRole:
+            return item.source.name
+        if role == Qt.ItemDataRole.ToolTipRole:
+            words = f"{item.source.name}\n{exposure_text(item.info)}"
+            return f"{words}\n{item.problem}" if item.problem else words
+        return None
+
+    def thumb(self, item: Item) -> QImage | None:
+        """The item's preview at rail size."""
+        if item.preview is None:
+            return None
+        kept = self._thumbs.get(item.number)
+        if kept is None or kept[0] is not item.preview:
+            side = THUMB * 2
+            picture = image_of(item.preview.pixels).scaled(
+                side, side, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+            )
+            kept = (item.preview, picture)
+            self._thumbs[item.number] = kept
+        return kept[1]
+
+    def place_of(self, number: int) -> int:
+        """Row of an item; −1 when there is none."""
+        return next((k for k, row in enumerate(self.rows) if row.item == number and not row.is_heading), -1)

@@ -1,0 +1,182 @@
+"""The frame rail: a slim virtual list of frames and sets."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPainter, QPen
+from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+
+from irvane.core.files.info import exposure_text
+from irvane.desktop import theme
+from irvane.desktop.rail.model import RailModel, Row
+from irvane.desktop.session import Item, Session
+
+WIDTH = 124
+_HEADING, _FRAME = 40, 106
+
+Index = QModelIndex | QPersistentModelIndex
+
+
+class _Delegate(QStyledItemDelegate):
+    """Paints rows."""
+
+    def __init__(self, model: RailModel) -> None:
+        super().__init__(model)
+        self._model = model
+
+    def sizeHint(self, _option: QStyleOptionViewItem, index: Index) -> QSize:  # noqa: N802
+        row: Row = index.data(Qt.ItemDataRole.UserRole)
+        return QSize(WIDTH - 8, _HEADING if row.is_heading else _FRAME)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        row: Row = index.data(Qt.ItemDataRole.UserRole)
+        item = self._model.session.items.get(row.item)
+        if item is None:
+            return
+        rect: QRect = option.rect  # type: ignore[attr-defined]
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+        focused = bool(option.state & QStyle.StateFlag.State_HasFocus)  # type: ignore[attr-defined]
+        painter.save()
+        if chosen:
+            painter.fillRect(rect, theme.RAISED)
+        if row.is_heading:
+            self._paint_heading(painter, rect, index)
+        else:
+            self._paint_frame(painter, rect, item, chosen)
+        if focused:
+            painter.setPen(QPen(theme.ACCENT, 1))
+            painter.drawRect(rect.adjusted(0, 0, -1, -1))
+        painter.restore()
+
+    def _paint_heading(self, painter: QPainter, rect: QRect, index: Index) -> None:
+        painter.setPen(QPen(theme.ACCENT_DEEP, 2))
+        painter.drawLine(rect.left() + 6, rect.top() + 4, rect.right() - 6, rect.top() + 4)
+        words = str(index.data()).removeprefix("Bracket: ")
+        frames, _, span = words.partition(", ")
+        painter.setFont(theme.font(11))
+        painter.setPen(theme.TEXT)
+        inner = rect.adjusted(6, 8, -4, -2)
+        painter.drawText(inner, Qt.AlignmentFlag.AlignTop, f"{frames}, {span}" if len(words) < 18 else frames)
+        painter.setPen(theme.MUTED)
+        painter.setFont(theme.font(10))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, span)
+        painter.setPen(theme.ACCENT)
+        painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, "merge")
+
+    def _paint_frame(self, painter: QPainter, rect: QRect, item: Item, chosen: bool) -> None:
+        left = rect.left() + (10 if item.bracket or item.is_merge else 6)
+        room = QRect(left, rect.top() + 5, rect.right() - left - 5, 68)
+        thumb = self._model.thumb(item)
+        if item.bracket or item.is_merge:
+            painter.setPen(QPen(theme.ACCENT_DEEP, 2))
+            painter.drawLine(rect.left() + 6, rect.top(), rect.left() + 6, rect.bottom())
+        if thumb is not None:
+            size = thumb.size().scaled(room.size(), Qt.AspectRatioMode.KeepAspectRatio)
+            place = QRect(
+                room.left(), room.top() + (room.height() - size.height()) // 2, size.width(), size.height()
+            )
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(place, thumb)
+            if chosen:
+                painter.setPen(QPen(theme.ACCENT, 2))
+                painter.drawRect(place)
+        else:
+            painter.fillRect(room, theme.WELL)
+            painter.setPen(theme.WARNING if item.problem else theme.MUTED)
+            painter.setFont(theme.font(10))
+            words = "cannot be read" if item.problem else ("merge" if item.is_merge else "…")
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, words)
+        name = rect.adjusted(left - rect.left(), 75, -4, -16)
+        painter.setPen(theme.TEXT)
+        painter.setFont(theme.font(11))
+        shown = painter.fontMetrics().elidedText(item.source.name, Qt.TextElideMode.ElideMiddle, name.width())
+        painter.drawText(name, Qt.AlignmentFlag.AlignVCenter, shown)
+        painter.setPen(theme.MUTED)
+        painter.setFont(theme.font(10))
+        line = rect.adjusted(left - rect.left(), 89, -4, -2)
+        if item.offset is not None:
+            words = f"{item.offset:+g} EV".replace("-", "−")
+        elif item.is_merge:
+            words = f"{len(item.source.paths)} frames merged"
+        else:
+            words = (
+                exposure_text(item.info).partition(" · ")[0]
+                if item.info.iso is None
+                else f"ISO {item.info.iso:.0f}"
+            )
+        count = len(item.sidecar.proofs)
+        if count > 1:
+            words += f" · {count} proofs"
+        painter.drawText(
+            line,
+            Qt.AlignmentFlag.AlignVCenter,
+            painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, line.width()),
+        )
+
+
+class Rail(QListView):
+    """The list.
+
+    Signals
+    -------
+    frame_chosen(number) : show this item.
+    merge_asked(numbers) : merge this bracket.
+    """
+
+    frame_chosen = Signal(int)
+    merge_asked = Signal(object)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.rows = RailModel(session, self)
+        self.setModel(self.rows)
+        self.setItemDelegate(_Delegate(self.rows))
+        self.setFixedWidth(WIDTH)
+        self.setAccessibleName("Frames")
+        self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFrameShape(QListView.Shape.NoFrame)
+        self.setStyleSheet(f"QListView {{ background: {theme.PANEL.name()}; }}")
+        self.selectionModel().currentChanged.connect(self._current)
+        self.clicked.connect(self._clicked)
+
+    def _current(self, index: QModelIndex, _previous: QModelIndex) -> None:
+        row = index.data(Qt.ItemDataRole.UserRole)
+        if isinstance(row, Row) and not row.is_heading:
+            self.frame_chosen.emit(row.item)
+
+    def _clicked(self, index: QModelIndex) -> None:
+        row = index.data(Qt.ItemDataRole.UserRole)
+        if isinstance(row, Row) and row.is_heading:
+            self.merge_asked.emit(row.bracket)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._clicked(self.currentIndex())
+            return
+        super().keyPressEvent(event)
+
+    def choose(self, number: int) -> None:
+        """Select an item."""
+        place = self.rows.place_of(number)
+        if place >= 0:
+            index = self.rows.index(place)
+            self.setCurrentIndex(index)
+            self.scrollTo(index)
+
+    def step(self, direction: int) -> None:
+        """The next or previous frame (headings are passed over)."""
+        place = self.currentIndex().row() + direction
+        while 0 <= place < len(self.rows.rows):
+            if not self.rows.rows[place].is_heading:
+                self.setCurrentIndex(self.rows.index(place))
+                return
+            place += direction
+
+    def visible_items(self) -> list[int]:
+        """Items whose rows can be seen now."""
+        seen = []
+        for place, row in enumerate(self.rows.rows):
+            if self.visualRect(self.rows.index(place)).intersects(self.viewport().rect()):
+                seen.append(row.item)
+        return seen

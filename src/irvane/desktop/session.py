@@ -1,0 +1,247 @@
+"""What is open: frames and merges with their proofs, which of them are brackets, and every change undoable."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from irvane.core.files.info import FrameInfo
+from irvane.core.files.sets import Bracket
+from irvane.core.files.sidecar import Proof, Sidecar
+from irvane.core.files.thumbnails import Preview
+from irvane.core.line.merging import MergeSource
+from irvane.core.line.source import FileSource, Source
+from irvane.core.settings import Settings, bare, value_text
+
+#: In place of a proof's number: the frame without any automatic and without its settings.
+BARE = -1
+
+#: Changes of one setting within this many seconds become one step of undo.
+_ONE_GESTURE = 0.9
+
+
+@dataclass
+class Item:
+    """A frame or a merge that is open.
+
+    Attributes
+    ----------
+    number : identity within the session.
+    ready : True once its sidecar has been read; before that nothing can be changed.
+    problem : why it cannot be shown, or empty.
+    bracket : item numbers of the frames of its bracket, in the order taken; empty when it stands alone.
+    offset : EV against the middle exposure of the bracket.
+    """
+
+    number: int
+    source: Source
+    info: FrameInfo = field(default_factory=FrameInfo)
+    preview: Preview | None = None
+    sidecar: Sidecar = field(default_factory=Sidecar)
+    ready: bool = False
+    problem: str = ""
+    bracket: tuple[int, ...] = ()
+    offset: float | None = None
+
+    @property
+    def is_merge(self) -> bool:
+        return isinstance(self.source, MergeSource)
+
+    @property
+    def path(self) -> Path:
+        return self.source.paths[0]
+
+    def settings(self, proof: int) -> Settings:
+        """Settings of a proof by its number, or of the bare frame."""
+        if proof == BARE:
+            return bare()
+        return self.sidecar.proofs[min(proof, len(self.sidecar.proofs) - 1)].settings
+
+    def proof_name(self, proof: int) -> str:
+        """Name of a proof as it is shown."""
+        return "bare" if proof == BARE else self.sidecar.proofs[min(proof, len(self.sidecar.proofs) - 1)].name
+
+
+class _Change(QUndoCommand):
+    """One undoable change of an item's proofs."""
+
+    def __init__(self, session: Session, item: Item, after: Sidecar, text: str, gesture: str) -> None:
+        super().__init__(text)
+        self._session, self._item = session, item
+        self._before, self._after = item.sidecar, after
+        self._gesture, self._time = gesture, time.monotonic()
+
+    def id(self) -> int:
+        return 1 if self._gesture else -1
+
+    def mergeWith(self, other: QUndoCommand) -> bool:  # noqa: N802
+        if not isinstance(other, _Change) or other._item is not self._item or other._gesture != self._gesture:
+            return False
+        if other._time - self._time > _ONE_GESTURE:
+            return False
+        self._after, self._time = other._after, other._time
+        self.setText(other.text())
+        return True
+
+    def redo(self) -> None:
+        self._session.put(self._item, self._after)
+
+    def undo(self) -> None:
+        self._session.put(self._item, self._before)
+
+
+class Session(QObject):
+    """The open items.
+
+    Signals
+    -------
+    rows_changed : items were added, removed or grouped.
+    item_changed(number) : preview, exposure data, proofs or problem of one item changed.
+    proofs_changed(number) : its sidecar changed and has to be saved.
+    """
+
+    rows_changed = Signal()
+    item_changed = Signal(int)
+    proofs_changed = Signal(int)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.items: dict[int, Item] = {}
+        self.order: list[int] = []
+        self.undo = QUndoStack(self)
+        self._next = 0
+
+    def add(self, source: Source, after: int | None = None) -> Item:
+        """Add a source; one that is open already is returned as it is."""
+        for item in self.items.values():
+            if item.source.paths == source.paths and type(item.source) is type(source):
+                return item
+        item = Item(self._next, source)
+        self._next += 1
+        self.items[item.number] = item
+        self.order.insert(len(self.order) if after is None else self.order.index(after) + 1, item.number)
+        self.rows_changed.emit()
+        return item
+
+    def add_files(self, paths: list[Path]) -> list[Item]:
+        """Add many files at once."""
+        known = {item.path: item for item in self.items.values() if not item.is_merge}
+        added = []
+        for path in paths:
+            if path not in known:
+                item = Item(self._next, FileSource(path))
+                self._next += 1
+                self.items[item.number] = item
+                self.order.append(item.number)
+                known[path] = item
+            added.append(known[path])
+        self.rows_changed.emit()
+        return added
+
+    def remove(self, number: int) -> None:
+        """Close an item; its file and its proofs on disk stay."""
+        item = self.items.pop(number)
+        self.order.remove(number)
+        for other in item.bracket:
+            if other in self.items:
+                self.items[other].bracket = ()
+                self.items[other].offset = None
+        self.rows_changed.emit()
+
+    def learned(self, number: int, info: FrameInfo, preview: Preview | None, sidecar: Sidecar | None) -> None:
+        """What was found out about an item in the background."""
+        item = self.items.get(number)
+        if item is None:
+            return
+        item.info, item.preview, item.ready = info, preview or item.preview, True
+        if sidecar is not None:
+            item.sidecar = sidecar
+        self.item_changed.emit(number)
+
+    def failed(self, number: int, sentence: str) -> None:
+        """An item cannot be shown."""
+        if number in self.items:
+            self.items[number].problem = sentence
+            self.items[number].ready = True
+            self.item_changed.emit(number)
+
+    def group(self, numbers: list[int], brackets: list[Bracket]) -> None:
+        """Note which of the items (by their place in `numbers`) form brackets."""
+        for bracket in brackets:
+            members = tuple(numbers[i] for i in bracket.members)
+            for place, number in enumerate(members):
+                if number in self.items:
+                    self.items[number].bracket = members
+                    self.items[number].offset = bracket.offsets[place]
+        self.rows_changed.emit()
+
+    # changes, all undoable
+
+    def put(self, item: Item, sidecar: Sidecar) -> None:
+        """Give an item these proofs (used by undo and redo)."""
+        item.sidecar = sidecar
+        self.proofs_changed.emit(item.number)
+        self.item_changed.emit(item.number)
+
+    def _do(self, item: Item, after: Sidecar, text: str, gesture: str = "") -> None:
+        if item.ready and after != item.sidecar:
+            self.undo.push(_Change(self, item, after, text, gesture))
+
+    def edit(self, number: int, proof: int, values: dict[str, object]) -> None:
+        """Change settings of a proof.
+
+        Raises
+        ------
+        SettingError
+            When a value does not fit.
+        """
+        item = self.items[number]
+        if proof == BARE:
+            return
+        settings = item.settings(proof)
+        for path, value in values.items():
+            settings = settings.with_value(path, value)
+        proofs = list(item.sidecar.proofs)
+        proofs[proof] = replace(proofs[proof], settings=settings)
+        path, value = next(iter(values.items()))
+        text = f"{path.split('.')[1].replace('_', ' ')} {value_text(path, settings.get(path))}"
+        self._do(item, replace(item.sidecar, proofs=tuple(proofs)), text, f"{proof}:{','.join(values)}")
+
+    def replace_settings(self, number: int, proof: int, settings: Settings, text: str) -> None:
+        """Give a proof other settings altogether."""
+        item = self.items[number]
+        proofs = list(item.sidecar.proofs)
+        proofs[proof] = replace(proofs[proof], settings=settings)
+        self._do(item, replace(item.sidecar, proofs=tuple(proofs)), text)
+
+    def new_proof(self, number: int, proof: int) -> int:
+        """Add a proof that starts from another; returns its number."""
+        item = self.items[number]
+        taken = {p.name for p in item.sidecar.proofs}
+        name = next(n for n in (f"Proof {k}" for k in range(1, 10_000)) if n not in taken)
+        proofs = (*item.sidecar.proofs, Proof(name, item.settings(proof) if proof != BARE else bare()))
+        self._do(item, replace(item.sidecar, proofs=proofs, current=len(proofs) - 1), f"new proof “{name}”")
+        return len(item.sidecar.proofs) - 1
+
+    def remove_proof(self, number: int, proof: int) -> None:
+        """Remove a proof; the last one stays."""
+        item = self.items[number]
+        if len(item.sidecar.proofs) < 2 or proof == BARE:
+            return
+        name = item.proof_name(proof)
+        proofs = tuple(p for k, p in enumerate(item.sidecar.proofs) if k != proof)
+        current = min(item.sidecar.current, len(proofs) - 1)
+        self._do(item, replace(item.sidecar, proofs=proofs, current=current), f"remove “{name}”")
+
+    def rename_proof(self, number: int, proof: int, name: str) -> None:
+        """Rename a proof."""
+        item = self.items[number]
+        if not name.strip() or proof == BARE:
+            return
+        proofs = list(item.sidecar.proofs)
+        proofs[proof] = replace(proofs[proof], name=name.strip()[:60])
+        self._do(item, replace(item.sidecar, proofs=tuple(proofs)), f"rename to “{name.strip()}”")

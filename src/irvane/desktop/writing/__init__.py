@@ -1,0 +1,1 @@
+"""Writing files: where to, progress, cancel."""

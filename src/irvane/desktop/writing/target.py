@@ -1,0 +1,67 @@
+"""Where a proof is written to, and what to ask when a file of that name exists."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QMessageBox, QWidget
+
+from irvane.core.errors import WriteError
+from irvane.core.files.atomic import write_reason
+from irvane.core.finish import job
+from irvane.core.line.view import Output
+from irvane.desktop.session import Item
+
+SUBFOLDER = "developed"
+
+
+def default_folder(item: Item) -> Path:
+    """The subfolder beside the frame that files go into unless another is chosen."""
+    return item.path.parent / SUBFOLDER
+
+
+def target_for(item: Item, proof: int, folder: Path) -> job.Target:
+    """Name and form of the file that a proof becomes.
+
+    Raises
+    ------
+    WriteError
+        When the folder cannot be made.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise WriteError(folder, write_reason(error)) from error
+    settings = item.settings(proof)
+    several = len(item.sidecar.proofs) > 1 or proof < 0
+    name = item.proof_name(proof) if several else ""
+    path = job.target_path(folder, item.source, settings.finish.format, name)
+    return job.Target(path, Output(settings.finish.space))
+
+
+def free_name(path: Path) -> Path:
+    """The same name with the first free number."""
+    number = 2
+    while (fresh := path.with_name(f"{path.stem}-{number}{path.suffix}")).exists():
+        number += 1
+    return fresh
+
+
+def ask(parent: QWidget, target: job.Target) -> job.Target | None:
+    """When the target exists: write beside it, replace it, or leave it (None)."""
+    if not target.path.exists():
+        return target
+    fresh = free_name(target.path)
+    box = QMessageBox(parent)
+    box.setWindowTitle("The file exists")
+    box.setText(f"{target.path.name} exists already in {target.path.parent}.")
+    beside = box.addButton(f"Write as {fresh.name}", QMessageBox.ButtonRole.AcceptRole)
+    over = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
+    box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+    box.setDefaultButton(beside)
+    box.exec()
+    if box.clickedButton() is beside:
+        return job.Target(fresh, target.output, target.depth)
+    if box.clickedButton() is over:
+        return job.Target(target.path, target.output, target.depth, overwrite=True)
+    return None
