@@ -46,5 +46,5 @@ def run(paths: list[Path]) -> int:
     window.show()
     if demo_folder() in paths:
         window.path.show()
-    window.open_paths(paths)
+    window.opening.open(paths)
     return app.exec()

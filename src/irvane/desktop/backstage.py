@@ -59,7 +59,7 @@ class Backstage(QObject):
     rendered(pane, wish, Rendered, state) : a view is ready; state is COARSE, NOISY (denoising pending) or FINAL.
     improved(key) : a better form of the source with this key is there.
     busy(key, words, share, seconds left) : progress of long work on a source; share 1 ends it.
-    figures(pane, wish, WholeFigures), probed(pane, wish, ProbeFigures or None), matched(offset)
+    figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, ProbeFigures or None), matched(offset)
     picked(settings values or None, sentence) : the grey spot.
     learned(number, info, preview, sidecar), item_failed(number, sentence), collected(paths, problems)
     grouped(numbers, brackets), saved(path), said(sentence), written(path or None, sentence), writing(share, left)
@@ -68,7 +68,7 @@ class Backstage(QObject):
     rendered = Signal(int, object, object, str)
     improved = Signal(str)
     busy = Signal(str, str, float, float)
-    figures = Signal(int, object, object)
+    figures = Signal(int, object, object, object)
     probed = Signal(int, object, object)
     matched = Signal(float)
     picked = Signal(object, str)
@@ -218,14 +218,17 @@ class Backstage(QObject):
     # figures
 
     def measure(self, pane: int, wish: Wish) -> None:
-        """Figures of the whole proof, once its final form is there."""
+        """Figures of the whole proof and its exact reduced picture, once its final form is there."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None or frame.coarse or not frame.denoised_for(wish.settings):
             return
+        exact = wish.region.step if wish.region.step > 1 else None
         self._heavy.submit(
             ("figures", wish.source.key, pane),
-            lambda progress: whole_figures(frame.developed, wish.settings, frame.context, progress),
-            lambda found: self.figures.emit(pane, wish, found),
+            lambda progress: whole_figures(
+                frame.developed, wish.settings, frame.context, progress, exact, wish.offset
+            ),
+            lambda found: self.figures.emit(pane, wish, *found),
             self._tell(wish.source),
             7,
         )

@@ -162,6 +162,11 @@ class Session(QObject):
             item.sidecar = sidecar
         self.item_changed.emit(number)
 
+    def give_preview(self, item: Item, preview: Preview) -> None:
+        """The rail picture of a source that has none of its own (a merge)."""
+        item.preview = preview
+        self.rows_changed.emit()
+
     def failed(self, number: int, sentence: str) -> None:
         """An item cannot be shown."""
         if number in self.items:

@@ -31,15 +31,16 @@ QPushButton {{ background: {raised}; border: 1px solid {edge}; border-radius: 3p
 QPushButton:hover {{ background: #626262; }}
 QPushButton:pressed, QPushButton:checked {{ background: {accent_deep}; }}
 QPushButton:disabled {{ color: #8d8d8d; }}
-QPushButton:focus, QComboBox:focus, QAbstractSpinBox:focus, QLineEdit:focus {{ border: 1px solid {accent}; }}
+QPushButton:focus, QComboBox:focus, QLineEdit:focus {{ border: 1px solid {accent}; }}
 QPushButton[flat="true"] {{ background: transparent; border: 1px solid transparent; padding: 1px 6px; }}
 QPushButton[flat="true"]:hover {{ background: {raised}; }}
 QPushButton[flat="true"]:checked {{ color: {accent}; }}
 QPushButton[flat="true"]:focus {{ border: 1px solid {accent}; }}
-QAbstractSpinBox, QLineEdit {{ background: {well}; border: 1px solid {edge}; border-radius: 2px; padding: 1px 3px;
+QLineEdit {{ background: {well}; border: 1px solid {edge}; border-radius: 2px; padding: 1px 3px;
   selection-background-color: {accent_deep}; }}
 QComboBox {{ background: {well}; border: 1px solid {edge}; border-radius: 2px; padding: 2px 6px; }}
-QComboBox::drop-down {{ border: none; width: 14px; }}
+QComboBox::drop-down {{ border: none; width: 16px; }}
+QComboBox::down-arrow {{ image: url({arrow}); width: 10px; height: 10px; }}
 QComboBox QAbstractItemView, QMenu {{ background: {well}; border: 1px solid {edge};
   selection-background-color: {accent_deep}; }}
 QMenu::item {{ padding: 4px 22px 4px 14px; }}
@@ -88,7 +89,8 @@ def apply(app: QApplication) -> None:
         "text": TEXT, "panel": PANEL, "well": WELL, "edge": EDGE, "raised": RAISED, "accent": ACCENT,
         "accent_deep": ACCENT_DEEP, "muted": MUTED, "warning": WARNING,
     }  # fmt: skip
-    app.setStyleSheet(_SHEET.format(**{name: colour.name() for name, colour in names.items()}))
+    arrow = str(files("irvane.desktop").joinpath("icons", "open.svg"))
+    app.setStyleSheet(_SHEET.format(arrow=arrow, **{name: colour.name() for name, colour in names.items()}))
 
 
 def font(size: int, bold: bool = False, mono: bool = False) -> QFont:

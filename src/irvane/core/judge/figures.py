@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
+from irvane.core.colour.rendering import to_screen
 from irvane.core.image import MID_GREY
 from irvane.core.judge.histogram import StopHistogram, clipped_shares, stop_histogram
 from irvane.core.judge.probe import SMALLEST, ProbeFigures, read_probe
@@ -13,7 +15,7 @@ from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch, Region
 from irvane.core.line.source import DISPLAY
-from irvane.core.line.view import covers, scene_patch, show, trim, wanted, white_ev
+from irvane.core.line.view import Rendered, covers, scene_patch, show, trim, wanted, white_ev
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
 
@@ -38,28 +40,69 @@ class WholeFigures:
 
 
 def whole_figures(
-    developed: Developed, settings: Settings, context: Context, progress: Progress = always
-) -> WholeFigures:
-    """Histogram and clipped shares of all pixels of a proof; raises Cancelled when `progress` returns False."""
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    progress: Progress = always,
+    step_wished: float | None = None,
+    offset: float = 0.0,
+) -> tuple[WholeFigures, Rendered | None]:
+    """Histogram and clipped shares of all pixels of a proof, and on the way the exact reduced picture.
+
+    Parameters
+    ----------
+    step_wished : frame pixels per pixel of the reduced picture; None: no picture. Live views reduce first and render
+        then; here everything is rendered at full resolution and the light is averaged afterwards, as in any file
+        that is written and then viewed small.
+    offset : EV by which the picture (not the figures) is brightened.
+
+    Raises
+    ------
+    Cancelled
+        When `progress` returns False.
+    """
     h, w = developed.extent
     top = 1.0 if developed.entry == DISPLAY else MID_GREY * 2.0 ** white_ev(settings)
+    factor = None if step_wished is None else max(1, int(step_wished))
+    band = _BAND if factor is None else max(factor, _BAND // factor * factor)
     counts: np.ndarray | None = None
     below, above = np.zeros(4), np.zeros(4)
     white = black = 0.0
-    for first in range(0, h, _BAND):
+    parts: list[np.ndarray] = []
+    for first in range(0, h, band):
         step(progress, first / h)
-        region = Region(first, 0, min(h, first + _BAND), w)
+        region = Region(first, 0, min(h, first + band), w)
         patch = trim(scene_patch(developed, settings, context, region), region)
         share = patch.pixels.shape[0] / h
         found = stop_histogram(patch.pixels * np.float32(1 / top))
         counts = found.counts * share if counts is None else counts + found.counts * share
         below += found.below * share
         above += found.above * share
-        here = clipped_shares(show(patch, developed, settings))
+        shown = show(patch, developed, settings)
+        here = clipped_shares(shown)
         white += here[0] * share
         black += here[1] * share
+        if factor is not None:
+            if offset:
+                shown = show(
+                    replace(patch, pixels=patch.pixels * np.float32(2.0**offset)), developed, settings
+                )
+            parts.append(_averaged(shown, factor))
     assert counts is not None
-    return WholeFigures(StopHistogram(counts, below, above), context.clipped_share, white, black)
+    figures = WholeFigures(StopHistogram(counts, below, above), context.clipped_share, white, black)
+    if step_wished is None or not parts:
+        return figures, None
+    size = (max(1, round(w / step_wished)), max(1, round(h / step_wished)))
+    small = cv2.resize(np.concatenate(parts), size, interpolation=cv2.INTER_AREA)
+    return figures, Rendered(to_screen(np.ascontiguousarray(small)), 0, 0, h, w)
+
+
+def _averaged(shown: np.ndarray, factor: int) -> np.ndarray:
+    """Area average by a whole factor; rows and columns that do not fill a cell are averaged among themselves."""
+    h, w = shown.shape[:2]
+    size = (-(-w // factor), -(-h // factor))
+    padded = np.pad(shown, ((0, size[1] * factor - h), (0, size[0] * factor - w), (0, 0)), mode="edge")
+    return cv2.resize(padded, size, interpolation=cv2.INTER_AREA)
 
 
 def probe_figures(

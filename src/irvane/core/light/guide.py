@@ -20,7 +20,7 @@ from irvane.core.image import LUMA_2020, MID_GREY
 GUIDE_SIDE = 1600
 #: Radii as shares of the guide's longer side, and the variance (EV²) that separates texture from edges.
 _RADII = (0.008, 0.035)
-_EPSILON = 0.35
+_EPSILON = 0.2
 #: Luminance below this share of mid-grey is treated as this dark.
 FLOOR_EV = -14.0
 
@@ -35,6 +35,7 @@ class Guide:
     extent : height and width of the whole frame in pixels.
     log_average : mean of log2(Y / 0.18) over the frame, in EV (the key of the scene).
     white : 99.9th percentile of log2(Y / 0.18).
+    peak : 99.9th percentile of log2(largest colour / 0.18).
     black : 0.5th percentile of the same.
     """
 
@@ -43,6 +44,7 @@ class Guide:
     extent: tuple[int, int]
     log_average: float
     white: float
+    peak: float
     black: float
 
 
@@ -83,4 +85,6 @@ def make_guide(picture: np.ndarray, extent: tuple[int, int]) -> Guide:
     slope = (fine[0] + wide[0]) / 2
     offset = (fine[1] + wide[1]) / 2
     low, high = np.percentile(values[::3, ::3], (0.5, 99.9))
-    return Guide(slope, offset, extent, float(values.mean()), float(high), float(low))
+    largest = np.percentile(picture[::3, ::3].max(axis=2), 99.9)
+    peak = np.log2(max(float(largest) / MID_GREY, 2.0**FLOOR_EV))
+    return Guide(slope, offset, extent, float(values.mean()), float(high), float(peak), float(low))

@@ -122,9 +122,16 @@ class Operator:
 
     @staticmethod
     def for_scene(light: Light, guide: Guide) -> Operator:
-        """Key and white from the whole frame, brightened by the proof's exposure and key."""
-        scale = 2.0 ** (light.tone_key - guide.log_average)
-        white = MID_GREY * 2.0 ** (guide.white + light.tone_key - guide.log_average)
+        """Key and white from the whole frame, brightened by the proof's key.
+
+        A dark scene stays dark and a bright one bright: the key follows the place of the log average between the
+        darkest and the brightest light (Reinhard 2002, "Parameter estimation for photographic tone reproduction").
+        """
+        span = max(guide.white - guide.black, 1.0)
+        place = (2 * guide.log_average - guide.black - guide.white) / span
+        shift = light.tone_key + 2.0 * place - guide.log_average
+        scale = 2.0**shift
+        white = MID_GREY * 2.0 ** (guide.peak + shift)
         return Operator(scale, max(white, 1.0))
 
 
@@ -133,7 +140,8 @@ def _photographic(picture, scale, white2, a, k, exponent, strength, out):
     for y in numba.prange(picture.shape[0]):
         for x in range(picture.shape[1]):
             r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
-            lum = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
+            # the largest colour, as in the base rendering: no colour reaches white before the others
+            lum = max(r, max(g, b))
             gain = np.float32(1)
             if lum > np.float32(1e-9):
                 scaled = lum * scale

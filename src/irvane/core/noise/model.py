@@ -82,7 +82,8 @@ def _fit(values: np.ndarray, levels: np.ndarray, correlated: bool) -> tuple[floa
     scatter, mean = np.mean(scatter[usable] ** 2, axis=1), mean[usable]
     if mean.size < _FEWEST_BLOCKS:
         return None
-    edges = np.unique(np.quantile(mean, np.linspace(0, 1, _BINS + 1)))
+    bins = int(np.clip(mean.size // (2 * _FEWEST_BLOCKS), 1, _BINS))
+    edges = np.unique(np.quantile(mean, np.linspace(0, 1, bins + 1)))
     bias = _quantile_bias(correlated)
     x, y, weight = [], [], []
     for low, high in pairwise(edges):

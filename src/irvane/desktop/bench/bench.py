@@ -2,16 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
-from PySide6.QtCore import QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtWidgets import (
-    QButtonGroup,
-    QComboBox,
     QGridLayout,
-    QHBoxLayout,
-    QLabel,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
@@ -19,19 +12,17 @@ from PySide6.QtWidgets import (
 from irvane.core.line.picture import Region
 from irvane.core.settings import Settings
 from irvane.desktop import theme
-from irvane.desktop.backstage import Backstage, Wish
+from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.content import Content
+from irvane.desktop.bench.feed import Feed
 from irvane.desktop.bench.picture import PictureView
-from irvane.desktop.bench.viewport import ZOOMS, Viewport
+from irvane.desktop.bench.strip import DIVIDED, ONE, TWO, BenchStrip
+from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.session import BARE, Item, Session
 
-ONE, TWO, DIVIDED = "one", "two", "divided"
 LETTERS = ("A", "B")
 PROBE_SIDE = 64
-
-#: Milliseconds without a change after which figures are read.
-_SETTLED = 250
 
 
 class Bench(QWidget):
@@ -59,22 +50,11 @@ class Bench(QWidget):
         self.blinking = False
         self._split = 0.5
         self._probe = (0.5, 0.5)
-        self._shown: list[Wish | None] = [None, None]
+        self.feed = Feed(self, backstage)
         self._build()
-        self._pending = QTimer(self, singleShot=True, interval=0)
-        self._pending.timeout.connect(self._request)
-        self._settle = QTimer(self, singleShot=True, interval=_SETTLED)
-        self._settle.timeout.connect(self._measure)
-        self.viewport.changed.connect(self.request)
-        self.viewport.changed.connect(self._show_zoom)
+        self.viewport.changed.connect(self.feed.request)
+        self.viewport.changed.connect(lambda: self.strip.show_zoom(self.viewport.zoom))
         session.item_changed.connect(self._item_changed)
-        backstage.rendered.connect(self._rendered)
-        backstage.improved.connect(lambda _key: self.request())
-        backstage.busy.connect(self._busy)
-        backstage.figures.connect(self._figures)
-        backstage.probed.connect(self._probed)
-        backstage.matched.connect(self._matched)
-        backstage.source_failed.connect(self._failed)
         self._arrange()
 
     # building
@@ -85,7 +65,7 @@ class Bench(QWidget):
         for number, (view, caption) in enumerate(zip(self.views, self.captions, strict=True)):
             view.setAccessibleName(f"Pane {LETTERS[number]}")
             view.pressed.connect(lambda n=number: self.choose(n if self.arrangement == TWO else self.chosen))
-            view.resized.connect(self.request)
+            view.resized.connect(self.feed.request)
             view.probe_moved.connect(self._move_probe)
             view.split_moved.connect(self._move_split)
             caption.proof_menu.connect(lambda n=number: self.proof_menu.emit(n))
@@ -96,69 +76,15 @@ class Bench(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addLayout(self._strip())
+        self.strip = BenchStrip()
+        self.strip.arranged.connect(self.set_arrangement)
+        self.strip.blinked.connect(self.blink)
+        self.strip.swapped.connect(self.swap)
+        self.strip.matched.connect(self.set_matching)
+        self.strip.zoomed.connect(self.set_zoom)
+        self.note = self.strip.note
+        layout.addWidget(self.strip)
         layout.addLayout(self._grid, 1)
-
-    def _strip(self) -> QHBoxLayout:
-        strip = QHBoxLayout()
-        strip.setContentsMargins(8, 3, 8, 3)
-        strip.setSpacing(4)
-        group = QButtonGroup(self)
-        self.arrangement_buttons: dict[str, QPushButton] = {}
-        for key, words, tip in (
-            (ONE, "one", "One pane over the whole width (C)"),
-            (TWO, "two", "Two panes side by side (C)"),
-            (
-                DIVIDED,
-                "divided",
-                "One picture with a dividing line: drag it, or move it with Shift and the arrow keys (V)",
-            ),
-        ):
-            button = self._flat(words, tip, checkable=True)
-            button.clicked.connect(lambda _checked, k=key: self.set_arrangement(k))
-            group.addButton(button)
-            self.arrangement_buttons[key] = button
-            strip.addWidget(button)
-        self.blink_button = self._flat("blink", "Hold to see the other pane in the same place (hold Q)")
-        self.blink_button.pressed.connect(lambda: self.blink(True))
-        self.blink_button.released.connect(lambda: self.blink(False))
-        self.swap_button = self._flat("swap", "Exchange the two panes (X)")
-        self.swap_button.clicked.connect(self.swap)
-        self.match_button = self._flat(
-            "equal brightness",
-            "Brightens or darkens pane B, for viewing only, until it is as bright as pane A in linear light (E). "
-            "The offset is shown in its caption.",
-            checkable=True,
-        )
-        self.match_button.toggled.connect(self.set_matching)
-        for button in (self.blink_button, self.swap_button, self.match_button):
-            strip.addWidget(button)
-        strip.addStretch(1)
-        self.note = QLabel()
-        self.note.setObjectName("muted")
-        strip.addWidget(self.note)
-        strip.addStretch(1)
-        self.zoom_box = QComboBox()
-        self.zoom_box.setAccessibleName("Zoom")
-        self.zoom_box.setToolTip(
-            "100 % is one picture pixel on one pixel of the screen. Wheel: step; Z: 100 % and back."
-        )
-        self.zoom_box.addItem("fit", None)
-        for zoom in ZOOMS:
-            self.zoom_box.addItem(f"{zoom:.0%}", zoom)
-        self.zoom_box.setFixedWidth(82)
-        self.zoom_box.activated.connect(lambda index: self.set_zoom(self.zoom_box.itemData(index)))
-        strip.addWidget(self.zoom_box)
-        return strip
-
-    @staticmethod
-    def _flat(words: str, tip: str, checkable: bool = False) -> QPushButton:
-        button = QPushButton(words)
-        button.setProperty("flat", True)
-        button.setCheckable(checkable)
-        button.setToolTip(tip)
-        button.setAccessibleDescription(tip)
-        return button
 
     # what is shown
 
@@ -178,11 +104,11 @@ class Bench(QWidget):
         if proof is None:
             proof = item.sidecar.current if item is not None else 0
         self.contents[pane].show_item(number, proof, item.preview if item else None)
-        self._shown[pane] = None
+        self.feed.forget(pane)
         if item is not None and item.problem:
             self.contents[pane].problem = item.problem
-        self._refresh()
-        self.request()
+        self.refresh()
+        self.feed.request()
         if pane == self.chosen:
             self.chosen_changed.emit()
 
@@ -194,16 +120,17 @@ class Bench(QWidget):
         was_bare = self.contents[other].item is None or self.contents[other].proof == BARE
         self.show_item(self.chosen, number)
         if follows:
-            self.show_item(other, number, BARE if was_bare else None)
+            alone = len(self.session.items[number].sidecar.proofs) == 1
+            self.show_item(other, number, BARE if was_bare or alone else None)
 
     def show_proof(self, pane: int, proof: int) -> None:
         """Show another proof of the frame that a pane shows; its picture stays until the new one is there."""
         content = self.contents[pane]
         content.proof, content.offset = proof, 0.0
         content.whole = content.probe = None
-        self._shown[pane] = None
-        self._refresh()
-        self.request()
+        self.feed.forget(pane)
+        self.refresh()
+        self.feed.request()
         if pane == self.chosen:
             self.chosen_changed.emit()
 
@@ -211,7 +138,7 @@ class Bench(QWidget):
         """Choose the pane whose proof the controls act on."""
         if pane != self.chosen:
             self.chosen = pane
-            self._refresh()
+            self.refresh()
             if self.arrangement == ONE:
                 self._arrange()
             self.chosen_changed.emit()
@@ -219,18 +146,19 @@ class Bench(QWidget):
     def swap(self) -> None:
         """Exchange the panes."""
         self.contents.reverse()
-        self._shown.reverse()
+        for pane in range(2):
+            self.feed.forget(pane)
         for content in self.contents:
             content.offset = 0.0
         self._arrange()
-        self.request()
+        self.feed.request()
         self.chosen_changed.emit()
 
     def set_arrangement(self, arrangement: str) -> None:
         """One pane, two side by side, or divided."""
         self.arrangement = arrangement
         self._arrange()
-        self.request()
+        self.feed.request()
 
     def next_arrangement(self) -> None:
         """One or two panes."""
@@ -244,11 +172,11 @@ class Bench(QWidget):
     def set_matching(self, on: bool) -> None:
         """Match the brightness of pane B to pane A."""
         self.matching = on
-        self.match_button.setChecked(on)
+        self.strip.match_button.setChecked(on)
         if not on:
             self.contents[1].offset = 0.0
-        self._refresh()
-        self.request()
+        self.refresh()
+        self.feed.request()
 
     def set_zoom(self, zoom: float | None) -> None:
         """Zoom all panes about their centre."""
@@ -299,9 +227,9 @@ class Bench(QWidget):
         self.views[1].setVisible(two)
         for number, caption in enumerate(self.captions):
             caption.setVisible(self.arrangement != ONE or number == self.chosen)
-        self.arrangement_buttons[self.arrangement].setChecked(True)
+        self.strip.show_arrangement(self.arrangement)
         self._assign()
-        self._refresh()
+        self.refresh()
 
     def _assign(self) -> None:
         """Give the widgets the contents they paint."""
@@ -320,26 +248,22 @@ class Bench(QWidget):
         for view in self.views:
             view.update()
 
-    def _view_of(self, pane: int) -> PictureView:
+    def view_of(self, pane: int) -> PictureView:
+        """The widget that paints a pane."""
         return self.views[pane] if self.arrangement == TWO else self.views[0]
 
-    def _refresh(self) -> None:
+    def refresh(self) -> None:
         """Captions, marks of the chosen pane, probe."""
         for number, caption in enumerate(self.captions):
             other = self.settings(1 - number)
-            caption.show_content(LETTERS[number], self.contents[number], self.item(number), other)
+            bare = self.contents[1 - number].proof == BARE
+            caption.show_content(LETTERS[number], self.contents[number], self.item(number), other, bare)
         for number, view in enumerate(self.views):
             view.chosen = self.arrangement == TWO and number == self.chosen and self.item(number) is not None
             pane = number if self.arrangement == TWO else self.chosen
             place = self.probe_region(pane)
             view.probe = QRectF(place.left, place.top, place.right - place.left, place.bottom - place.top)
             view.update()
-
-    def _show_zoom(self) -> None:
-        index = next(
-            (k for k in range(self.zoom_box.count()) if self.zoom_box.itemData(k) == self.viewport.zoom), 0
-        )
-        self.zoom_box.setCurrentIndex(index)
 
     # probe and dividing line
 
@@ -356,8 +280,8 @@ class Bench(QWidget):
         self._probe = (min(max(x / w, 0), 1), min(max(y / h, 0), 1))
         for content in self.contents:
             content.probe = None
-        self._refresh()
-        self._settle.start()
+        self.refresh()
+        self.feed.settle()
 
     def probe_to_centre(self) -> None:
         """Put the probe into the middle of what is seen."""
@@ -370,74 +294,7 @@ class Bench(QWidget):
         self._split = share
         self._assign()
 
-    # requests and their results
-
-    def wish(self, pane: int) -> Wish | None:
-        """What a pane wants to show now."""
-        item = self.item(pane)
-        if item is None or not item.ready or item.problem:
-            return None
-        content, view = self.contents[pane], self._view_of(pane)
-        settings = item.settings(content.proof)
-        frame = self.backstage.engine.best(item.source, settings.sensor)
-        if frame is not None:
-            content.extent = frame.developed.extent
-            content.notes = frame.developed.notes
-        region = self.viewport.region(content.extent, view.device_size())
-        return Wish(item.source, settings, region, content.offset)
-
-    def request(self) -> None:
-        """Ask for new views, once the window has nothing else to do."""
-        self._pending.start()
-
-    def _request(self) -> None:
-        wishes = [self.wish(pane) for pane in range(2)]
-        self.backstage.keep_only([wish for wish in wishes if wish is not None])
-        order = [self.chosen, 1 - self.chosen]
-        for pane in order:
-            wish = wishes[pane]
-            if wish is None or wish == self._shown[pane]:
-                continue
-            self.backstage.show(pane, wish)
-        if self.matching and wishes[0] is not None and wishes[1] is not None:
-            self.backstage.match(replace(wishes[0], offset=0.0), replace(wishes[1], offset=0.0))
-
-    def _rendered(self, pane: int, wish: Wish, rendered: object, state: str) -> None:
-        item = self.item(pane)
-        if item is None or item.source is not wish.source:
-            return
-        frame = self.backstage.engine.best(wish.source, wish.settings.sensor)
-        if frame is None:
-            return
-        content = self.contents[pane]
-        content.problem = ""
-        content.take(rendered, frame.developed.extent, state)  # type: ignore[arg-type]
-        if state == "final":
-            content.busy = "" if frame.denoised_for(wish.settings) else content.busy
-            self._shown[pane] = wish
-        for view in self.views:
-            view.update()
-        self._settle.start()
-
-    def _busy(self, key: str, words: str, share: float, left: float) -> None:
-        for pane, content in enumerate(self.contents):
-            item = self.item(pane)
-            if item is None or item.problem or not item.ready or item.source.key != key:
-                continue
-            if share >= 1:
-                content.busy = ""
-            else:
-                told = f"{words} {share:.0%}" if share > 0 else f"{words} …"
-                content.busy = f"{told}, {left:.0f} s left" if share > 0.05 else told
-        for view in self.views:
-            view.update()
-
-    def _failed(self, key: str, sentence: str) -> None:
-        for pane, content in enumerate(self.contents):
-            item = self.item(pane)
-            if item is not None and (not key or item.source.key == key):
-                content.problem, content.busy = sentence, ""
-        self._refresh()
+    # the session's changes
 
     def _item_changed(self, number: int) -> None:
         item = self.session.items[number]
@@ -454,39 +311,8 @@ class Bench(QWidget):
             content.whole = content.probe = None
             if pane == self.chosen:
                 self.chosen_changed.emit()
-        self._refresh()
-        self.request()
-
-    def _measure(self) -> None:
-        for pane in range(2):
-            wish = self.wish(pane)
-            if wish is not None:
-                self.backstage.probe(pane, wish, self.probe_region(pane))
-                if self.contents[pane].whole is None:
-                    self.backstage.measure(pane, wish)
-
-    def _current(self, pane: int, wish: Wish) -> bool:
-        now = self.wish(pane)
-        return now is not None and now.source is wish.source and now.settings == wish.settings
-
-    def _figures(self, pane: int, wish: Wish, found: object) -> None:
-        if self._current(pane, wish):
-            self.contents[pane].whole = found  # type: ignore[assignment]
-            self._refresh()
-            if pane == self.chosen:
-                self.chosen_changed.emit()
-
-    def _probed(self, pane: int, wish: Wish, found: object) -> None:
-        if self._current(pane, wish):
-            self.contents[pane].probe = found  # type: ignore[assignment]
-            self._refresh()
-
-    def _matched(self, offset: float) -> None:
-        content = self.contents[1]
-        if self.matching and abs(content.offset - offset) > 0.004:
-            content.offset = offset
-            self._refresh()
-            self.request()
+        self.refresh()
+        self.feed.request()
 
     def keyPressEvent(self, event: object) -> None:  # noqa: N802
         if getattr(event, "key", lambda: None)() == Qt.Key.Key_Escape and self.views[0].picking:

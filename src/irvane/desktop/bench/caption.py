@@ -11,13 +11,24 @@ from irvane.desktop.bench.content import Content
 from irvane.desktop.session import BARE, Item
 
 _SHOWN_DIFFERENCES = 3
+_SAME = "same settings as its neighbour"
+#: What tells most about a picture is named first.
+_TELLING = ("light", "colour", "acutance", "noise", "lens", "sensor")
+
+#: What the figures are, for the tool tip.
+FIGURES_HELP = (
+    "Read at full resolution after all stations, in scene-linear light, 1 = white. At the small square: σ of "
+    "luminance and colour noise, signal-to-noise ratio, brightness in stops around mid-grey. Of the whole frame: share "
+    "of pixels clipped on the sensor, and at white in the finished picture."
+)
 
 
 def difference_text(own: Settings, other: Settings) -> str:
     """How a proof differs from its neighbour: ``Exposure +1.70 EV, Shadows +2.0 EV and 2 more``."""
-    paths = [p for p in differences(own, other) if not p.startswith("finish.")]
+    found = [p for p in differences(own, other) if not p.startswith("finish.")]
+    paths = sorted(found, key=lambda p: _TELLING.index(p.partition(".")[0]))
     if not paths:
-        return "same settings as its neighbour"
+        return _SAME
     parts = [f"{spec(p).label} {value_text(p, own.get(p))}" for p in paths[:_SHOWN_DIFFERENCES]]
     more = len(paths) - len(parts)
     return ", ".join(parts) + (f" and {more} more" if more else "")
@@ -27,7 +38,7 @@ def share_text(share: float) -> str:
     """A share in per cent, precise where it is small."""
     if share == 0:
         return "none"
-    return f"{share:.2%}" if share >= 0.0001 else "under 0.01 %"
+    return f"{share * 100:.2f} %" if share >= 0.0001 else "< 0.01 %"
 
 
 def figures_text(content: Content) -> str:
@@ -35,14 +46,14 @@ def figures_text(content: Content) -> str:
     parts = []
     if content.probe is not None:
         p = content.probe
-        parts.append(f"σ {p.sigma_luminance * 100:.2f} % · colour σ {p.sigma_colour * 100:.2f} %")
+        parts.append(f"σ {p.sigma_luminance * 100:.2f} %, colour {p.sigma_colour * 100:.2f} %")
         parts.append("SNR –" if p.snr_db is None else f"SNR {p.snr_db:.1f} dB")
         if p.level_ev is not None:
-            parts.append(f"level {p.level_ev:+.1f} EV")
+            parts.append(f"{p.level_ev:+.1f} EV")
     if content.whole is not None:
-        parts.append(f"clipped on the sensor {share_text(content.whole.sensor_clipped)}")
+        parts.append(f"clipped {share_text(content.whole.sensor_clipped)}")
         parts.append(f"at white {share_text(content.whole.white)}")
-    return "  ·  ".join(parts).replace("-", "−") if parts else "measuring …"
+    return " · ".join(parts).replace("-", "−") if parts else "measuring …"
 
 
 class _Elided(QLabel):
@@ -106,8 +117,15 @@ class Caption(QWidget):
         layout.addWidget(self._difference, 1, 0)
         layout.addWidget(self._figures, 2, 0)
 
-    def show_content(self, letter: str, content: Content, item: Item | None, other: Settings | None) -> None:
-        """Show what a pane is; `other` are the settings of its neighbour."""
+    def show_content(
+        self,
+        letter: str,
+        content: Content,
+        item: Item | None,
+        other: Settings | None,
+        bare_beside: bool = False,
+    ) -> None:
+        """Show what a pane is; `other` are the settings of its neighbour, which may be a bare frame."""
         if item is None:
             self._mark.setText("")
             self.proof.hide()
@@ -124,6 +142,8 @@ class Caption(QWidget):
         words = difference_text(own, other) if other is not None else ""
         if content.proof == BARE and other is not None:
             words = "no automatic, no settings"
+        elif bare_beside:
+            words = difference_text(own, Settings()).replace(_SAME, "untouched: automatic only")
         if content.offset:
             words = f"brightness matched {content.offset:+.2f} EV".replace("-", "−") + (
                 f" · {words}" if words else ""
@@ -132,6 +152,7 @@ class Caption(QWidget):
             words = " ".join(content.notes) + (f" · {words}" if words else "")
         self._difference.set_full(words)
         self._figures.set_full("" if content.problem else figures_text(content))
+        self._figures.setToolTip(f"{self._figures.text_in_full()}\n{FIGURES_HELP}")
 
     def full_texts(self) -> list[str]:
         """All lines in full."""

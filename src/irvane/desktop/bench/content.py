@@ -52,6 +52,7 @@ class Content:
     state : key of STATES.
     busy : words on work going on for it, empty when none.
     offset : EV added to the view to match the other pane.
+    exact : the wish for which the picture was rendered at full resolution and then reduced.
     """
 
     item: int | None = None
@@ -66,13 +67,14 @@ class Content:
     whole: WholeFigures | None = None
     probe: ProbeFigures | None = None
     notes: tuple[str, ...] = field(default=())
+    exact: object = None
 
     def show_item(self, item: int | None, proof: int, preview: Preview | None) -> None:
         """Begin to show something else."""
         self.item, self.proof = item, proof
         self.current = self.backdrop = None
         self.state, self.busy, self.problem = "nothing", "", ""
-        self.whole = self.probe = None
+        self.whole = self.probe = self.exact = None
         self.offset = 0.0
         if preview is not None:
             self.take_preview(preview)

@@ -70,6 +70,21 @@ class _Track(QSlider):
         self.setValue(round(self.minimum() + share * (self.maximum() - self.minimum())))
 
 
+class _Value(QDoubleSpinBox):
+    """The value of a setting as text: with a true minus, and a plus where both signs are possible."""
+
+    def textFromValue(self, value: float) -> str:  # noqa: N802
+        text = super().textFromValue(value).replace("-", "−")
+        return f"+{text}" if self.minimum() < 0 < value else text
+
+    def valueFromText(self, text: str) -> float:  # noqa: N802
+        return super().valueFromText(text.replace("−", "-").replace("+", ""))
+
+    def validate(self, text: str, place: int) -> object:
+        state = super().validate(text.replace("−", "-").replace("+", ""), place)
+        return (state[0], text, place) if isinstance(state, tuple) else state
+
+
 class NumberRow(QWidget):
     """A numeric setting.
 
@@ -100,13 +115,14 @@ class NumberRow(QWidget):
         self.slider.setPageStep(max(1, round(5 * declared.step / self._fine)))
         self.slider.setAccessibleName(declared.label)
         self.slider.valueChanged.connect(self._slid)
-        self.box = QDoubleSpinBox()
+        self.box = _Value()
         self.box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.box.setRange(declared.low, declared.high)
         self.box.setDecimals(declared.decimals)
         self.box.setSingleStep(declared.step)
         self.box.setSuffix(f" {declared.unit}")
         self.box.setFixedWidth(78)
+        self.box.setFrame(False)
         self.box.setKeyboardTracking(False)
         self.box.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.box.setAccessibleName(f"{declared.label} in {declared.unit}")

@@ -65,8 +65,10 @@ class Plot(QWidget):
             painter.setPen(QPen(theme.PANEL, 1))
             painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
             painter.setPen(theme.MUTED)
-            label = "0 EV" if stop == 0 else f"−{stop}"
-            place = QRectF(min(max(x - 20, 0), self.width() - 42), area.bottom() + 1, 40, 14)
+            if stop == STOPS:  # no room beyond the left end
+                continue
+            label = "0" if stop == 0 else f"−{stop}"
+            place = QRectF(x - 20, area.bottom() + 1, 40, 14)
             painter.drawText(place, Qt.AlignmentFlag.AlignCenter, label)
 
     def _paint_histogram(self, painter: QPainter, area: QRectF) -> None:

@@ -153,12 +153,10 @@ class Shelf(QWidget):
             origin = {"file": "from the file's noise profile", "measured": "measured in this frame"}
             reason = f"{sigma_text(frame)} of clipping at mid-grey ({origin.get(noise.origin, 'a usual sensor at this ISO')})."
             amount = automatic["noise.amount"]
-            words = (
-                "nothing needs to be removed" if amount == 0 else f"automatic removes {amount:.0f} % of it"
-            )
-            if 0 < amount < 60:
+            words = f"Automatic works at {amount:.0f} % here"
+            if amount < 60:
                 words += ", carefully: little noise was found"
-            self.noise_words.setText(f"{reason}\nHere {words}.")
+            self.noise_words.setText(f"{reason}\n{words}.")
         else:
             self.noise_words.setText("No noise model: this picture is finished or merged already.")
             self.plot.show_histogram(content.whole.histogram if content.whole is not None else None)

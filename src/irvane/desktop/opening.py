@@ -1,0 +1,90 @@
+"""Opening: finding pictures, reading what the rail shows of them, noticing which frames are brackets."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from irvane.desktop.backstage import Backstage
+from irvane.desktop.rail.rail import Rail
+from irvane.desktop.session import Session
+
+
+class Opening(QObject):
+    """Brings files into the session; what can be seen in the rail is read first.
+
+    Signals
+    -------
+    said(sentence), learned(number) : a sidecar and exposure data of an item were read.
+    """
+
+    said = Signal(str)
+    learned = Signal(int)
+
+    def __init__(
+        self, session: Session, backstage: Backstage, rail: Rail, parent: QObject | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.session, self.backstage, self.rail = session, backstage, rail
+        self._waiting: list[int] = []
+        self._asked: set[int] = set()
+        self._chose_first = False
+        self._group_soon = QTimer(self, singleShot=True, interval=150)
+        self._group_soon.timeout.connect(self._group)
+        rail.verticalScrollBar().valueChanged.connect(self._read_visible)
+        backstage.collected.connect(self._collected)
+        backstage.learned.connect(self._learned)
+        backstage.item_failed.connect(self._failed)
+        backstage.grouped.connect(session.group)
+
+    def open(self, paths: list[Path]) -> None:
+        """Open files and folders."""
+        if paths:
+            self.backstage.collect(paths)
+
+    def _collected(self, paths: list[Path], problems: list[str]) -> None:
+        if problems:
+            self.said.emit("; ".join(problems))
+        items = self.session.add_files(paths)
+        self._waiting += [item.number for item in items if not item.ready and item.number not in self._asked]
+        self._read_visible()
+        if items and not self._chose_first:
+            self._chose_first = True
+            self.rail.choose(items[0].number)
+
+    def _read_visible(self) -> None:
+        seen = set(self.rail.visible_items())
+        for number in sorted(self._waiting, key=lambda n: n not in seen):
+            item = self.session.items.get(number)
+            if item is not None and (number not in self._asked or number in seen):
+                self._asked.add(number)
+                self.backstage.learn(number, item.source, 3 if number in seen else 4)
+
+    def _learned(self, number: int, info: object, preview: object, sidecar: object) -> None:
+        self._forget(number)
+        self.session.learned(number, info, preview, sidecar)  # type: ignore[arg-type]
+        self.learned.emit(number)
+
+    def _failed(self, number: int, sentence: str) -> None:
+        self._forget(number)
+        self.session.failed(number, sentence)
+        self.said.emit(sentence)
+
+    def _forget(self, number: int) -> None:
+        if number in self._waiting:
+            self._waiting.remove(number)
+        self._asked.discard(number)
+        self._group_soon.start()
+
+    def _group(self) -> None:
+        if self._waiting:
+            return
+        numbers = [
+            n
+            for n in self.session.order
+            if not self.session.items[n].is_merge and not self.session.items[n].problem
+        ]
+        items = [self.session.items[n] for n in numbers]
+        pictures = [item.preview.pixels if item.preview is not None else None for item in items]
+        self.backstage.group(numbers, [item.info for item in items], pictures)

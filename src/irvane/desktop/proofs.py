@@ -1,0 +1,153 @@
+"""The commands that act on the chosen pane's proof: settings, proofs of a frame, white balance by a grey spot."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
+
+from irvane.core.errors import IrvaneError
+from irvane.core.settings import Settings
+from irvane.desktop.backstage import Backstage
+from irvane.desktop.bench.bench import Bench
+from irvane.desktop.session import BARE, Item, Session
+
+
+class Proofs(QObject):
+    """Changes the proof that the chosen pane shows.
+
+    Signals
+    -------
+    said(sentence), picking(on) : the next click chooses a grey spot.
+    """
+
+    said = Signal(str)
+    picking = Signal(bool)
+
+    def __init__(self, session: Session, backstage: Backstage, bench: Bench, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session, self.backstage, self.bench = session, backstage, bench
+        self._window = parent
+        for view in bench.views:
+            view.spot_chosen.connect(self._spot)
+        backstage.picked.connect(self._picked)
+
+    def item(self) -> Item | None:
+        """The item of the chosen pane."""
+        return self.bench.item(self.bench.chosen)
+
+    @property
+    def number(self) -> int:
+        """The proof of the chosen pane."""
+        return self.bench.contents[self.bench.chosen].proof
+
+    def edit(self, path: str, value: object) -> None:
+        """Change one setting of the chosen proof."""
+        self.edit_many({path: value})
+
+    def edit_many(self, values: dict[str, object]) -> None:
+        item = self.item()
+        if item is None or not item.ready:
+            return
+        if self.number == BARE:
+            self.said.emit("The bare frame has no settings. Press B for the proof, or N for a new one.")
+            return
+        try:
+            self.session.edit(item.number, self.number, values)
+        except IrvaneError as error:
+            self.said.emit(str(error))
+
+    def step_proof(self, direction: int) -> None:
+        """Show the next or previous proof of the frame in the chosen pane; the bare frame counts as the first."""
+        item = self.item()
+        if item is not None:
+            count = len(item.sidecar.proofs)
+            self._show_proof(self.bench.chosen, (self.number + 1 + direction) % (count + 1) - 1)
+
+    def _show_proof(self, pane: int, proof: int) -> None:
+        item = self.bench.item(pane)
+        if item is not None:
+            self.bench.show_proof(pane, proof)
+            if proof != BARE and item.sidecar.current != proof and item.ready:
+                item.sidecar = replace(item.sidecar, current=proof)
+                self.session.proofs_changed.emit(item.number)
+
+    def new_proof(self) -> None:
+        """A new proof that starts from the chosen one, shown in its place; the old one moves to the other pane."""
+        item = self.item()
+        if item is None or not item.ready:
+            return
+        old = self.number
+        fresh = self.session.new_proof(item.number, old)
+        self.bench.show_proof(self.bench.chosen, fresh)
+        other = 1 - self.bench.chosen
+        if self.bench.contents[other].item == item.number and old != BARE:
+            self.bench.show_proof(other, old)
+
+    def rename_proof(self) -> None:
+        """Ask for another name."""
+        item = self.item()
+        if item is None or self.number == BARE:
+            return
+        name, good = QInputDialog.getText(self, "Rename the proof", "Name", text=item.proof_name(self.number))
+        if good:
+            self.session.rename_proof(item.number, self.number, name)
+
+    def remove_proof(self) -> None:
+        """Remove the chosen proof; undo brings it back."""
+        item = self.item()
+        if item is not None:
+            self.session.remove_proof(item.number, self.number)
+
+    def toggle_bare(self) -> None:
+        """The bare frame in the chosen pane, or the proof again."""
+        item = self.item()
+        if item is not None:
+            self._show_proof(self.bench.chosen, item.sidecar.current if self.number == BARE else BARE)
+
+    def reset_proof(self) -> None:
+        """All settings back to an untouched proof."""
+        item = self.item()
+        if item is not None and self.number != BARE:
+            self.session.replace_settings(item.number, self.number, Settings(), "back to an untouched proof")
+
+    def menu(self, pane: int) -> None:
+        """The proofs of a pane's frame, to choose from."""
+        item = self.bench.item(pane)
+        if item is None:
+            return
+        self.bench.choose(pane)
+        menu = QMenu(self._window)
+        for number, proof in enumerate(item.sidecar.proofs):
+            action = menu.addAction(proof.name, lambda n=number: self._show_proof(pane, n))
+            action.setCheckable(True)
+            action.setChecked(number == self.bench.contents[pane].proof)
+        bare = menu.addAction("bare", lambda: self._show_proof(pane, BARE))
+        bare.setCheckable(True)
+        bare.setChecked(self.bench.contents[pane].proof == BARE)
+        menu.addSeparator()
+        menu.addAction("New proof from this one", self.new_proof)
+        menu.addAction("Rename this proof …", self.rename_proof)
+        menu.addAction("Remove this proof", self.remove_proof)
+        caption = self.bench.captions[pane]
+        menu.popup(caption.proof.mapToGlobal(caption.proof.rect().bottomLeft()))
+
+    # white balance
+
+    def pick_grey(self, on: bool) -> None:
+        """Choose a grey spot with the next click."""
+        item = self.item()
+        self.bench.set_picking(bool(on and item is not None))
+        self.picking.emit(self.bench.views[0].picking)
+
+    def _spot(self, x: float, y: float) -> None:
+        self.pick_grey(False)
+        wish = self.bench.feed.wish(self.bench.chosen)
+        if wish is not None:
+            self.backstage.pick_grey(wish, x, y)
+
+    def _picked(self, values: dict[str, object] | None, sentence: str) -> None:
+        self.said.emit(sentence)
+        if values is not None:
+            self.edit_many(values)

@@ -1,0 +1,138 @@
+"""Colour against colour-science and LittleCMS."""
+
+from __future__ import annotations
+
+import colour
+import imagecodecs
+import numpy as np
+import pytest
+import shots
+
+from irvane.core.colour import whitebalance
+from irvane.core.colour.camera import flat_transform, transform
+from irvane.core.colour.rendering import Curve, render
+from irvane.core.colour.saturation import saturate
+from irvane.core.colour.spaces import SPACES, WORKING, adaptation, between, to_xyz
+from irvane.core.files.icc import profile
+from irvane.core.image import LUMA_2020
+from irvane.core.settings import Colour
+
+#: Our keys and colour-science's names.
+REFERENCE = {
+    "srgb": "sRGB",
+    "p3": "Display P3",
+    "adobe-rgb": "Adobe RGB (1998)",
+    "prophoto": "ROMM RGB",
+    "rec2020": "ITU-R BT.2020",
+}
+
+
+@pytest.mark.parametrize("key", REFERENCE)
+def test_matrix_agrees_with_colour_science(key: str) -> None:
+    reference = colour.RGB_COLOURSPACES[REFERENCE[key]]
+    derived = colour.normalised_primary_matrix(reference.primaries, reference.whitepoint)
+    assert np.allclose(to_xyz(SPACES[key]), derived, atol=2e-4)
+
+
+@pytest.mark.parametrize("key", REFERENCE)
+def test_encoding_agrees_with_colour_science(key: str) -> None:
+    reference = colour.RGB_COLOURSPACES[REFERENCE[key]]
+    linear = np.linspace(0, 1, 257)
+    expected = reference.cctf_encoding(linear)
+    if key == "rec2020":  # its RGB colourspace carries a display curve; ITU-R BT.2020 table 4 gives this one
+        expected = colour.models.oetf_BT2020(linear, is_12_bits_system=True)
+    assert np.allclose(SPACES[key].encode(linear), expected, atol=1e-4)
+    assert np.allclose(SPACES[key].decode(SPACES[key].encode(linear)), linear, atol=1e-5)
+
+
+def test_bradford_agrees_with_colour_science() -> None:
+    # CIE 15 chromaticities of D50 and D65, Bradford (ICC.1 annex E)
+    d50, d65 = (0.3457, 0.3585), (0.3127, 0.3290)
+    expected = colour.adaptation.matrix_chromatic_adaptation_VonKries(
+        colour.xy_to_XYZ(np.array(d50)), colour.xy_to_XYZ(np.array(d65)), transform="Bradford"
+    )
+    assert np.allclose(adaptation(d50, d65), expected, atol=1e-6)
+
+
+@pytest.mark.parametrize("key", REFERENCE)
+def test_written_profiles_agree_with_littlecms(key: str) -> None:
+    rng = np.random.default_rng(0)
+    linear = rng.uniform(0.02, 0.6, (8, 8, 3)).astype(np.float32)
+    working = linear @ between(SPACES[key], WORKING).T
+    ours = SPACES[key].encode(working @ between(WORKING, SPACES[key]).T)
+    theirs = imagecodecs.cms_transform(
+        np.ascontiguousarray(working, np.float32), profile("rec2020", linear=True), profile(key),
+        colorspace="rgb", outcolorspace="rgb", intent=1,
+    )  # fmt: skip
+    assert np.abs(np.asarray(theirs) - ours).max() < 1.5e-3
+
+
+def test_temperatures_agree_with_published_values() -> None:
+    # Krystek 1985 against colour-science's Ohno 2013 for lights on the Planckian locus
+    for kelvin in (2500, 3200, 4000, 5500, 6500, 9000):
+        xy = whitebalance.xy_from_temperature(kelvin, 0.0)
+        uv = colour.xy_to_UCS_uv(np.array(xy))
+        found, duv = colour.uv_to_CCT(uv, method="Ohno 2013")
+        assert found == pytest.approx(kelvin, rel=0.01)
+        assert abs(duv) < 1e-3
+
+
+@pytest.mark.parametrize("kelvin", [2000, 2856, 4000, 5500, 7500, 12000])
+@pytest.mark.parametrize("tint", [-20.0, 0.0, 15.0])
+def test_temperature_and_tint_round_trip(kelvin: float, tint: float) -> None:
+    camera = shots.colour()
+    neutral = whitebalance.neutral_from_light(camera, kelvin, tint)
+    back = whitebalance.light_from_neutral(camera, neutral)
+    assert back[0] == pytest.approx(kelvin, rel=0.01)
+    assert back[1] == pytest.approx(tint, abs=0.6)
+
+
+def test_white_stays_white() -> None:
+    for values in (Colour(), Colour(temperature=3200), Colour(temperature=7500, tint=10)):
+        gains, matrix = transform(shots.colour(), values)
+        assert gains.min() == pytest.approx(1)
+        assert np.allclose(matrix.sum(axis=1), 1, atol=1e-9)
+    for key in SPACES:
+        _, matrix = flat_transform(shots.colour(), Colour(), key)
+        assert np.allclose(matrix.sum(axis=1), 1, atol=1e-9)
+
+
+def test_mid_grey_lands_where_the_documentation_says() -> None:
+    grey = np.full((1, 1, 3), 0.18, np.float32)
+    shown = render(grey)
+    assert shown[0, 0] == pytest.approx([0.18] * 3, abs=1e-4)
+    assert float(SPACES["srgb"].encode(shown)[0, 0, 0]) == pytest.approx(0.46, abs=0.005)
+
+
+def test_white_point_becomes_white_and_no_colour_clips_first() -> None:
+    white = np.full((1, 1, 3), 0.18 * 16, np.float32)
+    assert render(white)[0, 0] == pytest.approx([1] * 3, abs=1e-3)
+    orange = np.array([[[3.0, 1.2, 0.3]]], np.float32)
+    for ev in range(-4, 8):
+        shown = render(orange * np.float32(2.0**ev))[0, 0]
+        assert (shown <= 1).all()
+        assert shown[0] >= shown[1] >= shown[2]
+
+
+def test_rendering_is_monotonic_and_its_curve_inverts() -> None:
+    ramp = np.exp2(np.linspace(-12, 6, 400)).astype(np.float32)
+    picture = np.repeat(ramp[None, :, None], 3, axis=2)
+    assert (np.diff(render(picture)[0, :, 0]) >= -1e-7).all()
+    curve = Curve.for_white(4.0)
+    assert np.allclose(curve.inverse(curve(ramp[:300])), ramp[:300], rtol=1e-3)
+
+
+def test_colours_outside_the_space_are_compressed_not_negative() -> None:
+    laser = np.array([[[0.0, 0.8, 0.02], [0.9, 0.0, 0.0], [0.01, 0.02, 0.7]]], np.float32)
+    shown = render(laser)
+    assert (shown >= 0).all()
+    assert (shown.argmax(axis=2) == [[1, 0, 2]]).all()
+
+
+def test_saturation_keeps_luminance() -> None:
+    picture = np.random.default_rng(1).uniform(0.05, 0.8, (6, 6, 3)).astype(np.float32)
+    for amount in (0, 50, 150):
+        changed = saturate(picture, amount)
+        assert np.allclose(changed @ LUMA_2020, picture @ LUMA_2020, rtol=2e-3)
+    assert np.ptp(saturate(picture, 0), axis=2).max() < 1e-5
+    assert saturate(picture, 100) is picture

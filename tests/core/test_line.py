@@ -1,0 +1,252 @@
+"""The line: what is seen is what is written; the engine; jobs."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import replace
+from pathlib import Path
+
+import colour
+import cv2
+import numpy as np
+import pytest
+import shots
+
+from irvane.core.colour.spaces import SPACES
+from irvane.core.errors import Cancelled, IrvaneError, ReadError
+from irvane.core.finish.job import assemble
+from irvane.core.image import BAYER, SIX_BY_SIX
+from irvane.core.judge.figures import whole_figures
+from irvane.core.line.context import make_context
+from irvane.core.line.develop import Developed, denoise_whole, develop, quick
+from irvane.core.line.engine import Engine, Frame
+from irvane.core.line.jobs import Worker
+from irvane.core.line.picture import Region, decode16, encode16
+from irvane.core.line.source import FileSource
+from irvane.core.line.view import Output, render_view, scene_patch, show, trim
+from irvane.core.settings import Acutance, Colour, Light, Settings
+
+#: One setting of every station moved, so that every step takes part.
+EVERYTHING = replace(
+    Settings(),
+    light=Light(exposure=0.7, contrast=15, black=0.5, white=0.3, shadows=1.5, highlights=-1.0),
+    colour=Colour(temperature=4800, saturation=120),
+    acutance=Acutance(fine=60, medium=40, coarse=30),
+).with_value("lens.vignetting", 0.6)
+
+
+def _frame(cfa: np.ndarray = BAYER, iso: float = 1600, flip: int = 0) -> Frame:
+    # as detailed as a lens makes it: real frames hold little at the scale of single pixels
+    large = cv2.resize(shots.photograph("astronaut.png"), None, fx=3, fy=3, interpolation=cv2.INTER_CUBIC)
+    camera = np.maximum(large, 0) * shots.NEUTRAL.astype(np.float32) * 1.4
+    developed = develop(shots.loaded(camera, iso, cfa, flip), Settings().sensor)
+    return Frame(developed, make_context(developed), False)
+
+
+@pytest.fixture(scope="module")
+def bayer() -> Frame:
+    frame = _frame()
+    frame.developed.denoised = denoise_whole(frame.developed, Settings().sensor, 1.0)
+    frame.developed.denoised_strength = 1.0
+    return frame
+
+
+STEPS = {
+    "untouched": Settings(),
+    "exposure": Settings().with_value("light.exposure", 1.3),
+    "shadows": Settings().with_value("light.shadows", 3),
+    "highlights": Settings().with_value("light.highlights", -2),
+    "contrast": Settings().with_value("light.contrast", 30),
+    "ends": Settings().with_value("light.black", 2).with_value("light.white", 1),
+    "operator": Settings().with_value("light.tone_map", "photographic"),
+    "colour": Settings().with_value("colour.temperature", 3900).with_value("colour.saturation", 140),
+    "vignetting": Settings().with_value("lens.vignetting", 1),
+    "noise": Settings().with_value("noise.amount", 60).with_value("noise.luminance", 40),
+    "sharpening": replace(Settings(), acutance=Acutance(80, 60, 40)),
+    "everything": EVERYTHING,
+}
+
+
+@pytest.mark.parametrize("name", STEPS)
+def test_a_view_at_one_to_one_is_what_is_written(bayer: Frame, name: str) -> None:
+    settings = STEPS[name]
+    whole = assemble(bayer.developed, settings, bayer.context, Output("srgb"), 32)
+    for region in (Region(100, 130, 260, 330), Region(0, 0, 90, 80), Region(500, 600, 660, 760)):
+        patch = trim(scene_patch(bayer.developed, settings, bayer.context, region), region)
+        seen = SPACES["srgb"].encode(show(patch, bayer.developed, settings))
+        written = whole[region.top : region.bottom, region.left : region.right]
+        assert np.abs(seen - written).max() < 1e-4
+
+
+def _lab(linear: np.ndarray) -> np.ndarray:
+    return colour.XYZ_to_Lab(colour.RGB_to_XYZ(linear, "sRGB", apply_cctf_decoding=False))
+
+
+@pytest.mark.parametrize("name", STEPS)
+def test_the_fitted_view_is_the_reduced_result(bayer: Frame, name: str) -> None:
+    settings, step = STEPS[name], 4.0
+    h, w = bayer.developed.extent
+    region = Region(0, 0, h, w)
+    everything = scene_patch(bayer.developed, settings, bayer.context, region)
+    size = (w // 4, h // 4)
+    whole = show(everything, bayer.developed, settings)[: size[1] * 4, : size[0] * 4]
+    reduced = _lab(cv2.resize(whole, size, interpolation=cv2.INTER_AREA))
+    # at rest: rendered at full resolution, then reduced
+    _, exact = whole_figures(bayer.developed, settings, bayer.context, step_wished=step)
+    assert exact is not None
+    decoded = SPACES["srgb"].decode(exact.pixels[..., :3] / 255)
+    difference = colour.delta_E(_lab(decoded[: size[1], : size[0]]), reduced, method="CIE 2000")
+    assert difference.mean() <= 0.5
+    assert np.percentile(difference, 99) <= 2
+    # while a slider moves: reduced first, then rendered
+    fit = Region(0, 0, h, w, step)
+    live = show(
+        trim(scene_patch(bayer.developed, settings, bayer.context, fit), fit), bayer.developed, settings
+    )
+    difference = colour.delta_E(_lab(live[: size[1], : size[0]]), reduced, method="CIE 2000")
+    assert difference.mean() <= 0.7
+    assert np.percentile(difference, 95) <= 3
+
+
+def test_amount_zero_equals_off_exactly(bayer: Frame) -> None:
+    off = Settings().with_value("noise.amount", 0)
+    region = Region(100, 100, 200, 220)
+    without = Developed(**{**vars(bayer.developed), "denoised": None})
+    a = scene_patch(bayer.developed, off, bayer.context, region).pixels
+    b = scene_patch(without, off, bayer.context, region).pixels
+    assert np.array_equal(a, b)
+
+
+@pytest.mark.parametrize("flip", [0, 3, 5, 6])
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+def test_locally_denoised_pixels_are_those_of_the_whole(cfa: np.ndarray, flip: int, tmp_path: Path) -> None:
+    class Given:
+        key, paths, name = f"{flip}{cfa.shape}", (tmp_path,), "given"
+
+        def load(self, _progress: object = None) -> object:
+            camera = shots.photograph("astronaut.png") * shots.NEUTRAL.astype(np.float32)
+            return shots.loaded(np.ascontiguousarray(camera[:204, :240]), 6400, cfa, flip)
+
+    engine, settings = Engine(), Settings()
+    source = Given()
+    assert engine.best(source, settings.sensor) is None
+    coarse = engine.coarse(source, settings.sensor)
+    assert coarse.coarse
+    extent = coarse.developed.extent
+    region = Region(70, 80, 130, 150)
+    frame = engine.denoise_local(source, settings, region)
+    assert not frame.coarse
+    assert frame.developed.extent == extent
+    clean = frame.clean(settings, region)
+    assert clean is not None
+    local = render_view(frame.developed, settings, frame.context, region, clean).pixels
+    whole = engine.denoise(source, settings)
+    assert whole.denoised_for(settings)
+    final = render_view(whole.developed, settings, whole.context, region).pixels
+    assert np.abs(local.astype(int) - final.astype(int)).max() <= 1
+    assert engine.best(source, settings.sensor) is whole
+
+
+def test_the_engine_keeps_to_its_budget(frames: Path) -> None:
+    engine = Engine(budget=8_000_000)
+    sensor = Settings().sensor
+    first, second = FileSource(frames / "test-card.dng"), FileSource(frames / "furnace-hand-1.dng")
+    engine.full(first, sensor)
+    engine.full(second, sensor)
+    assert engine.best(first, sensor) is None
+    assert engine.best(second, sensor) is not None
+    engine.pin([(second, sensor)])
+    engine.full(first, sensor)
+    assert engine.best(second, sensor) is not None
+
+
+def test_the_engine_says_when_a_file_went_away(frames: Path) -> None:
+    source = FileSource(frames / "test-card.dng")
+    assert source.key
+    (frames / "test-card.dng").unlink()
+    with pytest.raises(ReadError, match="not there"):
+        Engine().full(source, Settings().sensor)
+
+
+def test_quick_form_shows_the_same_place(bayer: Frame) -> None:
+    camera = shots.photograph("astronaut.png") * shots.NEUTRAL.astype(np.float32)
+    source = shots.loaded(camera, 100)
+    coarse, full = quick(source), develop(source, Settings().sensor)
+    region = Region(0, 0, *full.extent, 2.0)
+    a = render_view(coarse, Settings(), make_context(coarse), region)
+    b = render_view(full, Settings(), make_context(full), region)
+    assert (a.top, a.left, a.bottom, a.right) == (b.top, b.left, b.bottom, b.right)
+    assert np.abs(a.pixels.astype(float) - b.pixels).mean() < 6
+
+
+def test_stored_pixels_keep_their_precision() -> None:
+    values = np.concatenate([np.linspace(-0.05, 0.05, 999), np.linspace(0.05, 3.9, 999)]).astype(np.float32)
+    back = decode16(encode16(values.reshape(1, -1, 1).repeat(3, axis=2)))[0, :, 0]
+    assert np.abs(back - values)[:1998].max() < 3e-4
+    assert np.abs(back - values)[400:600].max() < 2e-5
+
+
+def test_figures_are_those_of_all_pixels(bayer: Frame) -> None:
+    settings = Settings().with_value("light.exposure", 2)
+    found, picture = whole_figures(bayer.developed, settings, bayer.context)
+    assert picture is None
+    h, w = bayer.developed.extent
+    region = Region(0, 0, h, w)
+    pixels = show(
+        trim(scene_patch(bayer.developed, settings, bayer.context, region), region), bayer.developed, settings
+    )
+    assert found.white == pytest.approx(float((pixels >= 0.9995).any(axis=2).mean()), abs=1e-4)
+    assert found.histogram.counts.sum(
+        axis=1
+    ) + found.histogram.below + found.histogram.above == pytest.approx([1] * 4, abs=1e-4)
+
+
+# jobs
+
+
+def _worker() -> Worker:
+    return Worker("test", lambda error: IrvaneError(f"unexpected {error}"))
+
+
+def test_the_most_urgent_job_goes_first_and_a_newer_one_supersedes() -> None:
+    worker, order, gate, finished = _worker(), [], threading.Event(), threading.Event()
+    worker.submit("gate", lambda _p: gate.wait(5), lambda _r: None, print, 0)
+    for key, urgency, value in (("a", 5, "old"), ("b", 1, "b"), ("a", 5, "new"), ("c", 9, "c")):
+        worker.submit(key, lambda _p, v=value: order.append(v), lambda _r: None, print, urgency)
+    worker.submit("end", lambda _p: finished.set(), lambda _r: None, print, 99)
+    gate.set()
+    assert finished.wait(5)
+    assert order == ["b", "new", "c"]
+    worker.close()
+
+
+def test_a_long_job_lets_urgent_ones_through_and_can_be_cancelled() -> None:
+    worker, order, started, done = _worker(), [], threading.Event(), threading.Event()
+
+    def long(progress: object) -> None:
+        started.set()
+        for k in range(10_000):
+            if not progress(k / 10_000):  # type: ignore[operator]
+                order.append("cancelled")
+                done.set()
+                raise Cancelled
+            threading.Event().wait(0.001)
+
+    worker.submit("long", long, lambda _r: order.append("finished"), print, 5)
+    assert started.wait(5)
+    through = threading.Event()
+    worker.submit("urgent", lambda _p: order.append("urgent"), lambda _r: through.set(), print, 1)
+    assert through.wait(5)
+    worker.cancel(lambda key: key == "long")
+    assert done.wait(5)
+    assert order == ["urgent", "cancelled"]
+    worker.close()
+
+
+def test_a_fault_fails_one_job_only() -> None:
+    worker, told, good = _worker(), [], threading.Event()
+    worker.submit("bad", lambda _p: 1 / 0, lambda _r: None, lambda e: told.append(str(e)), 1)
+    worker.submit("good", lambda _p: None, lambda _r: good.set(), print, 2)
+    assert good.wait(5)
+    assert told == ["unexpected division by zero"]
+    worker.close()

@@ -1,0 +1,112 @@
+"""Noise: the model against known truth, stabilisation against its paper, denoising against its promises."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import shots
+from skimage.restoration import denoise_nl_means
+
+from irvane.core.errors import Cancelled
+from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
+from irvane.core.noise.denoise import automatic_amount, denoise_mosaic
+from irvane.core.noise.mixing import mix
+from irvane.core.noise.model import from_sensitivity, measure
+from irvane.core.noise.stabilise import stabilise, unstabilise
+
+GAINS = 1 / shots.NEUTRAL / (1 / shots.NEUTRAL).min()
+
+
+@pytest.mark.parametrize("iso", [3200, 12800, 25600])
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+def test_measured_noise_is_near_the_truth(iso: float, cfa: np.ndarray) -> None:
+    camera = shots.photograph(reduced=False) * shots.NEUTRAL.astype(np.float32)
+    truth = shots.noise_of(iso)
+    found = measure(shots.noisy(shots.mosaic_of(camera, cfa), truth))
+    assert found.origin == "measured"
+    for signal in (0.05, 0.15, 0.4):
+        assert found.sigma(signal) == pytest.approx(truth.sigma(signal), rel=0.25)
+
+
+def test_nothing_to_measure_falls_back_to_the_sensitivity() -> None:
+    black = Mosaic(np.zeros((64, 64), np.float32), BAYER)
+    assert measure(black, 1600) == from_sensitivity(1600)
+    clipped = Mosaic(np.ones((64, 64), np.float32), BAYER)
+    assert measure(clipped).origin == "sensitivity"
+
+
+def test_stabilised_noise_has_unit_variance_and_the_inverse_keeps_means() -> None:
+    # Mäkitalo & Foi 2013: unit variance, and an exact unbiased inverse of the mean of the stabilised values
+    noise = NoiseModel((0.01,) * 3, (0.008,) * 3, "file")
+    for level in (0.02, 0.1, 0.4):
+        flat = Mosaic(np.full((600, 600), level, np.float32), BAYER)
+        rng = np.random.default_rng(1)
+        data = (rng.poisson(flat.data / 0.01) * 0.01 + rng.normal(0, 0.008, flat.data.shape)).astype(
+            np.float32
+        )
+        stable = stabilise(data, BAYER, noise)
+        assert stable.std() == pytest.approx(1, abs=0.06)
+        back = unstabilise(np.full((4, 4), stable.mean(), np.float32), BAYER, noise)
+        assert back.mean() == pytest.approx(data.mean(), rel=0.02, abs=3e-4)
+
+
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+def test_denoising_gains_and_keeps_flat_means(cfa: np.ndarray) -> None:
+    camera = shots.photograph()[:240, :288] * shots.NEUTRAL.astype(np.float32)
+    noise = shots.noise_of(12800)
+    clean = shots.mosaic_of(np.ascontiguousarray(camera), cfa)
+    dirty = shots.noisy(clean, noise)
+    result = denoise_mosaic(dirty, noise, GAINS)
+    # beside it: scikit-image's non-local means (Buades, Coll & Morel 2005) on the stabilised mosaic's cells
+    stable = stabilise(dirty.data, cfa, noise)
+    n = cfa.shape[0]
+    for row, column in np.ndindex(n, n):
+        cell = stable[row::n, column::n]
+        stable[row::n, column::n] = denoise_nl_means(cell, 5, 6, h=0.8, sigma=1.0)
+    other = unstabilise(stable, cfa, noise)
+    before, after, beside = (np.mean((x - clean.data) ** 2) for x in (dirty.data, result, other))
+    assert 10 * np.log10(before / after) > 2.5
+    assert after < 0.9 * beside
+    flat = Mosaic(np.full((192, 192), 0.01, np.float32), cfa)
+    smooth = denoise_mosaic(shots.noisy(flat, noise), noise, GAINS)
+    assert smooth.mean() == pytest.approx(0.01, abs=max(0.0001, 0.05 * noise.sigma(0.01)))
+
+
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+def test_a_part_is_denoised_as_in_the_whole(cfa: np.ndarray) -> None:
+    camera = shots.photograph() * shots.NEUTRAL.astype(np.float32)
+    noise = shots.noise_of(6400)
+    dirty = shots.noisy(shots.mosaic_of(camera, cfa), noise)
+    whole = denoise_mosaic(dirty, noise, GAINS)
+    part = denoise_mosaic(dirty, noise, GAINS, rows=(60, 130), columns=(36, 150))
+    assert np.abs(part - whole[60:130, 36:150]).max() < 1e-4
+
+
+def test_strength_zero_is_the_identity_and_work_can_be_cancelled() -> None:
+    noise = shots.noise_of(1600)
+    dirty = shots.noisy(shots.mosaic_of(shots.photograph()), noise)
+    assert np.array_equal(denoise_mosaic(dirty, noise, GAINS, 0.0), dirty.data)
+    with pytest.raises(Cancelled):
+        denoise_mosaic(dirty, noise, GAINS, progress=lambda _share: False)
+
+
+def test_mixing_ends_are_exact_and_kinds_are_apart() -> None:
+    rng = np.random.default_rng(2)
+    plain = rng.uniform(0.1, 0.5, (20, 24, 3)).astype(np.float32)
+    clean = (plain + rng.normal(0, 0.02, plain.shape)).astype(np.float32)
+    gains = GAINS.astype(np.float32)
+    assert mix(plain, clean, gains, 0, 0) is plain
+    assert np.allclose(mix(plain, clean, gains, 1, 1), clean, atol=1e-6)
+    only_colour = (mix(plain, clean, gains, 0, 1) - plain) * gains
+    luminance = 0.25 * (only_colour[..., 0] + 2 * only_colour[..., 1] + only_colour[..., 2])
+    assert np.abs(luminance).max() < 1e-6
+
+
+def test_automatic_amount_follows_common_practice() -> None:
+    # common practice: denoising pays from about ISO 800, hardly at 500, does harm at 100–200
+    amounts = {iso: automatic_amount(shots.noise_of(iso)) for iso in (100, 200, 800, 1600, 6400)}
+    assert amounts[100] <= 35
+    assert amounts[100] < amounts[800] <= amounts[1600] == amounts[6400] == 100
+    assert automatic_amount(replace(shots.noise_of(100), gain=(1e-7,) * 3)) <= 20
