@@ -118,7 +118,8 @@ class Backstage(QObject):
         """Render a view, and see to it that a better one follows."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None:
-            self._make(("coarse", wish.source.key), "reading", 0, wish, self.engine.coarse)
+            words = "merging" if len(wish.source.paths) > 1 else "reading"
+            self._make(("coarse", wish.source.key), words, 0, wish, self.engine.coarse)
             return
         self._render(pane, wish, frame)
         self._improve(pane, wish, frame)

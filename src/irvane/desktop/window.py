@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.files.sets import OPENABLE
-from irvane.core.line.merging import MergeSource
+from irvane.core.line.merging import MERGE_START, MergeSource
 from irvane.core.settings import STATIONS, Settings
 from irvane.desktop import theme
 from irvane.desktop.actions import KeysDialog, make_actions
@@ -230,7 +230,8 @@ class Window(QMainWindow):
             first = items[0].settings(items[0].sidecar.current)
             begin = Settings(light=first.light, colour=first.colour, acutance=first.acutance)
             # untreated, a merge looks dull: it starts from a good natural rendering
-            begin = begin.with_value("light.tone_map", "photographic")
+            for path, value in MERGE_START.items():
+                begin = begin.with_value(path, value)
             proof = replace(merged.sidecar.proofs[0], settings=begin)
             merged.sidecar = replace(merged.sidecar, proofs=(proof,))
             self.backstage.learn(merged.number, source, 2)

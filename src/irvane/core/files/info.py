@@ -12,6 +12,9 @@ import exiv2
 
 from irvane.core.errors import ReadError
 
+# damaged files are told in our own sentences
+exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)
+
 
 @dataclass(frozen=True)
 class FrameInfo:

@@ -9,6 +9,7 @@ from pathlib import Path
 import exiv2
 import numpy as np
 import rawpy
+import tifffile
 
 from irvane.core.errors import ReadError
 from irvane.core.files.info import FrameInfo, open_metadata, read_info
@@ -184,6 +185,19 @@ def _noise_profile(data: exiv2.ExifData | None) -> NoiseModel | None:
     return NoiseModel(gain, read, "file")
 
 
+def _is_cut_off(path: Path) -> bool:
+    """Does a DNG promise pixels beyond the end of the file? LibRaw fills some of those with zeros, silently."""
+    size = path.stat().st_size
+    try:
+        with tifffile.TiffFile(path) as file:
+            first = file.pages.first
+            pages = [first, *(first.pages or ())]
+            ends = [o + n for p in pages for o, n in zip(p.dataoffsets, p.databytecounts, strict=False)]
+    except Exception:  # not even a TIFF structure: LibRaw's own sentence is better
+        return False
+    return bool(ends) and max(ends) > size
+
+
 def decode_raw(path: Path) -> RawFrame:
     """Decode a raw file.
 
@@ -193,6 +207,8 @@ def decode_raw(path: Path) -> RawFrame:
         When the file is missing, not a raw, truncated, or of an unsupported kind.
     """
     notes: list[str] = []
+    if path.suffix.lower() == ".dng" and path.is_file() and _is_cut_off(path):
+        raise ReadError(path, "the file is cut off; copy it again from the card")
     info = read_info(path)
     try:
         data: exiv2.ExifData | None = open_metadata(path).exifData()

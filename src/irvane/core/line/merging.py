@@ -22,6 +22,9 @@ from irvane.core.noise.denoise import automatic_amount
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Colour, Sensor
 
+#: Settings that a fresh merge starts from: range fitted into the picture by more than half, highlights held.
+MERGE_START = {"light.tone_map": "photographic", "light.tone_strength": 60.0, "light.highlights": -1.0}
+
 
 class MergeSource:
     """A bracket merged to scene-linear light."""
@@ -59,7 +62,8 @@ class MergeSource:
         clean = [Member(c, loaded.noise, loaded.info) for loaded, _, c in developed if loaded.noise]
         how = plan(clean, part(progress, 0.7, 0.85))
         merged = merge(plain, how, part(progress, 0.85, 0.92))
-        merged_clean = merge(clean, how, part(progress, 0.92, 1.0))
+        same = all(a.picture is b.picture for a, b in zip(plain, clean, strict=True))
+        merged_clean = merged if same else merge(clean, how, part(progress, 0.92, 1.0))
         share = float(merged_clean.replaced.mean())
         notes = [f"Merged from {count} frames over {_span(how.ratios):.1f} EV."]
         furthest = max(motion.shift for motion in how.motions)
@@ -85,12 +89,10 @@ def _member(source: FileSource, progress: Progress) -> tuple[Loaded, np.ndarray,
     made = develop(loaded, Sensor())
     step(progress, 0.2)
     assert loaded.noise is not None
-
-    if automatic_amount(loaded.noise) > 50:
-        clean = denoise_whole(made, Sensor(), 1.0, part(progress, 0.2, 1.0))
-    else:
-        clean = made.plain
-    return loaded, made.plain.read_all(), clean.read_all()
+    plain = made.plain.read_all()
+    if automatic_amount(loaded.noise) <= 50:
+        return loaded, plain, plain
+    return loaded, plain, denoise_whole(made, Sensor(), 1.0, part(progress, 0.2, 1.0)).read_all()
 
 
 def fuse_files(paths: Sequence[Path], progress: Progress = always) -> np.ndarray:

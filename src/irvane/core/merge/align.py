@@ -15,7 +15,7 @@ import numpy as np
 #: Longest side of the pictures that are compared in the fine step.
 _SIDE = 1400
 _ITERATIONS = 60
-_ENOUGH = 0.6  # correlation below which the fine result is not believed
+_ENOUGH = 0.97  # correlation from which no other starting point is tried
 
 
 @dataclass(frozen=True)

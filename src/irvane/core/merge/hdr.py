@@ -11,6 +11,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import cv2
 import numba
 import numpy as np
 
@@ -24,6 +25,10 @@ from irvane.core.progress import Progress, always, step
 _FADE, _CLIPPED = 0.85, 0.97
 #: Disagreement with the reference, in standard deviations and as a share of the light, that counts as movement.
 _GHOST_SIGMAS, _GHOST_SHARE = 4.0, 0.18
+#: Blocks whose means are compared for the exposure ratio: their side, and how many are needed.
+_BLOCK, _FEWEST_BLOCKS = 8, 60
+#: Correlation of aligned contours below which two frames are not of one scene.
+_SAME_SCENE = 0.5
 
 
 @dataclass(frozen=True)
@@ -77,11 +82,18 @@ def _luminance(member: Member) -> np.ndarray:
 
 
 def _refine_ratio(a: np.ndarray, b: np.ndarray, ratio: float, floors: tuple[float, float]) -> float:
-    """Median ratio where both frames hold; metadata round to the nominal stop."""
-    good = (a > floors[0]) & (b > floors[1]) & (a < 0.85) & (b < 0.85)
-    if np.count_nonzero(good) < 2000:
+    """Median ratio of small blocks where both frames hold; metadata round to the nominal stop.
+
+    Which blocks are used is decided by the longer exposure alone, and blocks are means: noise cannot choose.
+    """
+    holds = ((a < _FADE) & (b < _FADE)).astype(np.float32)
+    size = (a.shape[1] // _BLOCK, a.shape[0] // _BLOCK)
+    mean_a, mean_b, whole = (cv2.resize(p, size, interpolation=cv2.INTER_AREA) for p in (a, b, holds))
+    longer, floor = (mean_a, floors[1] * ratio) if ratio >= 1 else (mean_b, floors[0] / ratio)
+    good = (whole > 0.999) & (longer > max(floor, *floors)) & (mean_b > 0)
+    if np.count_nonzero(good) < _FEWEST_BLOCKS:
         return ratio
-    measured = float(np.median(a[good] / b[good]))
+    measured = float(np.median(mean_a[good] / mean_b[good]))
     return measured if abs(math.log2(measured / ratio)) < 0.35 else ratio
 
 
@@ -112,25 +124,47 @@ def plan(members: Sequence[Member], progress: Progress = always) -> Plan:
             continue
         light = _luminance(member)
         motion = align(base, light, ratios[index], (base_dark, member.noise.read[1]))
+        if 0 < motion.correlation < _SAME_SCENE:
+            raise MergeError(f"Frame {index + 1} does not show the same scene as the others, or it moved too far.")
         motions.append(motion)
         moved = warp(light, motion)
         dark = (8 * base_dark + 1e-3, 8 * member.noise.read[1] + 1e-3)
-        ratios[index] = _refine_ratio(base[::2, ::2], np.nan_to_num(moved[::2, ::2]), ratios[index], dark)
+        ratios[index] = _refine_ratio(base, np.nan_to_num(moved, nan=1.0), ratios[index], dark)
     return Plan(reference, tuple(ratios), tuple(motions))
+
+
+@numba.njit(inline="always")
+def _hold(largest, rank):
+    """Share with which a place counts: it fades out towards clipping."""
+    hold = min(max((_CLIPPED - largest) / (_CLIPPED - _FADE), 0.0), 1.0)
+    # the shortest exposure is all there is where everything clips
+    return max(hold, 1e-4) if rank == 0 else hold
+
+
+@numba.njit(parallel=True, cache=True, nogil=True)
+def _collect(picture, ratio, rank, light, exposure):
+    """Add a frame's counts and its exposure: their quotient is the best guess that does not depend on noise."""
+    for y in numba.prange(picture.shape[0]):
+        for x in range(picture.shape[1]):
+            largest = max(picture[y, x, 0], max(picture[y, x, 1], picture[y, x, 2]))
+            if not largest < 1e9:  # outside the frame (NaN)
+                continue
+            hold = _hold(largest, rank)
+            exposure[y, x] += hold / ratio
+            for c in range(3):
+                light[y, x, c] += hold * picture[y, x, c]
 
 
 @numba.njit(parallel=True, cache=True, nogil=True)
 def _add(
-    picture, reference, ratio, gain, read2, ref_gain, ref_read2, is_reference, rank, total, weight, ghosts
+    picture, reference, expected, ratio, gain, read2, ref_gain, ref_read2, is_reference, rank, total, weight, ghosts
 ):
     for y in numba.prange(picture.shape[0]):
         for x in range(picture.shape[1]):
             largest = max(picture[y, x, 0], max(picture[y, x, 1], picture[y, x, 2]))
             if not largest < 1e9:  # outside the frame (NaN)
                 continue
-            hold = min(max((_CLIPPED - largest) / (_CLIPPED - _FADE), 0.0), 1.0)
-            if rank == 0:
-                hold = max(hold, 1e-4)  # the shortest exposure is all there is where everything clips
+            hold = _hold(largest, rank)
             if not is_reference:
                 # moved? only where the reference itself can be believed
                 ref_largest = max(reference[y, x, 0], max(reference[y, x, 1], reference[y, x, 2]))
@@ -150,10 +184,10 @@ def _add(
             if hold <= 0:
                 continue
             for c in range(3):
-                value = picture[y, x, c]
-                variance = (gain[c] * max(value, 0.0) + read2[c]) * ratio * ratio
+                # from the expected light, not from this noisy value: else dark noise would outweigh bright noise
+                variance = gain[c] * max(expected[y, x, c], 0.0) * ratio + read2[c] * ratio * ratio
                 w = hold / variance
-                total[y, x, c] += w * value * ratio
+                total[y, x, c] += w * picture[y, x, c] * ratio
                 weight[y, x, c] += w
 
 
@@ -176,21 +210,28 @@ def merge(members: Sequence[Member], how: Plan, progress: Progress = always) -> 
     """Merge frames as planned; see the module's text for the weights."""
     reference = members[how.reference]
     shape = reference.picture.shape
-    total = np.zeros(shape, np.float64)
-    weight = np.zeros(shape, np.float64)
-    ghosts = np.zeros(shape[:2], np.uint8)
     order = sorted(range(len(members)), key=lambda i: -how.ratios[i])
+    expected = np.zeros(shape, np.float32)
+    exposure = np.zeros(shape[:2], np.float32)
     for rank, index in enumerate(order):
-        step(progress, rank / len(members))
+        step(progress, 0.4 * rank / len(members))
+        _collect(warp(members[index].picture, how.motions[index]), how.ratios[index], rank, expected, exposure)
+    expected /= np.maximum(exposure, 1e-12)[..., None]
+    expected = cv2.blur(expected, (3, 3))
+    total = np.zeros(shape, np.float32)
+    weight = np.zeros(shape, np.float32)
+    ghosts = np.zeros(shape[:2], np.uint8)
+    for rank, index in enumerate(order):
+        step(progress, 0.4 + 0.6 * rank / len(members))
         member = members[index]
         moved = warp(member.picture, how.motions[index])
         _add(
-            moved.astype(np.float64), reference.picture.astype(np.float64), how.ratios[index],
+            moved, reference.picture, expected, how.ratios[index],
             np.array(member.noise.gain), np.array(member.noise.read) ** 2 + 1e-12,
             np.array(reference.noise.gain), np.array(reference.noise.read) ** 2 + 1e-12,
             index == how.reference, rank, total, weight, ghosts,
         )  # fmt: skip
-    merged = np.where(weight > 0, total / np.maximum(weight, 1e-300), reference.picture)
+    merged = np.where(weight > 0, total / np.maximum(weight, 1e-30), reference.picture)
     deepest = members[min(range(len(members)), key=lambda i: how.ratios[i])]
     ratio = min(how.ratios)
     gain = tuple(g * ratio for g in deepest.noise.gain)

@@ -50,10 +50,10 @@ def _light(settings: Settings) -> str:
     return ", ".join(parts) or "as it was"
 
 
-def _colour(settings: Settings, automatic: dict[str, float]) -> str:
+def _colour(settings: Settings, automatic: dict[str, float], unknown: str) -> str:
     shot = settings.colour.temperature is None and settings.colour.tint is None
     kelvin = settings.colour.temperature or automatic.get("colour.temperature")
-    parts = ["as finished" if kelvin is None else f"{kelvin:.0f} K" + (" as shot" if shot else "")]
+    parts = [unknown if kelvin is None else f"{kelvin:.0f} K" + (" as shot" if shot else "")]
     if settings.colour.saturation != 100:
         parts.append(f"saturation {settings.colour.saturation:.0f} %")
     return ", ".join(parts)
@@ -93,7 +93,7 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
         else "off",
         "noise": noise,
         "light": _light(settings),
-        "colour": _colour(settings, automatic),
+        "colour": _colour(settings, automatic, "…" if frame is None else "as finished"),
         "acutance": ", ".join(strengths) + " %" if strengths else "off",
         "finish": f"{form}, {space}",
     }

@@ -95,7 +95,7 @@ class _Delegate(QStyledItemDelegate):
         painter.setFont(theme.font(10))
         line = rect.adjusted(left - rect.left(), 89, -4, -2)
         if item.offset is not None:
-            words = f"{item.offset:+g} EV".replace("-", "−")
+            words = f"{item.offset:+g} EV".replace("-", "−") if item.offset else "0 EV"
         elif item.is_merge:
             words = f"{len(item.source.paths)} frames merged"
         else:

@@ -1,0 +1,207 @@
+"""The command line: its words, files and exit codes are stable."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import cv2
+import numpy as np
+import OpenEXR
+import pytest
+import rawpy
+import tifffile
+
+from irvane.cli import main
+
+
+def _run(*arguments: object) -> int:
+    return main([str(a) for a in arguments])
+
+
+def test_develop_into_a_folder(frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    out = tmp_path / "out"
+    assert _run("develop", frames / "test-card.dng", frames / "window-leaves.dng", "--out", out) == 0
+    for stem in ("test-card", "window-leaves"):
+        picture = tifffile.imread(out / f"{stem}.tif")
+        assert picture.dtype == np.uint16
+        assert picture.shape == (600, 900, 3)
+        assert 2000 < picture.mean() < 60000
+    assert capsys.readouterr().err == ""
+
+
+@pytest.mark.parametrize(("depth", "dtype"), [(8, np.uint8), (16, np.uint16), (32, np.float32)])
+def test_depth_and_space(frames: Path, tmp_path: Path, depth: int, dtype: type) -> None:
+    target = tmp_path / "o.tif"
+    assert _run("develop", frames / "test-card.dng", "--out", target, "--depth", depth, "--space", "prophoto", "--denoise", "off") == 0
+    assert tifffile.imread(target).dtype == dtype
+    with tifffile.TiffFile(target) as file:
+        assert b"ROMM" in file.pages.first.tags.valueof(34675).replace(b"\0", b"")
+
+
+def test_flat_is_the_plain_linear_rendition_that_libraw_gives(frames: Path, tmp_path: Path) -> None:
+    # LibRaw with gamma 1, no auto-brightness, no adjustment, D65 matrix and the white balance of the shot
+    target = tmp_path / "flat.tif"
+    path = frames / "test-card.dng"
+    assert _run("develop", path, "--out", target, "--flat", "--linear") == 0
+    ours = tifffile.imread(target).astype(float) / 65535
+    with rawpy.imread(str(path)) as raw:
+        theirs = raw.postprocess(
+            gamma=(1, 1), no_auto_bright=True, adjust_maximum_thr=0.0, use_camera_wb=True, output_bps=16
+        ).astype(float) / 65535
+    small = [cv2.resize(p, (90, 60), interpolation=cv2.INTER_AREA) for p in (ours, theirs)]
+    difference = np.abs(small[0] - small[1])
+    assert np.percentile(difference, 99) < 0.02, "gratings, where the methods differ, are few"
+    assert difference.mean() < 0.002
+
+
+def test_exposure_by_name_is_exact_in_flat(frames: Path, tmp_path: Path) -> None:
+    path = frames / "test-card.dng"
+    assert _run("develop", path, "--out", tmp_path / "a.tif", "--flat", "--linear", "--depth", 32) == 0
+    assert _run("develop", path, "--out", tmp_path / "b.tif", "--flat", "--linear", "--depth", 32, "--set", "light.exposure=-1") == 0
+    a, b = (tifffile.imread(tmp_path / name) for name in ("a.tif", "b.tif"))
+    assert np.allclose(b, a / 2, atol=1e-6)
+
+
+def test_denoise_lowers_noise_and_off_does_nothing(frames: Path, tmp_path: Path) -> None:
+    sigma = {}
+    for word in ("off", "auto", "100", "0"):
+        target = tmp_path / f"{word}.tif"
+        assert _run("develop", frames / "bench-iso6400.dng", "--out", target, "--denoise", word) == 0
+        sigma[word] = cv2.Laplacian(tifffile.imread(target)[..., 1].astype(np.float32), cv2.CV_32F).std()
+    assert sigma["auto"] < 0.75 * sigma["off"]
+    assert sigma["100"] == sigma["auto"]
+    assert sigma["0"] == sigma["off"]
+
+
+def test_settings_come_from_a_sidecar(frames: Path, tmp_path: Path) -> None:
+    from irvane.core.files.sidecar import Proof, Sidecar, save_sidecar
+    from irvane.core.settings import Settings
+
+    dark = Settings().with_value("light.exposure", -3)
+    saved = save_sidecar(Sidecar((Proof("dark", dark),)), frames / "test-card.dng", "k")
+    assert _run("develop", frames / "test-card.dng", "--out", tmp_path / "a.tif", "--settings", saved) == 0
+    assert _run("develop", frames / "test-card.dng", "--out", tmp_path / "b.tif") == 0
+    assert tifffile.imread(tmp_path / "a.tif").mean() < 0.5 * tifffile.imread(tmp_path / "b.tif").mean()
+
+
+def test_existing_targets_and_doubled_stems_fail_that_input_only(
+    frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    out, other = tmp_path / "out", tmp_path / "other"
+    out.mkdir()
+    other.mkdir()
+    (out / "test-card.tif").write_bytes(b"precious")
+    (other / "window-leaves.dng").write_bytes((frames / "window-leaves.dng").read_bytes())
+    code = _run("develop", frames / "test-card.dng", frames / "window-leaves.dng", other / "window-leaves.dng", "--out", out)
+    assert code == 1
+    lines = capsys.readouterr().err.strip().splitlines()
+    assert len(lines) == 2
+    assert "test-card.tif" in lines[0]
+    assert "window-leaves" in lines[1]
+    assert (out / "test-card.tif").read_bytes() == b"precious"
+    assert (out / "window-leaves.tif").exists()
+    assert _run("develop", frames / "test-card.dng", "--out", out, "--overwrite") == 0
+    assert tifffile.imread(out / "test-card.tif").shape == (600, 900, 3)
+
+
+def test_bad_inputs_fail_with_one_line_each_and_the_rest_is_done(
+    frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    (frames / "empty.dng").write_bytes(b"")
+    (frames / "cut.dng").write_bytes((frames / "test-card.dng").read_bytes()[:30_000])
+    (frames / "text.jpg").write_text("no picture")
+    out = tmp_path / "out"
+    names = ("empty.dng", "cut.dng", "text.jpg", "missing.dng", "test-card.dng")
+    assert _run("develop", *(frames / n for n in names), "--out", out) == 1
+    lines = capsys.readouterr().err.strip().splitlines()
+    assert len(lines) == 4
+    for name, line in zip(names, lines, strict=False):
+        assert name in line
+        assert "Traceback" not in line
+    assert [p.name for p in out.iterdir()] == ["test-card.tif"]
+
+
+def test_black_and_clipped_frames_are_valid_with_a_note(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    sys.path.insert(0, str(Path(__file__).parent / "core"))
+    import shots
+
+    shots.dng(tmp_path / "black.dng", np.zeros((60, 96, 3), np.float32))
+    shots.dng(tmp_path / "white.dng", np.full((60, 96, 3), 50, np.float32))
+    assert _run("develop", tmp_path / "black.dng", tmp_path / "white.dng", "--out", tmp_path / "out") == 0
+    assert "black throughout" in (told := capsys.readouterr().out)
+    assert "clipped throughout" in told
+    assert tifffile.imread(tmp_path / "out" / "black.tif").max() < 3000
+    white = tifffile.imread(tmp_path / "out" / "white.tif")
+    assert white.min() > 50000
+    assert np.ptp(white.mean(axis=(0, 1))) < 700
+
+
+def test_an_unwritable_target_is_said(frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert _run("develop", frames / "test-card.dng", "--out", tmp_path / "none" / "o.tif") == 1
+    assert "o.tif" in capsys.readouterr().err
+    blocked = tmp_path / "file"
+    blocked.write_text("x")
+    assert _run("develop", frames / "test-card.dng", "--out", blocked / "sub" / "o.tif") == 1
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ("--set", "light.exposure=99"), ("--set", "light.nothing=1"), ("--set", "nonsense"), ("--denoise", "much"),
+        ("--settings", "/nowhere/s.json"),
+    ],
+)  # fmt: skip
+def test_wrong_usage_is_exit_code_two(frames: Path, tmp_path: Path, arguments: tuple[str, str]) -> None:
+    assert _run("develop", frames / "test-card.dng", "--out", tmp_path / "o.tif", *arguments) == 2
+    assert not (tmp_path / "o.tif").exists()
+
+
+def test_usage_errors_of_the_parser_are_exit_code_two() -> None:
+    done = subprocess.run([sys.executable, "-m", "irvane.cli", "develop"], capture_output=True, text=True, check=False)
+    assert done.returncode == 2
+
+
+def test_info_is_json(frames: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert _run("info", frames, "--json") == 0
+    told = json.loads(capsys.readouterr().out)
+    assert len(told["frames"]) == 6
+    assert len(told["sets"]) == 1
+    assert told["frames"][0]["noise"]["gain"]
+    assert _run("info", frames / "test-card.dng") == 0
+    assert "shutter" in capsys.readouterr().out
+
+
+def test_measure_is_json(frames: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert _run("measure", frames / "test-card.dng", "--at", "60,110,40,40", "--json") == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["pixels"] == 1600
+    assert told["snr_db"] > 10
+    assert _run("measure", frames / "test-card.dng", "--at", "60,110") == 2
+    assert _run("measure", frames / "test-card.dng", "--at", "890,110,40,40") == 1
+
+
+def test_merge_hdr_to_exr_and_fusion_to_tiff(frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    bracket = [frames / f"furnace-hand-{k}.dng" for k in (1, 2, 3)]
+    assert _run("merge", "hdr", *bracket, "--out", tmp_path / "m.exr") == 0
+    with OpenEXR.File(str(tmp_path / "m.exr")) as file:
+        light = file.channels()["RGB"].pixels
+    assert light.dtype == np.float32
+    assert light.max() > 2
+    assert _run("merge", "fusion", *bracket, "--out", tmp_path / "f.tif") == 0
+    assert tifffile.imread(tmp_path / "f.tif").dtype == np.uint16
+    assert _run("merge", "hdr", *bracket, "--out", tmp_path / "m.exr") == 1
+    assert "exists" in capsys.readouterr().err
+    assert _run("merge", "hdr", bracket[0], "--out", tmp_path / "x.exr") == 2
+    assert _run("merge", "hdr", bracket[0], frames / "test-card.dng", "--out", tmp_path / "x.exr") == 1
+
+
+def test_the_same_seed_gives_the_same_demo(demo: Path, tmp_path: Path) -> None:
+    assert _run("demo", "--data-only", tmp_path / "again", "--small", "--seed", 1) == 0
+    for path in sorted(demo.glob("*.dng")):
+        assert path.read_bytes() == (tmp_path / "again" / path.name).read_bytes()
+    for path in (tmp_path / "again").glob("*.dng"):
+        with rawpy.imread(str(path)) as raw:
+            assert raw.raw_image_visible.shape == (600, 900)
