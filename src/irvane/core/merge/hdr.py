@@ -211,7 +211,7 @@ def merge(members: Sequence[Member], how: Plan, progress: Progress = always) -> 
     reference = members[how.reference]
     shape = reference.picture.shape
     order = sorted(range(len(members)), key=lambda i: -how.ratios[i])
-    expected = np.zeros(shape, np.float32)
+    expected: np.ndarray = np.zeros(shape, np.float32)
     exposure = np.zeros(shape[:2], np.float32)
     for rank, index in enumerate(order):
         step(progress, 0.4 * rank / len(members))

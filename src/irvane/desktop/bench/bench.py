@@ -22,7 +22,8 @@ from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.session import BARE, Item, Session
 
 LETTERS = ("A", "B")
-PROBE_SIDE = 64
+#: Largest and smallest side of the probe in pixels; between them it is a thirtieth of the frame's height.
+PROBE_LARGEST, PROBE_SMALLEST = 64, 16
 
 
 class Bench(QWidget):
@@ -270,7 +271,7 @@ class Bench(QWidget):
     def probe_region(self, pane: int) -> Region:
         """The probe's rectangle in a pane's frame."""
         h, w = self.contents[pane].extent
-        side = min(PROBE_SIDE, h, w)
+        side = min(max(h // 30, PROBE_SMALLEST), PROBE_LARGEST, h, w)
         left = round(min(max(self._probe[0] * w - side / 2, 0), w - side))
         top = round(min(max(self._probe[1] * h - side / 2, 0), h - side))
         return Region(top, left, top + side, left + side)
