@@ -104,9 +104,7 @@ class Backstage(QObject):
         """End all work; what is being saved is finished first."""
         for worker in (self._heavy, self._view, self._writer):
             worker.close()
-        while not self._files.idle():
-            pass
-        self._files.close()
+        self._files.close(finish=lambda key: key[0] == "save")
 
     def idle(self) -> bool:
         """True when nothing is being computed, read or written."""

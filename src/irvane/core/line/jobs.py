@@ -87,11 +87,11 @@ class Worker:
         with self._changed:
             return not self._waiting and not self._running
 
-    def close(self, seconds: float = 10.0) -> None:
-        """Cancel everything and end the thread."""
+    def close(self, finish: Callable[[Any], bool] = lambda _key: False, seconds: float = 10.0) -> None:
+        """End the thread: jobs whose key is to `finish` are still done, all others are cancelled."""
         with self._changed:
             self._open = False
-            self._cancel(lambda _key: True)
+            self._cancel(lambda key: not finish(key))
             self._changed.notify()
         self._thread.join(seconds)
 
@@ -117,11 +117,10 @@ class Worker:
             with self._changed:
                 while self._open and not self._waiting:
                     self._changed.wait()
-                if not self._open:
-                    return
                 job = self._take()
-            if job is not None:
-                self._do(job)
+                if job is None:
+                    return
+            self._do(job)
 
     def _do(self, job: _Job) -> None:
         started = time.monotonic()

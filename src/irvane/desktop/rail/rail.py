@@ -139,11 +139,20 @@ class Rail(QListView):
         self.setStyleSheet(f"QListView {{ background: {theme.PANEL.name()}; }}")
         self.selectionModel().currentChanged.connect(self._current)
         self.clicked.connect(self._clicked)
+        self._chosen = -1
+        self.rows.modelReset.connect(self._restore)
 
     def _current(self, index: QModelIndex, _previous: QModelIndex) -> None:
         row = index.data(Qt.ItemDataRole.UserRole)
-        if isinstance(row, Row) and not row.is_heading:
+        if isinstance(row, Row) and not row.is_heading and row.item != self._chosen:
+            self._chosen = row.item
             self.frame_chosen.emit(row.item)
+
+    def _restore(self) -> None:
+        """After the rows were made anew the chosen frame is still the chosen one."""
+        place = self.rows.place_of(self._chosen)
+        if place >= 0:
+            self.setCurrentIndex(self.rows.index(place))
 
     def _clicked(self, index: QModelIndex) -> None:
         row = index.data(Qt.ItemDataRole.UserRole)
