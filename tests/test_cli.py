@@ -35,7 +35,21 @@ def test_develop_into_a_folder(frames: Path, tmp_path: Path, capsys: pytest.Capt
 @pytest.mark.parametrize(("depth", "dtype"), [(8, np.uint8), (16, np.uint16), (32, np.float32)])
 def test_depth_and_space(frames: Path, tmp_path: Path, depth: int, dtype: type) -> None:
     target = tmp_path / "o.tif"
-    assert _run("develop", frames / "test-card.dng", "--out", target, "--depth", depth, "--space", "prophoto", "--denoise", "off") == 0
+    assert (
+        _run(
+            "develop",
+            frames / "test-card.dng",
+            "--out",
+            target,
+            "--depth",
+            depth,
+            "--space",
+            "prophoto",
+            "--denoise",
+            "off",
+        )
+        == 0
+    )
     assert tifffile.imread(target).dtype == dtype
     with tifffile.TiffFile(target) as file:
         assert b"ROMM" in file.pages.first.tags.valueof(34675).replace(b"\0", b"")
@@ -48,9 +62,12 @@ def test_flat_is_the_plain_linear_rendition_that_libraw_gives(frames: Path, tmp_
     assert _run("develop", path, "--out", target, "--flat", "--linear") == 0
     ours = tifffile.imread(target).astype(float) / 65535
     with rawpy.imread(str(path)) as raw:
-        theirs = raw.postprocess(
-            gamma=(1, 1), no_auto_bright=True, adjust_maximum_thr=0.0, use_camera_wb=True, output_bps=16
-        ).astype(float) / 65535
+        theirs = (
+            raw.postprocess(
+                gamma=(1, 1), no_auto_bright=True, adjust_maximum_thr=0.0, use_camera_wb=True, output_bps=16
+            ).astype(float)
+            / 65535
+        )
     small = [cv2.resize(p, (90, 60), interpolation=cv2.INTER_AREA) for p in (ours, theirs)]
     difference = np.abs(small[0] - small[1])
     assert np.percentile(difference, 99) < 0.02, "gratings, where the methods differ, are few"
@@ -60,7 +77,21 @@ def test_flat_is_the_plain_linear_rendition_that_libraw_gives(frames: Path, tmp_
 def test_exposure_by_name_is_exact_in_flat(frames: Path, tmp_path: Path) -> None:
     path = frames / "test-card.dng"
     assert _run("develop", path, "--out", tmp_path / "a.tif", "--flat", "--linear", "--depth", 32) == 0
-    assert _run("develop", path, "--out", tmp_path / "b.tif", "--flat", "--linear", "--depth", 32, "--set", "light.exposure=-1") == 0
+    assert (
+        _run(
+            "develop",
+            path,
+            "--out",
+            tmp_path / "b.tif",
+            "--flat",
+            "--linear",
+            "--depth",
+            32,
+            "--set",
+            "light.exposure=-1",
+        )
+        == 0
+    )
     a, b = (tifffile.imread(tmp_path / name) for name in ("a.tif", "b.tif"))
     assert np.allclose(b, a / 2, atol=1e-6)
 
@@ -95,7 +126,14 @@ def test_existing_targets_and_doubled_stems_fail_that_input_only(
     other.mkdir()
     (out / "test-card.tif").write_bytes(b"precious")
     (other / "window-leaves.dng").write_bytes((frames / "window-leaves.dng").read_bytes())
-    code = _run("develop", frames / "test-card.dng", frames / "window-leaves.dng", other / "window-leaves.dng", "--out", out)
+    code = _run(
+        "develop",
+        frames / "test-card.dng",
+        frames / "window-leaves.dng",
+        other / "window-leaves.dng",
+        "--out",
+        out,
+    )
     assert code == 1
     lines = capsys.readouterr().err.strip().splitlines()
     assert len(lines) == 2
@@ -124,7 +162,9 @@ def test_bad_inputs_fail_with_one_line_each_and_the_rest_is_done(
     assert [p.name for p in out.iterdir()] == ["test-card.tif"]
 
 
-def test_black_and_clipped_frames_are_valid_with_a_note(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_black_and_clipped_frames_are_valid_with_a_note(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     sys.path.insert(0, str(Path(__file__).parent / "core"))
     import shots
 
@@ -139,7 +179,9 @@ def test_black_and_clipped_frames_are_valid_with_a_note(tmp_path: Path, capsys: 
     assert np.ptp(white.mean(axis=(0, 1))) < 700
 
 
-def test_an_unwritable_target_is_said(frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_an_unwritable_target_is_said(
+    frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     assert _run("develop", frames / "test-card.dng", "--out", tmp_path / "none" / "o.tif") == 1
     assert "o.tif" in capsys.readouterr().err
     blocked = tmp_path / "file"
@@ -160,7 +202,9 @@ def test_wrong_usage_is_exit_code_two(frames: Path, tmp_path: Path, arguments: t
 
 
 def test_usage_errors_of_the_parser_are_exit_code_two() -> None:
-    done = subprocess.run([sys.executable, "-m", "irvane.cli", "develop"], capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [sys.executable, "-m", "irvane.cli", "develop"], capture_output=True, text=True, check=False
+    )
     assert done.returncode == 2
 
 
@@ -183,7 +227,9 @@ def test_measure_is_json(frames: Path, capsys: pytest.CaptureFixture[str]) -> No
     assert _run("measure", frames / "test-card.dng", "--at", "890,110,40,40") == 1
 
 
-def test_merge_hdr_to_exr_and_fusion_to_tiff(frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_merge_hdr_to_exr_and_fusion_to_tiff(
+    frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     bracket = [frames / f"furnace-hand-{k}.dng" for k in (1, 2, 3)]
     assert _run("merge", "hdr", *bracket, "--out", tmp_path / "m.exr") == 0
     with OpenEXR.File(str(tmp_path / "m.exr")) as file:

@@ -99,7 +99,12 @@ def test_tiff_is_read_with_its_profile(tmp_path: Path, dtype: type) -> None:
     path = tmp_path / "a.tif"
     from irvane.core.files.icc import profile
 
-    tifffile.imwrite(path, (coded * top).round(0 if top > 1 else 7).astype(dtype), photometric="rgb", iccprofile=profile("prophoto"))
+    tifffile.imwrite(
+        path,
+        (coded * top).round(0 if top > 1 else 7).astype(dtype),
+        photometric="rgb",
+        iccprofile=profile("prophoto"),
+    )
     picture = decode_rendered(path)
     expected = linear @ between(SPACES["prophoto"], WORKING).T
     assert np.abs(picture.linear - expected).max() < (0.03 if dtype is np.uint8 else 1e-3)
@@ -186,7 +191,14 @@ def test_missing_files_and_folders_are_said(tmp_path: Path) -> None:
 def _infos(evs: list[float], gap: float = 2, model: str = "A") -> list[FrameInfo]:
     start = datetime(2026, 5, 1, 12)
     return [
-        FrameInfo(model=model, shutter=2.0**ev / 60, iso=100, aperture=4, focal=35, taken=start + timedelta(seconds=gap * k))
+        FrameInfo(
+            model=model,
+            shutter=2.0**ev / 60,
+            iso=100,
+            aperture=4,
+            focal=35,
+            taken=start + timedelta(seconds=gap * k),
+        )
         for k, ev in enumerate(evs)
     ]
 
@@ -202,14 +214,19 @@ def test_what_is_no_bracket_is_none() -> None:
     assert find_brackets(_infos([0, 0, 0]), [None] * 3) == []
     assert find_brackets(_infos([-2, 0, 2], gap=60), [None] * 3) == []
     two = _infos([-2, 0, 2]) + [
-        FrameInfo(model="A", shutter=i.shutter, iso=100, aperture=4, focal=35, taken=i.taken + timedelta(minutes=5))  # type: ignore[operator]
+        FrameInfo(
+            model="A", shutter=i.shutter, iso=100, aperture=4, focal=35, taken=i.taken + timedelta(minutes=5)
+        )  # type: ignore[operator]
         for i in _infos([-1, 0, 1])
     ]
     assert [b.members for b in find_brackets(two, [None] * 6)] == [(0, 1, 2), (3, 4, 5)]
 
 
 def test_content_tells_scenes_apart(demo: Path) -> None:
-    show = {name: preview(demo / f"{name}.dng", 320).pixels for name in ("furnace-hand-1", "furnace-hand-3", "test-card", "window-leaves")}
+    show = {
+        name: preview(demo / f"{name}.dng", 320).pixels
+        for name in ("furnace-hand-1", "furnace-hand-3", "test-card", "window-leaves")
+    }
     assert same_scene(show["furnace-hand-1"], show["furnace-hand-3"])
     assert not same_scene(show["furnace-hand-1"], show["test-card"])
     assert not same_scene(show["window-leaves"], show["test-card"])
@@ -237,7 +254,12 @@ def test_tiff_is_what_other_libraries_read(frames: Path, space: str) -> None:
     assert SPACES[space].name.split(" ")[0].lower() in name.lower()
     info = read_info(target)
     original = read_info(frames / "test-card.dng")
-    assert (info.iso, info.shutter, info.taken, info.model) == (original.iso, original.shutter, original.taken, original.model)
+    assert (info.iso, info.shutter, info.taken, info.model) == (
+        original.iso,
+        original.shutter,
+        original.taken,
+        original.model,
+    )
     with pytest.raises(rawpy.LibRawError):  # copied metadata must not turn it into a raw
         rawpy.imread(str(target)).unpack()
 
@@ -247,7 +269,9 @@ def test_jpeg_and_exr_are_what_other_libraries_read(frames: Path) -> None:
     write_jpeg(frames / "o.jpg", quantise(smooth, 8), space="p3", quality=95, source=frames / "test-card.dng")
     with Image.open(frames / "o.jpg") as image:
         assert np.abs(np.asarray(image).astype(int) - quantise(smooth, 8)).max() <= 6
-        assert "P3" in ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(io.BytesIO(image.info["icc_profile"])))
+        assert "P3" in ImageCms.getProfileDescription(
+            ImageCms.ImageCmsProfile(io.BytesIO(image.info["icc_profile"]))
+        )
     assert read_info(frames / "o.jpg").iso == 100
     light = np.random.default_rng(0).uniform(-0.1, 40, (20, 30, 3)).astype(np.float32)
     write_exr(frames / "o.exr", light[:, ::-1], space="rec2020")

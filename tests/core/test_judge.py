@@ -65,7 +65,9 @@ def test_histogram_counts_stops() -> None:
 def test_brightness_is_matched_in_stops() -> None:
     picture = shots.photograph()
     for ev in (-3.0, -0.4, 1.7):
-        assert brightness_offset(picture * np.float32(2.0**ev), picture[::2, ::2]) == pytest.approx(ev, abs=0.05)
+        assert brightness_offset(picture * np.float32(2.0**ev), picture[::2, ::2]) == pytest.approx(
+            ev, abs=0.05
+        )
     rng = np.random.default_rng(0)
     noisy = (picture * 0.25 + rng.normal(0, 0.03, picture.shape)).astype(np.float32)
     assert brightness_offset(picture, noisy) == pytest.approx(2, abs=0.15), "noise does not pull"
@@ -98,7 +100,9 @@ def test_measured_noise_of_a_frame_is_the_simulated_cameras(tmp_path: Path) -> N
     shots.dng(tmp_path / "flat.dng", np.full((360, 480, 3), 0.18, np.float32), iso=1600)
     settings = Settings().with_value("noise.amount", 0)
     figures = measure_file(tmp_path / "flat.dng", settings, (100, 80, 200, 160))
-    assert figures["level_ev"] == pytest.approx(0.5, abs=0.03), "18 % grey opens half a stop above: the base exposure"
+    assert figures["level_ev"] == pytest.approx(0.5, abs=0.03), (
+        "18 % grey opens half a stop above: the base exposure"
+    )
     assert 15 < figures["snr_db"] < 35
     clean = measure_file(tmp_path / "flat.dng", Settings(), (100, 80, 200, 160))
     assert clean["snr_db"] > figures["snr_db"] + 8

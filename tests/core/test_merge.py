@@ -31,14 +31,20 @@ def _light() -> np.ndarray:
     return np.maximum(picture * np.exp2(x)[None, :, None], 1e-5) * shots.NEUTRAL.astype(np.float32)
 
 
-def _members(light: np.ndarray, shifts: tuple[tuple[float, float], ...] = ((0, 0),) * 3, iso: float = 400) -> list[Member]:
+def _members(
+    light: np.ndarray, shifts: tuple[tuple[float, float], ...] = ((0, 0),) * 3, iso: float = 400
+) -> list[Member]:
     noise, members = shots.noise_of(iso), []
     for k, shutter in enumerate(SHUTTERS):
         matrix = np.array([[1, 0, shifts[k][0]], [0, 1, shifts[k][1]]], np.float32)
-        moved = cv2.warpAffine(light, matrix, light.shape[1::-1], flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+        moved = cv2.warpAffine(
+            light, matrix, light.shape[1::-1], flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101
+        )
         rng = np.random.default_rng(k)
         signal = np.maximum(moved * np.float32(shutter * 50), 0)
-        seen = rng.poisson(signal / noise.gain[1]) * noise.gain[1] + rng.normal(0, noise.read[1], signal.shape)
+        seen = rng.poisson(signal / noise.gain[1]) * noise.gain[1] + rng.normal(
+            0, noise.read[1], signal.shape
+        )
         info = FrameInfo(shutter=shutter, iso=iso, aperture=4.0, taken=shots.WHEN + timedelta(seconds=k))
         members.append(Member(np.minimum(seen, 1).astype(np.float32), noise, info))
     return members
@@ -97,7 +103,9 @@ def test_shifts_are_found_to_a_fraction_of_a_pixel(shift: tuple[float, float]) -
 def test_movement_is_taken_from_the_reference_alone() -> None:
     light = _light()
     light[:] = 0.2
-    light += cv2.GaussianBlur(np.random.default_rng(0).normal(0, 0.05, light.shape).astype(np.float32), (0, 0), 3)
+    light += cv2.GaussianBlur(
+        np.random.default_rng(0).normal(0, 0.05, light.shape).astype(np.float32), (0, 0), 3
+    )
     light = np.maximum(light, 0.01)
     members = _members(light)
     for k, place in enumerate((100, 220, 340)):

@@ -12,8 +12,21 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from irvane.core.errors import ReadError, SettingError, WriteError
+from irvane.core.files.atomic import atomic_file
 from irvane.core.files.sidecar import Proof, Sidecar, load_sidecar, save_sidecar, set_aside, sidecar_path
-from irvane.core.settings import STATIONS, VERSION, Choice, Number, Settings, bare, default, differences, names, spec, value_text
+from irvane.core.settings import (
+    STATIONS,
+    VERSION,
+    Choice,
+    Number,
+    Settings,
+    bare,
+    default,
+    differences,
+    names,
+    spec,
+    value_text,
+)
 
 PATHS = [path for station in STATIONS for path in names(station)]
 
@@ -91,7 +104,9 @@ def test_sidecar_round_trip_and_names(tmp_path: Path) -> None:
     assert [p.name for p in tmp_path.iterdir()] == [path.name], "no temporary file is left"
 
 
-@pytest.mark.parametrize("text", ["", "{", "[]", '{"format": "irvane-proofs", "version": 1, "proofs": []}', "\x00\x01"])
+@pytest.mark.parametrize(
+    "text", ["", "{", "[]", '{"format": "irvane-proofs", "version": 1, "proofs": []}', "\x00\x01"]
+)
 def test_damaged_sidecars_are_said_and_kept(tmp_path: Path, text: str) -> None:
     frame = tmp_path / "a.dng"
     path = sidecar_path(frame)
@@ -110,10 +125,14 @@ def test_newer_sidecar_is_said(tmp_path: Path) -> None:
         load_sidecar(tmp_path / "a.dng", "k")
 
 
-def test_read_only_folders_fall_back_to_the_users_data(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_read_only_folders_fall_back_to_the_users_data(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     frame = tmp_path / "a.dng"
     real = os.access
-    monkeypatch.setattr(os, "access", lambda p, mode, **k: False if Path(p) == tmp_path else real(p, mode, **k))
+    monkeypatch.setattr(
+        os, "access", lambda p, mode, **k: False if Path(p) == tmp_path else real(p, mode, **k)
+    )
     path = save_sidecar(Sidecar(), frame, "abc123")
     assert path.parent != tmp_path
     assert load_sidecar(frame, "abc123") == Sidecar()
@@ -121,11 +140,8 @@ def test_read_only_folders_fall_back_to_the_users_data(tmp_path: Path, monkeypat
 
 def test_an_unwritable_folder_is_said(tmp_path: Path) -> None:
     folder = tmp_path / "gone"
-    with pytest.raises(WriteError):
-        from irvane.core.files.atomic import atomic_file
-
-        with atomic_file(folder / "x.json"):
-            pass
+    with pytest.raises(WriteError, match="does not exist"), atomic_file(folder / "x.json"):
+        pass
 
 
 def test_files_get_ordinary_permissions(tmp_path: Path) -> None:

@@ -59,11 +59,11 @@ class Driver:
     def click(self, widget: QWidget, at: QPoint | None = None) -> None:
         self.qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=at or widget.rect().center())
 
-    def settings(self, pane: int = 0):  # noqa: ANN201
+    def settings(self, pane: int = 0):
         return self.window.bench.settings(pane)
 
 
-@pytest.fixture()
+@pytest.fixture
 def driver(qtbot: QtBot, frames: Path) -> Iterator[Driver]:
     """An open window on copies of the small demo frames."""
     app = pytest.importorskip("PySide6.QtWidgets").QApplication.instance()

@@ -66,6 +66,7 @@ COMMANDS = (
     Command("Bench", "farther", "Farther", "-"),
     Command("Bench", "surround", "Next grey around the pictures", "R"),
     Command("Bench", "full", "Full screen, everything else hidden", "F11"),
+    Command("Help", "demo", "Show the demo pictures", "Ctrl+Shift+D", "Made once, in about two minutes."),
     Command("Help", "path", "The two-minute path", "Shift+F1"),
     Command("Help", "keys", "All keys", "F1"),
 )

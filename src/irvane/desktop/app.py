@@ -32,6 +32,19 @@ def start_log() -> None:
     logging.getLogger("irvane").setLevel(logging.INFO)
 
 
+def _is_first_start() -> bool:
+    """True once per user; a folder that cannot be written counts as started before."""
+    mark = platformdirs.user_state_path("irvane") / "started"
+    if mark.exists():
+        return False
+    try:
+        mark.parent.mkdir(parents=True, exist_ok=True)
+        mark.touch()
+    except OSError:
+        return False
+    return True
+
+
 def run(paths: list[Path]) -> int:
     """Open the window on files and folders; returns the exit code."""
     # worker threads must hand over quickly: the window's thread waits for the interpreter at most this long
@@ -46,5 +59,8 @@ def run(paths: list[Path]) -> int:
     window.show()
     if demo_folder() in paths:
         window.path.show()
-    window.opening.open(paths)
+    if paths:
+        window.opening.open(paths)
+    elif _is_first_start():
+        window.writing.make_demo()
     return app.exec()

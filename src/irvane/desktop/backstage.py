@@ -25,6 +25,7 @@ from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource, Source
 from irvane.core.line.view import render_view, scene_patch
 from irvane.core.settings import Settings
+from irvane.core.simulate.demo import demo_folder, make_demo
 
 log = logging.getLogger("irvane")
 
@@ -62,7 +63,7 @@ class Backstage(QObject):
     figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, ProbeFigures or None), matched(offset)
     picked(settings values or None, sentence) : the grey spot.
     learned(number, info, preview, sidecar), item_failed(number, sentence), collected(paths, problems)
-    grouped(numbers, brackets), saved(path), said(sentence), written(path or None, sentence), writing(share, left)
+    grouped(numbers, brackets), saved(path), said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
     """
 
     rendered = Signal(int, object, object, str)
@@ -81,6 +82,7 @@ class Backstage(QObject):
     said = Signal(str)
     written = Signal(object, str)
     writing = Signal(float, float)
+    demo_ready = Signal(object)
     _call = Signal(object)
 
     def __init__(self, parent: QObject | None = None, engine: Engine | None = None) -> None:
@@ -370,7 +372,27 @@ class Backstage(QObject):
             self.writing.emit,
         )
 
+    def make_demo(self) -> None:
+        """Make the demo pictures in the user's data folder."""
+        folder = demo_folder()
+
+        def failed(error: IrvaneError) -> None:
+            self.written.emit(None, str(error))
+
+        def done(_paths: object) -> None:
+            self.written.emit(None, "")
+            self.demo_ready.emit(folder)
+
+        self._writer.submit(
+            ("demo",),
+            lambda progress: make_demo(folder, progress=lambda share, _what: progress(share)),
+            done,
+            failed,
+            5,
+            self.writing.emit,
+        )
+
     def cancel_writing(self) -> None:
         """Stop writing; nothing is left behind."""
         self._writer.cancel(lambda _key: True)
-        self.written.emit(None, "Writing was cancelled; nothing was written.")
+        self.written.emit(None, "Cancelled; nothing was left behind.")

@@ -36,7 +36,7 @@ from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.writer import Writing
 
 _EMPTY = (
-    "Drop frames or a folder here, or open them with Ctrl+O.\n\n"
+    "Drop frames or a folder here, or open them with Ctrl+O.\nThe demo pictures are in the menu Help.\n\n"
     "Raw files of any camera, TIFF, JPEG, PNG and OpenEXR. Nothing is ever written to them."
 )
 #: Milliseconds that a sentence stays.
@@ -115,6 +115,7 @@ class Window(QMainWindow):
         self.writing.folder_changed.connect(self._update_controls)
         back.improved.connect(lambda _key: self._update_controls())
         back.saved.connect(self._saved)
+        back.demo_ready.connect(self._demo_ready)
         for source in (self.opening, proofs, self.writing, back):
             source.said.connect(self.say)
 
@@ -150,6 +151,7 @@ class Window(QMainWindow):
             "farther": lambda: bench.step_zoom(-1),
             "surround": self.next_surround,
             "full": self.toggle_full,
+            "demo": self.writing.make_demo,
             "path": lambda: self.path.setVisible(not self.path.isVisible()),
             "keys": lambda: KeysDialog(self).exec(),
         }  # type: ignore[return-value]
@@ -194,6 +196,10 @@ class Window(QMainWindow):
             if self.bench.contents[pane].item == item.number:
                 self.bench.show_item(pane, None)
         self.session.remove(item.number)
+
+    def _demo_ready(self, folder: Path) -> None:
+        self.path.show()
+        self.opening.open([folder])
 
     # proofs
 

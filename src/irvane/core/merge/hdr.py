@@ -125,7 +125,9 @@ def plan(members: Sequence[Member], progress: Progress = always) -> Plan:
         light = _luminance(member)
         motion = align(base, light, ratios[index], (base_dark, member.noise.read[1]))
         if 0 < motion.correlation < _SAME_SCENE:
-            raise MergeError(f"Frame {index + 1} does not show the same scene as the others, or it moved too far.")
+            raise MergeError(
+                f"Frame {index + 1} does not show the same scene as the others, or it moved too far."
+            )
         motions.append(motion)
         moved = warp(light, motion)
         dark = (8 * base_dark + 1e-3, 8 * member.noise.read[1] + 1e-3)
@@ -157,7 +159,19 @@ def _collect(picture, ratio, rank, light, exposure):
 
 @numba.njit(parallel=True, cache=True, nogil=True)
 def _add(
-    picture, reference, expected, ratio, gain, read2, ref_gain, ref_read2, is_reference, rank, total, weight, ghosts
+    picture,
+    reference,
+    expected,
+    ratio,
+    gain,
+    read2,
+    ref_gain,
+    ref_read2,
+    is_reference,
+    rank,
+    total,
+    weight,
+    ghosts,
 ):
     for y in numba.prange(picture.shape[0]):
         for x in range(picture.shape[1]):
@@ -215,7 +229,9 @@ def merge(members: Sequence[Member], how: Plan, progress: Progress = always) -> 
     exposure = np.zeros(shape[:2], np.float32)
     for rank, index in enumerate(order):
         step(progress, 0.4 * rank / len(members))
-        _collect(warp(members[index].picture, how.motions[index]), how.ratios[index], rank, expected, exposure)
+        _collect(
+            warp(members[index].picture, how.motions[index]), how.ratios[index], rank, expected, exposure
+        )
     expected /= np.maximum(exposure, 1e-12)[..., None]
     expected = cv2.blur(expected, (3, 3))
     total = np.zeros(shape, np.float32)

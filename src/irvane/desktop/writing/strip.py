@@ -1,4 +1,4 @@
-"""The progress of a file being written."""
+"""The progress of long work: a file being written, the demo pictures being made."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QW
 
 
 class WritingStrip(QWidget):
-    """A slim bar with the time left and a cancel button; hidden while nothing is written."""
+    """A slim bar with words, the time left and a cancel button; hidden while there is nothing to tell."""
 
     cancel = Signal()
 
@@ -17,7 +17,7 @@ class WritingStrip(QWidget):
         self._bar = QProgressBar()
         self._bar.setRange(0, 1000)
         self._bar.setTextVisible(False)
-        self._bar.setAccessibleName("Progress of writing")
+        self._bar.setAccessibleName("Progress")
         self._cancel = QPushButton("Cancel")
         self._cancel.clicked.connect(self.cancel)
         layout = QHBoxLayout(self)
@@ -25,17 +25,17 @@ class WritingStrip(QWidget):
         layout.addWidget(self._words)
         layout.addWidget(self._bar, 1)
         layout.addWidget(self._cancel)
-        self._name = ""
+        self._what = ""
         self.hide()
 
-    def begin(self, name: str) -> None:
-        """A file is being written."""
-        self._name = name
-        self._words.setText(f"Writing {name} …")
+    def begin(self, words: str) -> None:
+        """Work begins; `words` say which."""
+        self._what = words
+        self._words.setText(f"{words} …")
         self._bar.setValue(0)
         self.show()
 
     def advance(self, share: float, left: float) -> None:
         """How far it is."""
         self._bar.setValue(round(share * 1000))
-        self._words.setText(f"Writing {self._name}, {left:.0f} s left")
+        self._words.setText(f"{self._what}, {left:.0f} s left")

@@ -68,8 +68,17 @@ class Writing(QObject):
         agreed = ask(self._window, target)
         if agreed is not None:
             self.busy = True
-            self.strip.begin(agreed.path.name)
+            self.strip.begin(f"Writing {agreed.path.name}")
             self.backstage.write(item.source, item.settings(self.proofs.number), agreed)
+
+    def make_demo(self) -> None:
+        """Make the demo pictures (once; seconds when they are there) and open them."""
+        if self.busy:
+            self.said.emit("Wait until the file is written, or cancel it.")
+            return
+        self.busy = True
+        self.strip.begin("Making the demo pictures, once")
+        self.backstage.make_demo()
 
     def cancel(self) -> None:
         """Stop writing; nothing is left behind."""
@@ -79,4 +88,5 @@ class Writing(QObject):
     def _written(self, _path: object, sentence: str) -> None:
         self.busy = False
         self.strip.hide()
-        self.said.emit(sentence)
+        if sentence:
+            self.said.emit(sentence)

@@ -1,0 +1,237 @@
+"""Speed: throughput as ratios to libraries in the same run, latency in milliseconds. Writes docs/speed.md.
+
+Run with ``python benchmarks/speed.py [--megapixels 24]`` on an idle machine; kernels are warmed first.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import cv2
+import numpy as np
+import rawpy
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from irvane.core.line.develop import denoise_region, develop
+from irvane.core.line.picture import Region
+from irvane.core.line.source import FileSource
+from irvane.core.line.warm import warm
+from irvane.core.settings import Settings
+from irvane.core.simulate.demo import make_frame
+from irvane.desktop import theme
+from irvane.desktop.window import Window
+
+ROOT = Path(__file__).parent.parent
+_CHILD = """
+import json, resource, sys, time
+from irvane.cli import main
+from irvane.core.line.warm import warm
+warm()
+before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+start = time.perf_counter()
+code = main(sys.argv[1:])
+took = time.perf_counter() - start
+print(json.dumps({"code": code, "seconds": took, "mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024}))
+"""
+
+
+def libraw_seconds(path: Path, method: str) -> float:
+    """Time of LibRaw's ``postprocess`` alone, the better of two."""
+    best = float("inf")
+    for _ in range(2):
+        with rawpy.imread(str(path)) as raw:
+            raw.raw_image  # unpacked before the clock starts  # noqa: B018
+            start = time.perf_counter()
+            raw.postprocess(
+                demosaic_algorithm=rawpy.DemosaicAlgorithm[method], output_bps=16, use_camera_wb=True
+            )
+            best = min(best, time.perf_counter() - start)
+    return best
+
+
+def develop_child(*arguments: str) -> dict[str, float]:
+    """``irvane develop`` in a process of its own, kernels warm: seconds and peak memory."""
+    done = subprocess.run(
+        [sys.executable, "-c", _CHILD, "develop", *arguments], capture_output=True, text=True, check=True
+    )
+    return json.loads(done.stdout.strip().splitlines()[-1])
+
+
+class Bench:
+    """A window whose times are taken."""
+
+    def __init__(self) -> None:
+        sys.setswitchinterval(0.001)
+        self.app = QApplication.instance() or QApplication([])
+        theme.apply(self.app)
+        self.window = Window()
+        self.window.show()
+        self.gaps: list[float] = []
+        self._last = time.perf_counter()
+        self._timer = QTimer(interval=5)
+        self._timer.timeout.connect(self._beat)
+        self._timer.start()
+
+    def _beat(self) -> None:
+        now = time.perf_counter()
+        self.gaps.append(now - self._last)
+        self._last = now
+
+    def until(self, condition, seconds: float = 600) -> float:
+        """Run the event loop until a condition holds; returns the seconds it took."""
+        start = time.perf_counter()
+        while not condition():
+            self.app.processEvents()
+            time.sleep(0.0005)
+            if time.perf_counter() - start > seconds:
+                raise TimeoutError
+        return time.perf_counter() - start
+
+    def settled(self) -> None:
+        """Until nothing is computed any more."""
+        quiet = [time.perf_counter()]
+
+        def still() -> bool:
+            if not self.window.backstage.idle():
+                quiet[0] = time.perf_counter()
+            return time.perf_counter() - quiet[0] > 0.6
+
+        self.until(still)
+
+    def repaints(self, path: str, values: list[float]) -> list[float]:
+        """Milliseconds from moving a slider until both panes show the new picture."""
+        bench, times = self.window.bench, []
+        for value in values:
+            shown = [id(c.current) for c in bench.contents]
+            start = time.perf_counter()
+            for pane in range(2):
+                item, proof = bench.contents[pane].item, bench.contents[pane].proof
+                self.window.session.edit(item, proof, {path: value})
+            self.until(
+                lambda old=tuple(shown): all(
+                    id(c.current) != s for c, s in zip(bench.contents, old, strict=True)
+                )
+            )
+            for view in bench.views:
+                view.repaint()
+            times.append((time.perf_counter() - start) * 1000)
+        return times
+
+
+def median_and_95(times: list[float]) -> str:
+    """``31 / 44``"""
+    return f"{statistics.median(times):.0f} / {np.percentile(times, 95):.0f}"
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--megapixels", type=float, default=24)
+    args = parser.parse_args()
+    rows: list[tuple[str, str]] = []
+    warm()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        path, other = folder / "frame.dng", folder / "other.dng"
+        make_frame(path, args.megapixels, iso=3200)
+        make_frame(other, args.megapixels, iso=3200, seed=2)
+        ahd, dht = libraw_seconds(path, "AHD"), libraw_seconds(path, "DHT")
+        off = develop_child(str(path), "--out", str(folder / "off.tif"), "--denoise", "off")
+        auto = develop_child(str(path), "--out", str(folder / "auto.tif"))
+        rows += [
+            (
+                "develop without denoise (reading and writing included) / LibRaw AHD `postprocess`",
+                f"{off['seconds'] / ahd:.2f}",
+            ),
+            ("the same / LibRaw DHT `postprocess`", f"{off['seconds'] / dht:.2f}"),
+            ("peak memory of that, MB", f"{off['mb']:.0f}"),
+            ("peak memory with denoise, MB", f"{auto['mb']:.0f}"),
+        ]
+        loaded = FileSource(path).load()
+        developed = develop(loaded, Settings().sensor)
+        h, w = developed.extent
+        region = Region(h // 4, w // 4, h // 4 + 1000, w // 4 + 1500)
+        start = time.perf_counter()
+        denoise_region(developed, Settings().sensor, 1.0, region)
+        denoise = time.perf_counter() - start
+        eight = np.random.default_rng(0).integers(0, 255, (1000, 1500, 3)).astype(np.uint8)
+        start = time.perf_counter()
+        cv2.fastNlMeansDenoisingColored(eight, None, 10, 10, 7, 21)
+        rows.append(
+            (
+                "denoise and demosaic 1.5 MP / OpenCV colour NLM of 1.5 MP",
+                f"{denoise / (time.perf_counter() - start):.2f}",
+            )
+        )
+        del loaded, developed
+        bench = Bench()
+        window = bench.window
+        window.opening.open([path, other])
+        bench.until(
+            lambda: len(window.session.items) == 2 and all(i.ready for i in window.session.items.values())
+        )
+        bench.settled()
+        content = window.bench.contents[0]
+        start = time.perf_counter()
+        window.rail.choose(next(i.number for i in window.session.items.values() if i.path == other))
+        bench.until(lambda: content.backdrop is not None)
+        preview = time.perf_counter() - start
+        bench.until(lambda: content.current is not None)
+        own = time.perf_counter() - start
+        bench.settled()
+        window.bench.show_proof(1, 0)
+        bench.settled()
+        rows += [
+            ("click until the camera's preview is shown, ms", f"{preview * 1000:.0f}"),
+            ("click until the proof's own rendering at the fitted size, ms", f"{own * 1000:.0f}"),
+        ]
+        values = [0.1 * k for k in range(1, 31)]
+        bench.gaps.clear()
+        for zoom, words in ((None, "fit"), (1.0, "100 %")):
+            window.bench.set_zoom(zoom)
+            bench.settled()
+            for setting in (
+                "light.exposure",
+                "light.shadows",
+                "light.contrast",
+                "colour.saturation",
+                "acutance.fine",
+            ):
+                scaled = (
+                    [v * 20 for v in values]
+                    if setting.partition(".")[0] != "light" or "contrast" in setting
+                    else values
+                )
+                times = bench.repaints(setting, scaled)
+                rows.append(
+                    (f"{setting} at {words}, two panes: repaint in ms, median / 95 %", median_and_95(times))
+                )
+        rows.append(
+            ("longest delay of the window's thread meanwhile, ms", f"{max(bench.gaps) * 1000 - 5:.0f}")
+        )
+        window.close()
+    size = f"{args.megapixels:g}"
+    lines = [
+        "# Speed", "",
+        f"Made by `python benchmarks/speed.py --megapixels {size}` on {os.cpu_count()} processor cores: a simulated",
+        f"{size} MP Bayer frame at ISO 3200, a window of 1280×800 with two panes, kernels warm. Ratios are of times in",
+        "the same run (smaller is faster).", "", "| what | value |", "|---|---|",
+        *(f"| {what} | {value} |" for what, value in rows),
+    ]  # fmt: skip
+    text = "\n".join(lines) + "\n"
+    print(text)
+    (ROOT / "docs" / ("speed.md" if args.megapixels == 24 else f"speed-{size}.md")).write_text(text, "utf-8")
+
+
+if __name__ == "__main__":
+    main()

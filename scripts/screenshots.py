@@ -1,0 +1,113 @@
+"""One picture of each main view at 1280×800, from copies of the demo frames."""
+
+from __future__ import annotations
+
+import shutil
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from PySide6.QtWidgets import QApplication
+
+from irvane.core.simulate.demo import demo_folder, make_demo
+from irvane.desktop import theme
+from irvane.desktop.actions import KeysDialog
+from irvane.desktop.window import Window
+
+TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+class Photographer:
+    """Drives the window and takes its picture once everything is computed."""
+
+    def __init__(self) -> None:
+        sys.setswitchinterval(0.001)
+        self.app = QApplication([])
+        theme.apply(self.app)
+        self.window = Window()
+        self.window.show()
+
+    def settle(self, seconds: float = 300) -> None:
+        """Wait until nothing is computed any more."""
+        end, quiet = time.monotonic() + seconds, time.monotonic()
+        while time.monotonic() < end and time.monotonic() - quiet < 0.8:
+            self.app.processEvents()
+            time.sleep(0.005)
+            if not self.window.backstage.idle():
+                quiet = time.monotonic()
+
+    def take(self, name: str) -> None:
+        """Save the window's picture."""
+        self.settle()
+        self.window.bench.note.setText("")
+        self.app.processEvents()
+        self.window.grab().save(str(TARGET / f"{name}.png"))
+        print(name)
+
+    def choose(self, name: str) -> None:
+        """Show a frame."""
+        number = next(i.number for i in self.window.session.items.values() if i.source.name == name)
+        self.window.rail.choose(number)
+        self.settle()
+
+
+def main() -> None:
+    TARGET.mkdir(parents=True, exist_ok=True)
+    make_demo(demo_folder(), progress=lambda share, what: print(f"{share:.0%} {what}") is None)
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name) / "workshop"
+        shutil.copytree(demo_folder(), folder, ignore=shutil.ignore_patterns("*.json", "developed"))
+        p = Photographer()
+        w = p.window
+        p.take("empty")
+        w.path.show()
+        w.opening.open([folder])
+        while not any(row.is_heading for row in w.rail.rows.rows):
+            p.settle(5)
+        p.choose("bench-iso6400.dng")
+        w.bench._move_probe(2230, 600)
+        p.take("start")
+        w.path.hide()
+        w.band.toggle("noise")
+        w.bench.set_zoom(1.0)
+        w.bench.viewport.centre = (0.29, 0.61)
+        w.bench.viewport.changed.emit()
+        p.take("noise")
+        w.bench.set_zoom(None)
+        w.band.toggle("light")
+        for path, value in (("light.exposure", 0.6), ("light.shadows", 1.5), ("light.contrast", 15)):
+            w.proofs.edit(path, value)
+        w.proofs.new_proof()
+        w.proofs.edit("light.contrast", -10)
+        w.bench.set_matching(True)
+        p.take("light")
+        w.bench.set_matching(False)
+        p.choose("window-leaves.dng")
+        w.bench.set_arrangement("divided")
+        w.band.toggle("acutance")
+        w.proofs.edit("acutance.fine", 90)
+        w.proofs.edit("acutance.medium", 40)
+        w.bench.set_zoom(2.0)
+        w.bench.viewport.centre = (0.4, 0.3)
+        w.bench.viewport.changed.emit()
+        p.take("divided")
+        w.bench.set_zoom(None)
+        w.bench.set_arrangement("two")
+        p.choose("furnace-3.dng")
+        w.merge(None)
+        p.settle()
+        w.band.toggle("light")
+        p.take("merge")
+        w.band.toggle("finish")
+        p.choose("test-card.dng")
+        p.take("finish")
+        dialog = KeysDialog(w)
+        dialog.show()
+        p.settle(5)
+        dialog.grab().save(str(TARGET / "keys.png"))
+        w.close()
+
+
+if __name__ == "__main__":
+    main()
