@@ -9,21 +9,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.line.picture import Region
-from irvane.core.settings import Settings
 from irvane.desktop import theme
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.caption import Caption
-from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.feed import Feed
+from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.picture import PictureView
 from irvane.desktop.bench.strip import DIVIDED, ONE, TWO, BenchStrip
 from irvane.desktop.bench.viewport import Viewport
-from irvane.desktop.session import BARE, Item, Session
+from irvane.desktop.session import BARE, Session
 
 LETTERS = ("A", "B")
-#: Largest and smallest side of the probe in pixels; between them it is a thirtieth of the frame's height.
-PROBE_LARGEST, PROBE_SMALLEST = 64, 16
 
 
 class Bench(QWidget):
@@ -44,14 +40,17 @@ class Bench(QWidget):
         super().__init__(parent)
         self.session, self.backstage = session, backstage
         self.viewport = Viewport(self)
-        self.contents = [Content(), Content()]
+        self.panes = Panes(session, self.viewport, lambda pane: self.view_of(pane).device_size())
+        # the same objects under short names, for those who ask the bench
+        self.contents, self.item, self.settings = self.panes.contents, self.panes.item, self.panes.settings
+        self.probe_region = self.panes.probe_region
         self.arrangement = TWO
-        self.chosen = 0
-        self.matching = False
         self.blinking = False
         self._split = 0.5
-        self._probe = (0.5, 0.5)
-        self.feed = Feed(self, backstage)
+        self.feed = Feed(self.panes, backstage, self)
+        self.feed.repaint.connect(self._repaint)
+        self.feed.refreshed.connect(self.refresh)
+        self.feed.chosen_changed.connect(self.chosen_changed)
         self._build()
         self.viewport.changed.connect(self.feed.request)
         self.viewport.changed.connect(lambda: self.strip.show_zoom(self.viewport.zoom))
@@ -89,15 +88,19 @@ class Bench(QWidget):
 
     # what is shown
 
-    def item(self, pane: int) -> Item | None:
-        """The item a pane shows."""
-        number = self.contents[pane].item
-        return None if number is None else self.session.items.get(number)
+    @property
+    def chosen(self) -> int:
+        """The pane whose proof the controls act on."""
+        return self.panes.chosen
 
-    def settings(self, pane: int) -> Settings | None:
-        """The settings a pane shows."""
-        item = self.item(pane)
-        return None if item is None else item.settings(self.contents[pane].proof)
+    @property
+    def matching(self) -> bool:
+        """Is pane B brightened to match pane A?"""
+        return self.panes.matching
+
+    def _repaint(self) -> None:
+        for view in self.views:
+            view.update()
 
     def show_item(self, pane: int, number: int | None, proof: int | None = None) -> None:
         """Show a proof of an item in a pane."""
@@ -138,7 +141,7 @@ class Bench(QWidget):
     def choose(self, pane: int) -> None:
         """Choose the pane whose proof the controls act on."""
         if pane != self.chosen:
-            self.chosen = pane
+            self.panes.chosen = pane
             self.refresh()
             if self.arrangement == ONE:
                 self._arrange()
@@ -172,7 +175,7 @@ class Bench(QWidget):
 
     def set_matching(self, on: bool) -> None:
         """Match the brightness of pane B to pane A."""
-        self.matching = on
+        self.panes.matching = on
         self.strip.match_button.setChecked(on)
         if not on:
             self.contents[1].offset = 0.0
@@ -268,17 +271,9 @@ class Bench(QWidget):
 
     # probe and dividing line
 
-    def probe_region(self, pane: int) -> Region:
-        """The probe's rectangle in a pane's frame."""
-        h, w = self.contents[pane].extent
-        side = min(max(h // 30, PROBE_SMALLEST), PROBE_LARGEST, h, w)
-        left = round(min(max(self._probe[0] * w - side / 2, 0), w - side))
-        top = round(min(max(self._probe[1] * h - side / 2, 0), h - side))
-        return Region(top, left, top + side, left + side)
-
     def _move_probe(self, x: float, y: float) -> None:
         h, w = self.views[0].extent
-        self._probe = (min(max(x / w, 0), 1), min(max(y / h, 0), 1))
+        self.panes.probe = (min(max(x / w, 0), 1), min(max(y / h, 0), 1))
         for content in self.contents:
             content.probe = None
         self.refresh()

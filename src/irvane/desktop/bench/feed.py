@@ -3,29 +3,36 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.probe import ProbeFigures
 from irvane.core.line.view import Rendered
 from irvane.desktop.backstage import Backstage, Wish
-
-if TYPE_CHECKING:
-    from irvane.desktop.bench.bench import Bench
+from irvane.desktop.bench.panes import Panes
 
 #: Milliseconds without a change after which figures are read.
 _SETTLED = 250
 
 
 class Feed(QObject):
-    """Requests and their results for the panes of a bench."""
+    """Requests and their results for the panes of a bench.
 
-    def __init__(self, bench: Bench, backstage: Backstage) -> None:
-        super().__init__(bench)
-        self.bench, self.backstage = bench, backstage
+    Signals
+    -------
+    repaint : a picture or a state changed. refreshed : figures or words changed as well.
+    chosen_changed : what is known of the chosen pane's proof changed.
+    """
+
+    repaint = Signal()
+    refreshed = Signal()
+    chosen_changed = Signal()
+
+    def __init__(self, panes: Panes, backstage: Backstage, parent: QObject) -> None:
+        super().__init__(parent)
+        self.panes, self.backstage = panes, backstage
         self._shown: list[Wish | None] = [None, None]
         self._pending = QTimer(self, singleShot=True, interval=0)
         self._pending.timeout.connect(self._request)
@@ -49,16 +56,16 @@ class Feed(QObject):
 
     def wish(self, pane: int) -> Wish | None:
         """What a pane wants to show now."""
-        item = self.bench.item(pane)
+        item = self.panes.item(pane)
         if item is None or not item.ready or item.problem:
             return None
-        content, view = self.bench.contents[pane], self.bench.view_of(pane)
+        content = self.panes.contents[pane]
         settings = item.settings(content.proof)
         frame = self.backstage.engine.best(item.source, settings.sensor)
         if frame is not None:
             content.extent = frame.developed.extent
             content.notes = frame.developed.notes
-        region = self.bench.viewport.region(content.extent, view.device_size())
+        region = self.panes.viewport.region(content.extent, self.panes.size_of(pane))
         return Wish(item.source, settings, region, content.offset)
 
     def request(self) -> None:
@@ -68,37 +75,36 @@ class Feed(QObject):
     def _request(self) -> None:
         wishes = [self.wish(pane) for pane in range(2)]
         self.backstage.keep_only([wish for wish in wishes if wish is not None])
-        order = [self.bench.chosen, 1 - self.bench.chosen]
+        order = [self.panes.chosen, 1 - self.panes.chosen]
         for pane in order:
             wish = wishes[pane]
             if wish is None or wish == self._shown[pane]:
                 continue
             self.backstage.show(pane, wish)
-        if self.bench.matching and wishes[0] is not None and wishes[1] is not None:
+        if self.panes.matching and wishes[0] is not None and wishes[1] is not None:
             self.backstage.match(replace(wishes[0], offset=0.0), replace(wishes[1], offset=0.0))
 
     def _rendered(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
-        item = self.bench.item(pane)
+        item = self.panes.item(pane)
         if item is None or item.source is not wish.source:
             return
         frame = self.backstage.engine.best(wish.source, wish.settings.sensor)
         if frame is None:
             return
-        content = self.bench.contents[pane]
+        content = self.panes.contents[pane]
         content.problem = ""
         content.take(rendered, frame.developed.extent, state)
         if item.preview is None and content.backdrop is content.current and content.backdrop is not None:
-            self.bench.session.give_preview(item, Preview(rendered.pixels[..., :3].copy(), content.extent))
+            self.panes.session.give_preview(item, Preview(rendered.pixels[..., :3].copy(), content.extent))
         if state == "final":
             content.busy = "" if frame.denoised_for(wish.settings) else content.busy
             self._shown[pane] = wish
-        for view in self.bench.views:
-            view.update()
+        self.repaint.emit()
         self._settle.start()
 
     def _busy(self, key: str, words: str, share: float, left: float) -> None:
-        for pane, content in enumerate(self.bench.contents):
-            item = self.bench.item(pane)
+        for pane, content in enumerate(self.panes.contents):
+            item = self.panes.item(pane)
             if item is None or item.problem or not item.ready or item.source.key != key:
                 continue
             if share >= 1:
@@ -106,22 +112,21 @@ class Feed(QObject):
             else:
                 told = f"{words} {share:.0%}" if share > 0 else f"{words} …"
                 content.busy = f"{told}, {left:.0f} s left" if share > 0.05 else told
-        for view in self.bench.views:
-            view.update()
+        self.repaint.emit()
 
     def _failed(self, key: str, sentence: str) -> None:
-        for pane, content in enumerate(self.bench.contents):
-            item = self.bench.item(pane)
+        for pane, content in enumerate(self.panes.contents):
+            item = self.panes.item(pane)
             if item is not None and (not key or item.source.key == key):
                 content.problem, content.busy = sentence, ""
-        self.bench.refresh()
+        self.refreshed.emit()
 
     def _measure(self) -> None:
         for pane in range(2):
             wish = self.wish(pane)
             if wish is not None:
-                self.backstage.probe(pane, wish, self.bench.probe_region(pane))
-                content = self.bench.contents[pane]
+                self.backstage.probe(pane, wish, self.panes.probe_region(pane))
+                content = self.panes.contents[pane]
                 inexact = wish.region.step > 1 and content.exact != wish
                 if content.whole is None or inexact:
                     self.backstage.measure(pane, wish)
@@ -132,23 +137,23 @@ class Feed(QObject):
 
     def _figures(self, pane: int, wish: Wish, found: WholeFigures, exact: Rendered | None) -> None:
         if self._current(pane, wish):
-            content = self.bench.contents[pane]
+            content = self.panes.contents[pane]
             content.whole = found
             if exact is not None and wish == self.wish(pane):
                 content.take(exact, content.extent, "final")
                 content.exact = wish
-            self.bench.refresh()
-            if pane == self.bench.chosen:
-                self.bench.chosen_changed.emit()
+            self.refreshed.emit()
+            if pane == self.panes.chosen:
+                self.chosen_changed.emit()
 
     def _probed(self, pane: int, wish: Wish, found: ProbeFigures | None) -> None:
         if self._current(pane, wish):
-            self.bench.contents[pane].probe = found
-            self.bench.refresh()
+            self.panes.contents[pane].probe = found
+            self.refreshed.emit()
 
     def _matched(self, offset: float) -> None:
-        content = self.bench.contents[1]
-        if self.bench.matching and abs(content.offset - offset) > 0.004:
+        content = self.panes.contents[1]
+        if self.panes.matching and abs(content.offset - offset) > 0.004:
             content.offset = offset
-            self.bench.refresh()
+            self.refreshed.emit()
             self.request()
