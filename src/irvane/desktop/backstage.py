@@ -88,10 +88,10 @@ class Backstage(QObject):
     def __init__(self, parent: QObject | None = None, engine: Engine | None = None) -> None:
         super().__init__(parent)
         self.engine = engine or Engine()
-        self._heavy = Worker("develop", _unexpected)
-        self._view = Worker("view", _unexpected)
-        self._files = Worker("files", _unexpected)
-        self._writer = Worker("write", _unexpected)
+        self._heavy = Worker("develop", _unexpected, nice=8)
+        self._view = Worker("view", _unexpected, nice=1)
+        self._files = Worker("files", _unexpected, nice=4)
+        self._writer = Worker("write", _unexpected, nice=10)
         self._call.connect(self._called, Qt.ConnectionType.QueuedConnection)
 
     @Slot(object)

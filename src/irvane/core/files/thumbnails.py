@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
+import cv2
 import numpy as np
 import rawpy
 from PIL import Image, UnidentifiedImageError
@@ -13,6 +14,9 @@ from PIL import Image, UnidentifiedImageError
 from irvane.core.errors import ReadError
 from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
 from irvane.core.orientation import upright
+
+#: Longer side of the small form of a preview, for lists.
+SMALL = 240
 
 
 @dataclass(frozen=True)
@@ -23,10 +27,18 @@ class Preview:
     ----------
     pixels : uint8 H×W×3, upright.
     extent : height and width of the upright frame itself, as far as the file states it.
+    small : the same, its longer side at most SMALL pixels.
     """
 
     pixels: np.ndarray
     extent: tuple[int, int]
+    small: np.ndarray = field(init=False)
+
+    def __post_init__(self) -> None:
+        h, w = self.pixels.shape[:2]
+        factor = min(1.0, SMALL / max(h, w))
+        size = (max(1, round(w * factor)), max(1, round(h * factor)))
+        object.__setattr__(self, "small", cv2.resize(self.pixels, size, interpolation=cv2.INTER_AREA))
 
 
 _TURN = {

@@ -7,9 +7,11 @@ worker also does more urgent jobs that came in meanwhile, so what is visible is 
 from __future__ import annotations
 
 import itertools
+import os
 import threading
 import time
 from collections.abc import Callable, Hashable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -41,10 +43,12 @@ class Worker:
     ----------
     name : name of the thread.
     unexpected : called with any exception that is not an :class:`IrvaneError`; its sentence is what fails the job.
+    nice : added to the niceness of the thread (and of those it starts), so that it yields to more urgent threads.
     """
 
-    def __init__(self, name: str, unexpected: Callable[[BaseException], IrvaneError]) -> None:
+    def __init__(self, name: str, unexpected: Callable[[BaseException], IrvaneError], nice: int = 0) -> None:
         self._unexpected = unexpected
+        self._nice = nice
         self._waiting: list[_Job] = []
         self._running: list[_Job] = []
         self._numbers = itertools.count()
@@ -113,6 +117,9 @@ class Worker:
         return job
 
     def _run(self) -> None:
+        if self._nice and hasattr(os, "setpriority"):
+            with suppress(OSError):  # without it everything works, only less smoothly
+                os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), self._nice)
         while True:
             with self._changed:
                 while self._open and not self._waiting:

@@ -112,19 +112,27 @@ class PictureView(QWidget):
             painter.setPen(QPen(theme.ACCENT, 1 if not self.hasFocus() else 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        painter.end()
 
     def _paint_content(self, painter: QPainter, content: Content, clip: QRect) -> None:
         painter.save()
         painter.setClipRect(clip)
-        for layer in (content.backdrop, content.current):
-            if layer is not None and (layer is not content.backdrop or layer is not content.current):
-                self._paint_layer(painter, layer)
-        if content.backdrop is not None and content.backdrop is content.current:
+        if content.backdrop is not None and not self._covered(content, clip):
             self._paint_layer(painter, content.backdrop)
+        if content.current is not None:
+            self._paint_layer(painter, content.current)
         words = content.problem or content.busy or STATES[content.state]
         if words:
             self._paint_note(painter, words, clip, warning=bool(content.problem))
         painter.restore()
+
+    def _covered(self, content: Content, clip: QRect) -> bool:
+        """Does the latest picture cover all of the frame that can be seen?"""
+        if content.current is None or content.current is content.backdrop:
+            return content.current is not None
+        h, w = content.extent
+        seen = self._view_rect(QRectF(0, 0, w, h)).intersected(QRectF(clip))
+        return self._view_rect(content.current.rect).adjusted(-1, -1, 1, 1).contains(seen)
 
     def _paint_layer(self, painter: QPainter, layer: Layer) -> None:
         target = self._view_rect(layer.rect)

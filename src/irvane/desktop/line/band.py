@@ -99,6 +99,7 @@ class Band(QWidget):
             if self.hasFocus() and number == self._focus:
                 painter.setPen(QPen(theme.ACCENT, 1))
                 painter.drawRect(rect.adjusted(1, 8, -2, -2))
+        painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         self._focus = self._at(event.position().x())

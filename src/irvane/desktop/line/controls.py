@@ -53,6 +53,7 @@ class _Track(QSlider):
             painter.setPen(theme.TEXT)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(grip.adjusted(-2, -2, 2, 2))
+        painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         self._follow(event)

@@ -58,6 +58,7 @@ class Plot(QWidget):
             self._paint_noise(painter, area)
         else:
             self._paint_histogram(painter, area)
+        painter.end()
 
     def _axis(self, painter: QPainter, area: QRectF, every: int) -> None:
         for stop in range(0, STOPS + 1, every):

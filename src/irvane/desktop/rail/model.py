@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QObject, Qt
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QObject, QSize, Qt
 from PySide6.QtGui import QImage
 
 from irvane.core.files.info import exposure_text
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.session import Item, Session
-
-THUMB = 104
 
 
 @dataclass(frozen=True)
@@ -84,17 +82,16 @@ class RailModel(QAbstractListModel):
             return f"{words}\n{item.problem}" if item.problem else words
         return None
 
-    def thumb(self, item: Item) -> QImage | None:
-        """The item's preview at rail size."""
+    def thumb(self, item: Item, room: QSize) -> QImage | None:
+        """The item's preview as large as the room (in device pixels) allows; kept, since scaling takes time."""
         if item.preview is None:
             return None
         kept = self._thumbs.get(item.number)
-        if kept is None or kept[0] is not item.preview:
-            side = THUMB * 2
-            picture = image_of(item.preview.pixels).scaled(
-                side, side, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+        if kept is None or kept[0] != (id(item.preview), room.width(), room.height()):
+            picture = image_of(item.preview.small).scaled(
+                room, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
             )
-            kept = (item.preview, picture)
+            kept = ((id(item.preview), room.width(), room.height()), picture)
             self._thumbs[item.number] = kept
         return kept[1]
 

@@ -66,16 +66,16 @@ class _Delegate(QStyledItemDelegate):
     def _paint_frame(self, painter: QPainter, rect: QRect, item: Item, chosen: bool) -> None:
         left = rect.left() + (10 if item.bracket or item.is_merge else 6)
         room = QRect(left, rect.top() + 5, rect.right() - left - 5, 68)
-        thumb = self._model.thumb(item)
+        ratio = painter.device().devicePixelRatioF()
+        thumb = self._model.thumb(item, room.size() * ratio)
         if item.bracket or item.is_merge:
             painter.setPen(QPen(theme.ACCENT_DEEP, 2))
             painter.drawLine(rect.left() + 6, rect.top(), rect.left() + 6, rect.bottom())
         if thumb is not None:
-            size = thumb.size().scaled(room.size(), Qt.AspectRatioMode.KeepAspectRatio)
+            size = thumb.size() / ratio
             place = QRect(
                 room.left(), room.top() + (room.height() - size.height()) // 2, size.width(), size.height()
             )
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(place, thumb)
             if chosen:
                 painter.setPen(QPen(theme.ACCENT, 2))
