@@ -208,6 +208,18 @@ def test_usage_errors_of_the_parser_are_exit_code_two() -> None:
     assert done.returncode == 2
 
 
+def test_the_error_stream_holds_our_sentences_only(frames: Path, tmp_path: Path) -> None:
+    # LibRaw writes remarks of its own about damaged files, past Python
+    cut = tmp_path / "cut.nef"
+    content = (frames / "test-card.dng").read_bytes()
+    cut.write_bytes(content[: len(content) // 2])
+    command = [sys.executable, "-m", "irvane.cli", "develop", str(cut), "--out", str(tmp_path / "o.tif")]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert done.returncode == 1
+    assert len(done.stderr.strip().splitlines()) == 1
+    assert "cut.nef" in done.stderr
+
+
 def test_info_is_json(frames: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert _run("info", frames, "--json") == 0
     told = json.loads(capsys.readouterr().out)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -318,5 +319,18 @@ def main(argv: Sequence[str] | None = None) -> int:
         return SOME_FAILED
 
 
+def entry() -> int:
+    """The program as it is started: only our own sentences reach the error stream.
+
+    LibRaw writes remarks of its own about damaged files there, past Python; they are sent nowhere.
+    """
+    own = os.dup(2)
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, 2)
+    os.close(nowhere)
+    sys.stderr = os.fdopen(own, "w", buffering=1, encoding="utf-8", errors="replace")
+    return main()
+
+
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(entry())

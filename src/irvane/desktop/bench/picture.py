@@ -162,7 +162,7 @@ class PictureView(QWidget):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words)
 
     def _paint_probe(self, painter: QPainter) -> None:
-        if self.probe is None:
+        if self.probe is None or self.contents[0].current is None:
             return
         rect = self._view_rect(self.probe)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)

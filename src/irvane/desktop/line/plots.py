@@ -26,11 +26,12 @@ class Plot(QWidget):
         self._histogram: StopHistogram | None = None
         self._noise: NoiseModel | None = None
         self._left = 1.0
+        self._instead = ""
         self.show_histogram(None)
 
-    def show_histogram(self, histogram: StopHistogram | None) -> None:
-        """Show a histogram in stops below paper white; None: it is being computed."""
-        self._histogram, self._noise = histogram, None
+    def show_histogram(self, histogram: StopHistogram | None, instead: str = "measuring …") -> None:
+        """Show a histogram in stops below paper white; None: it is not there, and `instead` says why."""
+        self._histogram, self._noise, self._instead = histogram, None, instead
         self.setAccessibleName("Histogram in stops")
         self.setToolTip(
             "All pixels of the proof in scene-linear light, counted in stops below paper white: red, green, blue and "
@@ -79,7 +80,7 @@ class Plot(QWidget):
         painter.drawLine(QPointF(grey, area.top()), QPointF(grey, area.bottom()))
         if self._histogram is None:
             painter.setPen(theme.MUTED)
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "measuring …")
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, self._instead)
             return
         counts = np.sqrt(self._histogram.counts)
         top = max(float(counts.max()), 1e-6)

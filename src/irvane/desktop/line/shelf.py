@@ -139,7 +139,7 @@ class Shelf(QWidget):
         """Fill in the values of a proof."""
         self._stack.setEnabled(editable or self._station == "finish")
         if settings is None:
-            self.plot.show_histogram(None)
+            self.plot.show_histogram(None, "")
             return
         automatic = automatic_values(frame)
         page = self.stations[self._station]
@@ -159,4 +159,5 @@ class Shelf(QWidget):
             self.noise_words.setText(f"{reason}\n{words}.")
         else:
             self.noise_words.setText("No noise model: this picture is finished or merged already.")
-            self.plot.show_histogram(content.whole.histogram if content.whole is not None else None)
+            instead = "" if content.problem else "measuring …"
+            self.plot.show_histogram(content.whole.histogram if content.whole is not None else None, instead)
