@@ -34,15 +34,15 @@ from irvane.desktop.window import Window
 
 ROOT = Path(__file__).parent.parent
 _CHILD = """
-import json, resource, sys, time
+import json, re, sys, time
 from irvane.cli import main
 from irvane.core.line.warm import warm
 warm()
-before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
 start = time.perf_counter()
 code = main(sys.argv[1:])
 took = time.perf_counter() - start
-print(json.dumps({"code": code, "seconds": took, "mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024}))
+peak = int(re.search(r"VmHWM:\\s+(\\d+)", open("/proc/self/status").read()).group(1)) / 1024
+print(json.dumps({"code": code, "seconds": took, "mb": peak}))
 """
 
 

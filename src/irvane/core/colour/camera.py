@@ -14,9 +14,26 @@ from irvane.core.settings import Colour
 BASE_EXPOSURE = 0.5
 
 
+#: Lights of the shot that were found already: finding one takes milliseconds, and every view asks for it.
+_FOUND: dict[bytes, tuple[float, float]] = {}
+_MOST_FOUND = 256
+
+
+def _light_of_shot(colour: CameraColour) -> tuple[float, float]:
+    warm = b"" if colour.matrix_warm is None else colour.matrix_warm.tobytes()
+    key = colour.matrix.tobytes() + warm + colour.neutral.tobytes()
+    key += np.array([colour.warm_kelvin, colour.cool_kelvin]).tobytes()
+    found = _FOUND.get(key)
+    if found is None:
+        if len(_FOUND) > _MOST_FOUND:
+            _FOUND.clear()
+        found = _FOUND[key] = whitebalance.light_from_neutral(colour, colour.neutral)
+    return found
+
+
 def light_of(colour: CameraColour, settings: Colour) -> tuple[float, float]:
     """Temperature and tint in force: those set, or those of the shot."""
-    kelvin, tint = whitebalance.light_from_neutral(colour, colour.neutral)
+    kelvin, tint = _light_of_shot(colour)
     if settings.temperature is not None:
         kelvin = settings.temperature
     if settings.tint is not None:

@@ -10,6 +10,7 @@ compressed into it, hue kept.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numba
 import numpy as np
@@ -50,8 +51,10 @@ class Curve:
 
 
 @numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _render(picture, matrix, a, k, out):
+def _render(picture, matrix, table, top, out):
     knee = np.float32(GAMUT_KNEE)
+    last = table.size - 2
+    to_place = np.float32(last) / np.sqrt(top)
     for y in numba.prange(picture.shape[0]):
         for x in range(picture.shape[1]):
             r0, g0, b0 = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
@@ -62,8 +65,10 @@ def _render(picture, matrix, a, k, out):
             if largest <= 0:
                 out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = np.float32(0)
                 continue
-            power = largest ** np.float32(EXPONENT)
-            level = a * power / (power + k)
+            # the curve from a table that is even in the square root of light
+            place = min(np.sqrt(largest) * to_place, np.float32(last))
+            index = int(place)
+            level = table[index] + (place - index) * (table[index + 1] - table[index])
             # near white colours pale: share of white grows from 0 at 60 % of the range
             pale = min(max((level - np.float32(0.6)) / np.float32(0.4), np.float32(0)), np.float32(1))
             pale = np.float32(0.8) * pale * pale
@@ -86,13 +91,30 @@ def render(picture: np.ndarray, white_ev: float = WHITE_EV, space: str = "srgb")
     white_ev : stops above mid-grey that become white.
     space : key in :data:`irvane.core.colour.spaces.SPACES`.
     """
-    curve = Curve.for_white(white_ev)
-    matrix = between(WORKING, SPACES[space]).astype(np.float32)
+    table, top = _curve_table(white_ev)
     out = np.empty_like(picture)
-    _render(picture, matrix, np.float32(curve.a), np.float32(curve.k), out)
+    _render(picture, _matrix_to(space), table, np.float32(top), out)
     return out
 
 
+_CURVE_SIZE = 8192
+
+
+@lru_cache(maxsize=32)
+def _curve_table(white_ev: float) -> tuple[np.ndarray, float]:
+    """The curve at places even in the square root of light up to its white, and that light."""
+    top = MID_GREY * 2.0**white_ev
+    places = np.linspace(0, 1, _CURVE_SIZE + 1) ** 2 * top
+    values = np.append(Curve.for_white(white_ev)(places), 1.0)
+    return values.astype(np.float32), top
+
+
+@lru_cache(maxsize=8)
+def _matrix_to(space: str) -> np.ndarray:
+    return between(WORKING, SPACES[space]).astype(np.float32)
+
+
+#: Entries of the table of an encoding; values between them are interpolated (8 bits: the nearest is taken).
 _TABLE_SIZE = 4096
 
 
@@ -109,10 +131,45 @@ def _encode8(picture, table, out):
             out[y, x, 3] = np.uint8(255)
 
 
+@lru_cache(maxsize=8)
+def _encoding_table(space: str) -> np.ndarray:
+    """Encoded values (float32) at places even in the square root of light."""
+    return SPACES[space].encode(np.linspace(0, 1, _TABLE_SIZE) ** 2)
+
+
+@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _encode(picture, table, half, out):
+    last = np.float32(table.size - 2)
+    for y in numba.prange(picture.shape[0]):
+        for x in range(picture.shape[1]):
+            for c in range(3):
+                v = min(max(picture[y, x, c], np.float32(0)), np.float32(1))
+                place = np.sqrt(v) * last
+                index = int(place)
+                out[y, x, c] = table[index] + (place - index) * (table[index + 1] - table[index]) + half
+
+
+_DEPTHS = {8: np.uint8, 16: np.uint16, 32: np.float32}
+
+
+def encode(display: np.ndarray, space: str, depth: int = 32) -> np.ndarray:
+    """Linear display light to the encoding of a space, within 1e-5 of its exact curve.
+
+    Parameters
+    ----------
+    display : float32, H×W×3, clipped to 0…1.
+    depth : 8 or 16 for whole numbers, 32 for float32 0…1.
+    """
+    top = np.float32(1 if depth == 32 else 2**depth - 1)
+    table = np.append(_encoding_table(space), np.float32(1)) * top
+    out = np.empty(display.shape, _DEPTHS[depth])
+    _encode(display, table, np.float32(0 if depth == 32 else 0.5), out)
+    return out
+
+
 def to_screen(display: np.ndarray, space: str = "srgb") -> np.ndarray:
     """Linear display light to 8-bit RGBA for painting: uint8 H×W×4."""
-    steps = np.linspace(0, 1, _TABLE_SIZE) ** 2
-    table = np.rint(SPACES[space].encode(steps) * 255).astype(np.uint8)
+    table = np.rint(_encoding_table(space) * 255).astype(np.uint8)
     out = np.empty((*display.shape[:2], 4), np.uint8)
     _encode8(display, table, out)
     return out

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from irvane.core.errors import WriteError
-from irvane.core.files.writers import quantise, write_exr, write_jpeg, write_tiff
+from irvane.core.files.writers import write_exr, write_jpeg, write_tiff
 from irvane.core.line.context import Context, make_context, noise_amount, noise_strength
 from irvane.core.line.develop import Developed, denoise_whole, develop
 from irvane.core.line.source import MOSAIC, Source
@@ -128,9 +128,9 @@ def assemble(
     """The whole finished picture as whole numbers (or float32 at depth 32)."""
     dtype = {8: np.uint8, 16: np.uint16, 32: np.float32}[depth]
     pixels = np.empty((*developed.extent, 3), dtype)
-    bands = finished_bands(developed, settings, context, output, part(progress, _DENOISED, 0.98))
+    bands = finished_bands(developed, settings, context, output, depth, part(progress, _DENOISED, 0.98))
     for first, band in bands:
-        pixels[first : first + band.shape[0]] = quantise(band, depth)
+        pixels[first : first + band.shape[0]] = band
     return pixels
 
 

@@ -33,9 +33,9 @@ class Context:
     noise_amount: float
 
 
-def make_context(developed: Developed) -> Context:
-    """Compute the facts from a reduced copy (about two megapixels) of the plain picture."""
-    patch = developed.plain.whole(GUIDE_SIDE)
+def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
+    """Compute the facts from a reduced copy of the plain picture, its longer side about `side` pixels."""
+    patch = developed.plain.whole(side)
     picture = patch.pixels
     if developed.entry in (MOSAIC, CAMERA) and developed.colour is not None:
         where = make_map(picture, developed.gains, developed.extent)

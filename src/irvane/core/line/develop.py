@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-import cv2
+import numba
 import numpy as np
 
 from irvane.core.colour.whitebalance import gains
@@ -79,15 +79,39 @@ def _clip_bits(picture: np.ndarray) -> np.ndarray | None:
 
 def _mosaic_clip_bits(mosaic: Mosaic) -> np.ndarray | None:
     """Clip bits of the mosaic itself, spread over each pixel's 3×3 neighbourhood (its colour's reach)."""
-    over = mosaic.data >= CLIP_FULL
-    if not over.any():
+    bits = np.zeros(mosaic.data.shape, np.uint8)
+    if not _mark_clipped(
+        mosaic.data, np.ascontiguousarray(mosaic.cfa, dtype=np.int64), np.float32(CLIP_FULL), bits
+    ):
         return None
-    bits = np.where(over, np.uint8(1) << mosaic.colours().astype(np.uint8), np.uint8(0)).astype(np.uint8)
-    out = np.zeros_like(bits)
-    kernel = np.ones((3, 3), np.uint8)
-    for c in range(3):
-        out |= np.asarray(cv2.dilate((bits >> c) & 1, kernel), np.uint8) << c
-    return out
+    return bits
+
+
+@numba.njit(parallel=True, cache=True, nogil=True)
+def _mark_clipped(data, cfa, limit, bits):
+    h, w = data.shape
+    p = cfa.shape[0]
+    rows = np.zeros(h, np.uint8)
+    for y in numba.prange(h):
+        row = data[y]
+        highest = row[0]
+        for x in range(w):
+            highest = max(highest, row[x])
+        rows[y] = highest >= limit
+    found = 0
+    for y in numba.prange(h):
+        if not (rows[max(y - 1, 0)] or rows[y] or rows[min(y + 1, h - 1)]):
+            continue
+        for x in range(w):
+            mark = 0
+            for j in range(max(y - 1, 0), min(y + 2, h)):
+                for i in range(max(x - 1, 0), min(x + 2, w)):
+                    if data[j, i] >= limit:
+                        mark |= 1 << cfa[j % p, i % p]
+            if mark:
+                bits[y, x] = mark
+                found += 1
+    return found > 0
 
 
 def quick(loaded: Loaded) -> Developed:

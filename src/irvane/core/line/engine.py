@@ -21,6 +21,8 @@ from irvane.core.settings import Sensor, Settings
 
 #: Bytes that developed frames may occupy together.
 BUDGET = 3_000_000_000
+#: Longer side of the copy that the facts of a coarse frame are taken from.
+_COARSE_SIDE = 640
 
 
 @dataclass
@@ -129,7 +131,9 @@ class Engine:
             return ready
         loaded = self._load(source, progress)
         developed = quick(loaded)
-        frame = Frame(developed, make_context(developed), loaded.entry == MOSAIC)
+        coarse = loaded.entry == MOSAIC
+        context = make_context(developed, _COARSE_SIDE) if coarse else make_context(developed)
+        frame = Frame(developed, context, coarse)
         self._keep(self._key(source, sensor), frame)
         return frame
 

@@ -12,9 +12,10 @@ import numpy as np
 
 from irvane.core.acutance import sharpen as acutance
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, flat_transform, transform
-from irvane.core.colour.rendering import WHITE_EV, render, to_screen
+from irvane.core.colour.rendering import WHITE_EV, encode, render, to_screen
 from irvane.core.colour.saturation import saturate
 from irvane.core.colour.spaces import SPACES, WORKING, between
+from irvane.core.files.writers import quantise
 from irvane.core.image import LUMA_2020
 from irvane.core.lens.vignetting import correct_vignetting
 from irvane.core.light.tone import apply_operator, apply_tone
@@ -61,13 +62,17 @@ def mixed_patch(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
 ) -> Patch:
     """The region after noise mixing; `clean` stands in where the whole denoised picture is not there yet."""
-    plain = camera_patch(developed, region, "plain")
-    if clean is None and developed.denoised is not None and developed.step == 1:
-        clean = camera_patch(developed, region, "denoised")
-    if clean is None:
-        return plain
     share = min(noise_amount(settings, context), 100) / 100
     luminance, colour = share * settings.noise.luminance / 100, share * settings.noise.colour / 100
+    if (luminance, colour) == (0, 0) or (
+        clean is None and (developed.denoised is None or developed.step != 1)
+    ):
+        return camera_patch(developed, region, "plain")
+    if clean is None:
+        clean = camera_patch(developed, region, "denoised")
+    if (luminance, colour) == (1, 1):
+        return clean
+    plain = camera_patch(developed, region, "plain")
     return replace(plain, pixels=mix(plain.pixels, clean.pixels, developed.gains, luminance, colour))
 
 
@@ -206,9 +211,12 @@ def finished_bands(
     settings: Settings,
     context: Context,
     output: Output,
+    depth: int = 32,
     progress: Progress = always,
 ) -> Iterator[tuple[int, np.ndarray]]:
-    """The whole finished picture in bands from top to bottom: (first row, float32 pixels encoded for the output).
+    """The whole finished picture in bands from top to bottom: (first row, pixels encoded for the output).
+
+    `depth` 8 or 16 gives whole numbers, 32 float32.
 
     Raises
     ------
@@ -220,13 +228,17 @@ def finished_bands(
         step(progress, first / h)
         region = Region(first, 0, min(h, first + _BAND), w)
         if output.flat:
-            yield first, _flat_band(developed, settings, context, region, output)
+            linear = _flat_band(developed, settings, context, region, output)
+            yield first, quantise(linear, depth) if output.linear else encode(linear, output.space, depth)
             continue
         patch = trim(scene_patch(developed, settings, context, region), region)
         if output.linear:
-            yield first, patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32)
+            yield (
+                first,
+                quantise(patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32), depth),
+            )
         else:
-            yield first, SPACES[output.space].encode(show(patch, developed, settings, output.space))
+            yield first, encode(show(patch, developed, settings, output.space), output.space, depth)
 
 
 def _flat_band(
@@ -238,7 +250,5 @@ def _flat_band(
     scale = np.float32(2.0**settings.light.exposure)
     if developed.colour is not None:
         balance, matrix = flat_transform(developed.colour, settings.colour, output.space)
-        pixels = apply_camera(patch.pixels, balance, matrix, 1.0) * scale
-    else:
-        pixels = patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32) * scale
-    return pixels if output.linear else SPACES[output.space].encode(pixels)
+        return apply_camera(patch.pixels, balance, matrix, 1.0) * scale
+    return patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32) * scale

@@ -14,7 +14,7 @@ import numpy as np
 
 from irvane.core.sensor.encoding import from_ratio, to_ratio
 
-_TILE = 112
+_TILE = 200
 _HALO = 10
 _EPS = np.float32(1e-4)
 
@@ -32,40 +32,59 @@ def _mirror(i, n):
 @numba.njit(nogil=True, fastmath=True, cache=True)
 def _differences(v, cfa, y0, x0, dh, dv):
     n, m = v.shape
+    half = np.float32(0.5)
+    quarter = np.float32(0.25)
+    signs = np.empty(m, np.float32)
     for y in range(2, n - 2):
-        for x in range(2, m - 2):
-            c = v[y, x]
-            across = 0.5 * (v[y, x - 1] + v[y, x + 1]) + 0.25 * (2 * c - v[y, x - 2] - v[y, x + 2])
-            down = 0.5 * (v[y - 1, x] + v[y + 1, x]) + 0.25 * (2 * c - v[y - 2, x] - v[y + 2, x])
-            if cfa[(y0 + y) & 1, (x0 + x) & 1] == 1:
-                dh[y, x] = c - across
-                dv[y, x] = c - down
-            else:
-                dh[y, x] = across - c
-                dv[y, x] = down - c
+        # green minus the other colour, whichever of them stands here
+        for x in range(m):
+            signs[x] = np.float32(1) if cfa[(y0 + y) & 1, (x0 + x) & 1] == 1 else np.float32(-1)
+        centre, sign, out_h, out_v = v[y, 2:], signs[2:], dh[y, 2:], dv[y, 2:]
+        w2, w1, e1, e2 = v[y], v[y, 1:], v[y, 3:], v[y, 4:]
+        n2, n1, s1, s2 = v[y - 2, 2:], v[y - 1, 2:], v[y + 1, 2:], v[y + 2, 2:]
+        for x in range(m - 4):
+            twice = 2 * centre[x]
+            across = half * (w1[x] + e1[x]) + quarter * (twice - w2[x] - e2[x])
+            down = half * (n1[x] + s1[x]) + quarter * (twice - n2[x] - s2[x])
+            out_h[x] = sign[x] * (centre[x] - across)
+            out_v[x] = sign[x] * (centre[x] - down)
+
+
+@numba.njit(nogil=True, fastmath=True, cache=True)
+def _sum_along(source, target):
+    """Sums of five neighbours in a row."""
+    s0, s1, s2, s3, s4, out = source[3:], source[4:], source[5:], source[6:], source[7:], target[5:]
+    for x in range(source.size - 10):
+        out[x] = s0[x] + s1[x] + s2[x] + s3[x] + s4[x]
+
+
+@numba.njit(nogil=True, fastmath=True, cache=True)
+def _sum_across(rows, y, target):
+    """Sums of five neighbours in a column."""
+    r0, r1, r2, r3, r4 = rows[y - 2], rows[y - 1], rows[y], rows[y + 1], rows[y + 2]
+    for x in range(5, target.size - 5):
+        target[x] = r0[x] + r1[x] + r2[x] + r3[x] + r4[x]
 
 
 @numba.njit(nogil=True, fastmath=True, cache=True)
 def _gradient_sums(dh, dv, rows_h, rows_v, box_h, box_v):
-    """5×5 sums of the gradients of the directional differences."""
+    """5×5 sums of the gradients of the directional differences, in box_h and box_v.
+
+    Rows are taken as views, so that every index is a plain counter and the loops run on whole vectors.
+    """
     n, m = dh.shape
-    for y in range(2, n - 2):
-        for x in range(5, m - 5):
-            sum_h = np.float32(0)
-            sum_v = np.float32(0)
-            for i in range(-2, 3):
-                sum_h += abs(dh[y, x + i - 1] - dh[y, x + i + 1])
-                sum_v += abs(dv[y - 1, x + i] - dv[y + 1, x + i])
-            rows_h[y, x] = sum_h
-            rows_v[y, x] = sum_v
+    wide = m - 6
+    for y in range(1, n - 1):
+        before, after, across = dh[y, 2:], dh[y, 4:], box_h[y, 3:]
+        above, below, down = dv[y - 1, 3:], dv[y + 1, 3:], box_v[y, 3:]
+        for x in range(wide):
+            across[x] = abs(before[x] - after[x])
+            down[x] = abs(above[x] - below[x])
+        _sum_along(box_h[y], rows_h[y])
+        _sum_along(box_v[y], rows_v[y])
     for y in range(5, n - 5):
-        for x in range(5, m - 5):
-            box_h[y, x] = (
-                rows_h[y - 2, x] + rows_h[y - 1, x] + rows_h[y, x] + rows_h[y + 1, x] + rows_h[y + 2, x]
-            )
-            box_v[y, x] = (
-                rows_v[y - 2, x] + rows_v[y - 1, x] + rows_v[y, x] + rows_v[y + 1, x] + rows_v[y + 2, x]
-            )
+        _sum_across(rows_h, y, box_h[y])
+        _sum_across(rows_v, y, box_v[y])
 
 
 @numba.njit(nogil=True, fastmath=True, cache=True)
@@ -74,43 +93,57 @@ def _green(v, cfa, y0, x0, dh, dv, box_h, box_v, green):
     ninth = np.float32(1 / 9)
     for y in range(7, n - 7):
         for x in range(7, m - 7):
-            if cfa[(y0 + y) & 1, (x0 + x) & 1] == 1:
-                green[y, x] = v[y, x]
-                continue
-            up = box_v[y - 2, x] + _EPS
-            down = box_v[y + 2, x] + _EPS
-            left = box_h[y, x - 2] + _EPS
-            right = box_h[y, x + 2] + _EPS
+            green[y, x] = v[y, x]
+        other = 7 + (cfa[(y0 + y) & 1, (x0 + 7) & 1] == 1)
+        own, out, here_v, here_h = v[y, other:], green[y, other:], dv[y, other:], dh[y, other:]
+        box_up, box_down = box_v[y - 2, other:], box_v[y + 2, other:]
+        box_left, box_right = box_h[y, other - 2 :], box_h[y, other + 2 :]
+        u1, u2, u3, u4 = dv[y - 1, other:], dv[y - 2, other:], dv[y - 3, other:], dv[y - 4, other:]
+        d1, d2, d3, d4 = dv[y + 1, other:], dv[y + 2, other:], dv[y + 3, other:], dv[y + 4, other:]
+        l1, l2, l3, l4 = dh[y, other - 1 :], dh[y, other - 2 :], dh[y, other - 3 :], dh[y, other - 4 :]
+        r1, r2, r3, r4 = dh[y, other + 1 :], dh[y, other + 2 :], dh[y, other + 3 :], dh[y, other + 4 :]
+        for k in range((m - 7 - other + 1) // 2):
+            x = 2 * k
+            up = box_up[x] + _EPS
+            down = box_down[x] + _EPS
+            left = box_left[x] + _EPS
+            right = box_right[x] + _EPS
             up = 1 / (up * up)
             down = 1 / (down * down)
             left = 1 / (left * left)
             right = 1 / (right * right)
-            v3 = dv[y, x] * 3
-            h3 = dh[y, x] * 3
-            from_up = v3 + (dv[y - 1, x] + dv[y - 2, x]) * 2 + dv[y - 3, x] + dv[y - 4, x]
-            from_down = v3 + (dv[y + 1, x] + dv[y + 2, x]) * 2 + dv[y + 3, x] + dv[y + 4, x]
-            from_left = h3 + (dh[y, x - 1] + dh[y, x - 2]) * 2 + dh[y, x - 3] + dh[y, x - 4]
-            from_right = h3 + (dh[y, x + 1] + dh[y, x + 2]) * 2 + dh[y, x + 3] + dh[y, x + 4]
+            v3 = here_v[x] * 3
+            h3 = here_h[x] * 3
+            from_up = v3 + (u1[x] + u2[x]) * 2 + u3[x] + u4[x]
+            from_down = v3 + (d1[x] + d2[x]) * 2 + d3[x] + d4[x]
+            from_left = h3 + (l1[x] + l2[x]) * 2 + l3[x] + l4[x]
+            from_right = h3 + (r1[x] + r2[x]) * 2 + r3[x] + r4[x]
             blend = up * from_up + down * from_down + left * from_left + right * from_right
-            green[y, x] = v[y, x] + ninth * blend / (up + down + left + right)
+            out[x] = own[x] + ninth * blend / (up + down + left + right)
 
 
 @numba.njit(nogil=True, fastmath=True, cache=True)
 def _opposite(v, cfa, y0, x0, green, diff):
     """Colour minus green, at the pixels of the opposite colour: blended over both diagonals."""
     n, m = v.shape
+    half = np.float32(0.5)
     for y in range(8, n - 8):
-        for x in range(8, m - 8):
-            if cfa[(y0 + y) & 1, (x0 + x) & 1] == 1:
-                continue
-            nw = v[y - 1, x - 1] - green[y - 1, x - 1]
-            ne = v[y - 1, x + 1] - green[y - 1, x + 1]
-            sw = v[y + 1, x - 1] - green[y + 1, x - 1]
-            se = v[y + 1, x + 1] - green[y + 1, x + 1]
-            g = green[y, x]
-            fall = abs(nw - se) + abs(g - green[y - 1, x - 1]) + abs(g - green[y + 1, x + 1]) + _EPS
-            rise = abs(ne - sw) + abs(g - green[y - 1, x + 1]) + abs(g - green[y + 1, x - 1]) + _EPS
-            diff[y, x] = 0.5 * ((nw + se) * rise + (ne + sw) * fall) / (fall + rise)
+        other = 8 + (cfa[(y0 + y) & 1, (x0 + 8) & 1] == 1)
+        v_nw, v_ne = v[y - 1, other - 1 :], v[y - 1, other + 1 :]
+        v_sw, v_se = v[y + 1, other - 1 :], v[y + 1, other + 1 :]
+        g_nw, g_ne = green[y - 1, other - 1 :], green[y - 1, other + 1 :]
+        g_sw, g_se = green[y + 1, other - 1 :], green[y + 1, other + 1 :]
+        here, out = green[y, other:], diff[y, other:]
+        for k in range((m - 8 - other + 1) // 2):
+            x = 2 * k
+            nw = v_nw[x] - g_nw[x]
+            ne = v_ne[x] - g_ne[x]
+            sw = v_sw[x] - g_sw[x]
+            se = v_se[x] - g_se[x]
+            g = here[x]
+            fall = abs(nw - se) + abs(g - g_nw[x]) + abs(g - g_se[x]) + _EPS
+            rise = abs(ne - sw) + abs(g - g_ne[x]) + abs(g - g_sw[x]) + _EPS
+            out[x] = half * ((nw + se) * rise + (ne + sw) * fall) / (fall + rise)
 
 
 @numba.njit(nogil=True, fastmath=True, cache=True)

@@ -38,10 +38,16 @@ def _repair(data, cfa, table, gain, variance, sigmas, out, found):
     h, w = data.shape
     p = cfa.shape[0]
     for y in numba.prange(h):
+        inner = p == 2 and 2 <= y < h - 2
         for x in range(w):
+            v = data[y, x]
+            if inner and 2 <= x < w - 2:
+                # of two rows or columns of its colour, is it between? then it is no extreme
+                left, right, above, below = data[y, x - 2], data[y, x + 2], data[y - 2, x], data[y + 2, x]
+                if min(min(left, right), min(above, below)) <= v <= max(max(left, right), max(above, below)):
+                    continue
             place = (y % p) * p + x % p
             c = cfa[y % p, x % p]
-            v = data[y, x]
             highest = np.float32(-1e9)
             lowest = np.float32(1e9)
             total = np.float32(0)
@@ -56,7 +62,9 @@ def _repair(data, cfa, table, gain, variance, sigmas, out, found):
                 lowest = min(lowest, value)
                 total += value
                 count += 1
-            if count < 3:
+                if lowest <= v <= highest:  # not the extreme of its neighbourhood: nothing to look at
+                    break
+            if count < 3 or lowest <= v <= highest:
                 continue
             sigma = np.sqrt(gain[c] * max(highest, np.float32(0)) + variance[c])
             limit = max(sigmas * sigma, np.float32(_LEAST)) + (highest - lowest)

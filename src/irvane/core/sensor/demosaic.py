@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numba
 import numpy as np
 
 from irvane.core.image import Mosaic
@@ -38,6 +39,22 @@ def demosaic(mosaic: Mosaic, gains: np.ndarray, knee: float, method: str = "auto
     return demosaic_six(mosaic.data, mosaic.cfa, gains, knee)
 
 
+@numba.njit(parallel=True, cache=True, nogil=True)
+def _bin(data, cfa, n, out):
+    p = cfa.shape[0]
+    for y in numba.prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            total = np.zeros(3, np.float32)
+            count = np.zeros(3, np.float32)
+            for j in range(y * n, y * n + n):
+                for i in range(x * n, x * n + n):
+                    c = cfa[j % p, i % p]
+                    total[c] += data[j, i]
+                    count[c] += 1
+            for c in range(3):
+                out[y, x, c] = total[c] / count[c]
+
+
 def bin_colour(mosaic: Mosaic) -> np.ndarray:
     """A reduced picture straight from the mosaic: each 2×2 (Bayer) or 3×3 (6×6 array) cell becomes one pixel.
 
@@ -47,10 +64,6 @@ def bin_colour(mosaic: Mosaic) -> np.ndarray:
     """
     n = 2 if mosaic.is_bayer else 3
     h, w = (side // n for side in mosaic.data.shape)
-    cells = mosaic.data[: h * n, : w * n].reshape(h, n, w, n)
-    colours = mosaic.colours()[: h * n, : w * n].reshape(h, n, w, n)
     out = np.empty((h, w, 3), np.float32)
-    for colour in range(3):
-        here = colours == colour
-        out[..., colour] = np.where(here, cells, 0).sum(axis=(1, 3)) / here.sum(axis=(1, 3))
+    _bin(mosaic.data, np.ascontiguousarray(mosaic.cfa, dtype=np.int64), n, out)
     return out
