@@ -115,7 +115,8 @@ class Backstage(QObject):
     # what is shown
 
     def show(self, pane: int, wish: Wish) -> None:
-        """Render a view, and see to it that a better one follows."""
+        """Render a view, and see to it that a better one follows; figures of what was shown before are not wanted."""
+        self._heavy.cancel(lambda key: key[0] == "figures" and key[2] == pane)
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None:
             words = "merging" if len(wish.source.paths) > 1 else "reading"

@@ -77,7 +77,8 @@ def _render(picture, matrix, table, top, out):
                 part = (r if c == 0 else (g if c == 1 else b)) / largest
                 distance = 1 - part
                 if distance > knee:
-                    distance = knee + (1 - knee) * np.tanh((distance - knee) / (1 - knee))
+                    beyond = (distance - knee) / (1 - knee)
+                    distance = knee + (1 - knee) * beyond / np.sqrt(1 + beyond * beyond)
                 part = 1 - distance * (1 - pale)
                 out[y, x, c] = level * part
 

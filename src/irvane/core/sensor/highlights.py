@@ -86,20 +86,19 @@ def make_map(camera: np.ndarray, gains: np.ndarray, extent: tuple[int, int]) -> 
 def _rebuild(camera, ratios, gains, start, full, out):
     for y in numba.prange(camera.shape[0]):
         for x in range(camera.shape[1]):
+            r, g, b = camera[y, x, 0], camera[y, x, 1], camera[y, x, 2]
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r, g, b
+            if max(r, max(g, b)) <= start:
+                continue
             held = np.float32(0)
             total = np.float32(0)
-            worst = np.float32(0)
             for c in range(3):
                 v = camera[y, x, c]
-                out[y, x, c] = v
                 gone = min(max((v - start) / (full - start), np.float32(0)), np.float32(1))
-                worst = max(worst, gone)
                 # each colour that holds proposes a brightness; nearly clipped ones speak softly
                 trust = (1 - gone) * max(v, np.float32(1e-3))
                 held += trust
                 total += trust * (np.log(max(v * gains[c], np.float32(1e-4))) - ratios[y, x, c])
-            if worst <= 0:
-                continue
             least = np.float32(1e9)
             for c in range(3):
                 least = min(least, camera[y, x, c])
@@ -121,6 +120,18 @@ def _rebuild(camera, ratios, gains, start, full, out):
                 out[y, x, c] = v + gone * (guess - v)
 
 
+@numba.njit(parallel=True, cache=True, nogil=True)
+def _holds_clipped(camera, start):
+    found = 0
+    for y in numba.prange(camera.shape[0]):
+        highest = np.float32(0)
+        for x in range(camera.shape[1]):
+            for c in range(3):
+                highest = max(highest, camera[y, x, c])
+        found += highest > start
+    return found > 0
+
+
 def rebuild(
     camera: np.ndarray, gains: np.ndarray, where: HighlightMap, top: float, left: float, step: float
 ) -> np.ndarray:
@@ -132,7 +143,7 @@ def rebuild(
     where : the frame's map.
     top, left, step : where the view lies, see :func:`irvane.core.light.guide.sample`.
     """
-    if where.ratios is None:
+    if where.ratios is None or not _holds_clipped(camera, np.float32(CLIP_START)):
         return camera
     ratios = sample(where.ratios, where.extent, top, left, step, camera.shape[:2])
     out = np.empty_like(camera)
