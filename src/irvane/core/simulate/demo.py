@@ -202,7 +202,7 @@ def make_demo(
 
 def make_frame(path: Path, megapixels: float, six: bool = False, iso: float = 400.0, seed: int = 1) -> None:
     """A frame of any size for benchmarks: the bench scene, 3:2, both sides multiples of 6."""
-    height = round(np.sqrt(megapixels * 1e6 / 1.5) / 6) * 6
+    height = round(np.sqrt(megapixels * 1e6 / 1.5) / 12) * 12
     shape = (height, height * 3 // 2)
     base = scene_light("bench", (2000, 3000), seed)
     light = (
