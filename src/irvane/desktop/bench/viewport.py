@@ -11,7 +11,7 @@ from irvane.core.line.picture import Region
 #: Zoom steps; fit comes before them all.
 ZOOMS = (0.5, 0.66, 1.0, 2.0, 3.0, 4.0, 8.0)
 #: Share of the visible part that is rendered beyond it on every side, so that small pans show no edge.
-_MARGIN = 0.12
+_MARGIN = 0.04
 
 
 class Viewport(QObject):
