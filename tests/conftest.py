@@ -17,6 +17,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import shutil  # noqa: E402
 
+import hypothesis  # noqa: E402
 import pytest  # noqa: E402
 
 from irvane.core.simulate.demo import make_demo  # noqa: E402
@@ -36,3 +37,8 @@ def frames(demo: Path, tmp_path: Path) -> Path:
     folder = tmp_path / "frames"
     shutil.copytree(demo, folder)
     return folder
+
+
+# kernels are compiled in the first example: no limit of time
+hypothesis.settings.register_profile("kernels", deadline=None)
+hypothesis.settings.load_profile("kernels")

@@ -9,14 +9,11 @@ Huang 2001), each seen through random camera matrices, with slight noise. No tes
 from __future__ import annotations
 
 import sys
-from pathlib import Path
 
-import cv2
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
+from scenes import dead_leaves, photographs
 
-sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
-import photographs
 from irvane.core.image import SIX_BY_SIX
 from irvane.core.sensor import six_by_six as six
 from irvane.core.sensor.encoding import POWER, SMALLEST_KNEE
@@ -28,18 +25,7 @@ NOISE = 0.003
 SEED = 20261101
 
 
-def dead_leaves(rng: np.random.Generator, side: int = 700) -> np.ndarray:
-    """Overlapping discs of random colour with a power law of radii: linear light, side×side×3."""
-    picture = np.zeros((side * 2, side * 2, 3), np.float32)
-    for _ in range(9000):
-        radius = int(4 / np.sqrt(rng.uniform(1 / 2500, 1)))
-        colour = (rng.uniform(0.1, 1) * np.clip(rng.normal(0.5, 0.2, 3), 0.02, 1)) ** 1.6
-        centre = tuple(int(v) for v in rng.integers(0, side * 2, 2))
-        cv2.circle(picture, centre, radius, tuple(float(v) for v in colour), -1, cv2.LINE_AA)
-    return cv2.resize(picture, (side, side), interpolation=cv2.INTER_AREA)
-
-
-def scenes(rng: np.random.Generator):
+def pictures(rng: np.random.Generator):
     for name in photographs.TRAINING:
         for longest in (1000, 700):
             yield photographs.load(name, longest)
@@ -62,7 +48,7 @@ def gather() -> tuple[np.ndarray, np.ndarray]:
     rng = np.random.default_rng(SEED)
     normal = np.zeros((36, six.CLASSES, TAPS, TAPS))
     target = np.zeros((36, six.CLASSES, TAPS, 3))
-    for number, scene in enumerate(scenes(rng)):
+    for number, scene in enumerate(pictures(rng)):
         camera = encode(scene @ random_camera(rng).T).astype(np.float32)
         h, w = camera.shape[:2]
         colours = SIX_BY_SIX[np.ix_(np.arange(h) % 6, np.arange(w) % 6)]

@@ -57,7 +57,7 @@ def test_fit_shows_the_whole_frame_centred() -> None:
     assert region.step == pytest.approx(3000 / 580)
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(st.sampled_from(ZOOMS), st.floats(0, 1), st.floats(0, 1), st.floats(0, 580), st.floats(0, 560))
 def test_view_and_frame_positions_are_inverse(zoom: float, u: float, v: float, x: float, y: float) -> None:
     port = Viewport()
@@ -71,7 +71,7 @@ def test_view_and_frame_positions_are_inverse(zoom: float, u: float, v: float, x
     assert region.step == max(1.0, 1 / zoom)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.floats(100, 480), st.floats(100, 460))
 def test_zooming_keeps_the_place_under_the_pointer(x: float, y: float) -> None:
     port = Viewport()

@@ -301,23 +301,26 @@ class Settings:
 def split(path: str) -> tuple[str, str]:
     """Station and name of ``station.name``; raises SettingError when there is no such setting."""
     station, _, name = path.partition(".")
-    if station not in STATIONS or name not in {f.name for f in fields(_RECORDS[station])}:
+    if name not in _SPECS.get(station, {}):
         raise SettingError(f"There is no setting called “{path}”.")
     return station, name
 
 
-_RECORDS: dict[str, Any] = {f.name: type(f.default) for f in fields(Settings)}
+_SPECS: dict[str, dict[str, Number | Choice]] = {
+    station.name: {f.name: f.metadata["spec"] for f in fields(type(station.default))}  # type: ignore[arg-type]
+    for station in fields(Settings)
+}
 
 
 def spec(path: str) -> Number | Choice:
     """Declaration of a setting by its full name."""
     station, name = split(path)
-    return next(f.metadata["spec"] for f in fields(_RECORDS[station]) if f.name == name)
+    return _SPECS[station][name]
 
 
 def names(station: str) -> list[str]:
     """Full names of a station's settings in the order they are shown."""
-    return [f"{station}.{f.name}" for f in fields(_RECORDS[station])]
+    return [f"{station}.{name}" for name in _SPECS[station]]
 
 
 def default(path: str) -> Any:
@@ -356,7 +359,8 @@ def check(path: str, value: Any) -> Any:
 
 def differences(a: Settings, b: Settings) -> list[str]:
     """Full names of the settings in which two proofs differ."""
-    return [path for station in STATIONS for path in names(station) if a.get(path) != b.get(path)]
+    stations = (station for station in STATIONS if getattr(a, station) != getattr(b, station))
+    return [path for station in stations for path in names(station) if a.get(path) != b.get(path)]
 
 
 def value_text(path: str, value: Any) -> str:

@@ -8,10 +8,11 @@ surroundings only by the overshoot limit. Colour ratios are kept.
 from __future__ import annotations
 
 import cv2
-import numba
 import numpy as np
 
 from irvane.core.image import LUMA_2020
+from irvane.core.kernels import blank, flat, inline, multiply, serial
+from irvane.core.powers import power
 from irvane.core.settings import Acutance
 
 #: Standard deviations, in full-resolution pixels, between which the fine, medium and coarse band lie.
@@ -29,52 +30,42 @@ _BAND_NOISE = (0.75, 0.26, 0.12)
 _LUMA = (float(LUMA_2020[0]), float(LUMA_2020[1]), float(LUMA_2020[2]))
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@serial
 def _encode(picture, out):
-    for y in numba.prange(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            lum = (
-                np.float32(_LUMA[0]) * picture[y, x, 0]
-                + np.float32(_LUMA[1]) * picture[y, x, 1]
-                + np.float32(_LUMA[2]) * picture[y, x, 2]
-            )
-            out[y, x] = (max(lum, np.float32(0)) + np.float32(_KNEE)) ** np.float32(_POWER)
+    for i in range(out.size):
+        r, g, b = picture[3 * i], picture[3 * i + 1], picture[3 * i + 2]
+        lum = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
+        out[i] = power(max(lum, np.float32(0)) + np.float32(_KNEE), _POWER)
 
 
-@numba.njit(inline="always")
+@inline
 def _core(difference, limit):
     square = difference * difference
     return difference * square / (square + limit * limit + np.float32(1e-20))
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _sharpen(picture, p, g0, g1, g2, amounts, limits, noise_gain, noise_read2, overshoot, out):
-    h, w = p.shape
-    for y in numba.prange(h):
-        for x in range(w):
-            v = p[y, x]
-            lum = v ** np.float32(1 / _POWER) - np.float32(_KNEE)
-            # noise of the luminance here, carried through the slope of the domain
-            slope = np.float32(_POWER) * v / (max(lum, np.float32(0)) + np.float32(_KNEE))
-            sigma = slope * np.sqrt(noise_gain * max(lum, np.float32(0)) + noise_read2)
-            new = v
-            new += amounts[0] * _core(v - g0[y, x], limits[0] * sigma)
-            new += amounts[1] * _core(g0[y, x] - g1[y, x], limits[1] * sigma)
-            new += amounts[2] * _core(g1[y, x] - g2[y, x], limits[2] * sigma)
-            low = v
-            high = v
-            for j in range(max(y - 1, 0), min(y + 2, h)):
-                for i in range(max(x - 1, 0), min(x + 2, w)):
-                    low = min(low, p[j, i])
-                    high = max(high, p[j, i])
-            room = overshoot * (high - low)
-            new = min(max(new, low - room), high + room)
-            base = np.float32(_KNEE) ** np.float32(_POWER)
-            new = max(new, base)
-            target = new ** np.float32(1 / _POWER) - np.float32(_KNEE)
-            gain = (target + np.float32(_KNEE)) / (max(lum, np.float32(0)) + np.float32(_KNEE))
-            for c in range(3):
-                out[y, x, c] = picture[y, x, c] * gain
+@serial
+def _gains(p, g0, g1, g2, low, high, amounts, limits, noise_gain, noise_read2, overshoot, gains):
+    """Factor of the light of every pixel; `low` and `high` are the extremes of its 3×3 surroundings."""
+    base = np.float32(_KNEE**_POWER)
+    a0, a1, a2 = amounts[0], amounts[1], amounts[2]
+    l0, l1, l2 = limits[0], limits[1], limits[2]
+    for i in range(p.size):
+        v = p[i]
+        lifted = power(v, 1 / _POWER)
+        # noise of the luminance here, carried through the slope of the domain
+        slope = np.float32(_POWER) * v / lifted
+        sigma = slope * np.sqrt(noise_gain * max(lifted - np.float32(_KNEE), np.float32(0)) + noise_read2)
+        new = v + a0 * _core(v - g0[i], l0 * sigma)
+        new += a1 * _core(g0[i] - g1[i], l1 * sigma) + a2 * _core(g1[i] - g2[i], l2 * sigma)
+        room = overshoot * (high[i] - low[i])
+        new = max(min(max(new, low[i] - room), high[i] + room), base)
+        gains[i] = power(new, 1 / _POWER) / lifted
+
+
+def is_on(settings: Acutance) -> bool:
+    """Is anything sharpened at all?"""
+    return any((settings.fine, settings.medium, settings.coarse))
 
 
 def sharpen(picture: np.ndarray, settings: Acutance, noise: tuple[float, float], step: float) -> np.ndarray:
@@ -91,11 +82,11 @@ def sharpen(picture: np.ndarray, settings: Acutance, noise: tuple[float, float],
     -------
     float32, H×W×3; the same array when nothing is switched on.
     """
-    amounts = np.array([settings.fine, settings.medium, settings.coarse], np.float32) / 100 * _FULL_STRENGTH
-    if not amounts.any():
+    if not is_on(settings):
         return picture
+    amounts = np.array([settings.fine, settings.medium, settings.coarse], np.float32) / 100 * _FULL_STRENGTH
     p = np.empty(picture.shape[:2], np.float32)
-    _encode(picture, p)
+    _encode(flat(picture), flat(p))
     blurred = []
     previous: np.ndarray = p
     for number, sigma in enumerate(SCALES):
@@ -106,11 +97,14 @@ def sharpen(picture: np.ndarray, settings: Acutance, noise: tuple[float, float],
             continue
         previous = cv2.GaussianBlur(p, (0, 0), scaled, borderType=cv2.BORDER_REFLECT_101)
         blurred.append(previous)
+    around = np.ones((3, 3), np.uint8)
+    low = cv2.erode(p, around, borderType=cv2.BORDER_REPLICATE)
+    high = cv2.dilate(p, around, borderType=cv2.BORDER_REPLICATE)
     limits = np.array(_BAND_NOISE, np.float32) * settings.noise_floor
-    gain, read2 = noise[0] / step**2, noise[1] / step**2
-    out = np.empty_like(picture)
-    _sharpen(
-        picture, p, *blurred, amounts, limits, np.float32(gain), np.float32(read2),
-        np.float32(settings.overshoot / 100), out,
-    )  # fmt: skip
+    numbers = (noise[0] / step**2, noise[1] / step**2, settings.overshoot / 100)
+    gains = np.empty(p.size, np.float32)
+    planes = (flat(plane) for plane in (p, *blurred, low, high))
+    _gains(*planes, amounts, limits, *(np.float32(v) for v in numbers), gains)
+    out = blank(picture)
+    multiply(flat(picture), gains, flat(out))
     return out

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from irvane.core.colour import whitebalance
 from irvane.core.image import CameraColour
+from irvane.core.kernels import blank, flat, serial
 from irvane.core.settings import Colour
 
 #: Scene-linear 0.18 lies this far below sensor white: ISO 12232 puts an 18 % reflector half a stop lower than
@@ -59,21 +59,26 @@ def flat_transform(colour: CameraColour, settings: Colour, space: str) -> tuple[
     return balance, whitebalance.camera_to_working(colour, colour.cool_kelvin, space)
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@serial
 def _apply(picture, gains, matrix, ceiling, out):
-    for y in numba.prange(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            r = min(picture[y, x, 0] * gains[0], ceiling)
-            g = min(picture[y, x, 1] * gains[1], ceiling)
-            b = min(picture[y, x, 2] * gains[2], ceiling)
-            for c in range(3):
-                out[y, x, c] = matrix[c, 0] * r + matrix[c, 1] * g + matrix[c, 2] * b
+    k0, k1, k2 = gains[0], gains[1], gains[2]
+    m00, m01, m02 = matrix[0, 0], matrix[0, 1], matrix[0, 2]
+    m10, m11, m12 = matrix[1, 0], matrix[1, 1], matrix[1, 2]
+    m20, m21, m22 = matrix[2, 0], matrix[2, 1], matrix[2, 2]
+    for i in range(picture.size // 3):
+        r = min(picture[3 * i] * k0, ceiling)
+        g = min(picture[3 * i + 1] * k1, ceiling)
+        b = min(picture[3 * i + 2] * k2, ceiling)
+        out[3 * i] = m00 * r + m01 * g + m02 * b
+        out[3 * i + 1] = m10 * r + m11 * g + m12 * b
+        out[3 * i + 2] = m20 * r + m21 * g + m22 * b
 
 
 def apply_camera(
     picture: np.ndarray, gains: np.ndarray, matrix: np.ndarray, ceiling: float = np.inf
 ) -> np.ndarray:
     """Multiply by `gains`, cut at `ceiling`, then apply the 3×3 `matrix`: float32 H×W×3 in and out."""
-    out = np.empty_like(picture)
-    _apply(picture, gains.astype(np.float32), matrix.astype(np.float32), np.float32(min(ceiling, 3e38)), out)
+    out = blank(picture)
+    limit = np.float32(min(ceiling, 3e38))
+    _apply(flat(picture), gains.astype(np.float32), matrix.astype(np.float32), limit, flat(out))
     return out

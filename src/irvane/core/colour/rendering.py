@@ -12,11 +12,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 
-import numba
 import numpy as np
 
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.image import MID_GREY
+from irvane.core.kernels import blank, flat, inline, serial
+from irvane.core.powers import power
 
 WHITE_EV = 4.0
 EXPONENT = 1.25
@@ -50,37 +51,37 @@ class Curve:
         return (self.k * limited / (self.a - limited)) ** (1 / EXPONENT)
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _render(picture, matrix, table, top, out):
+@inline
+def _part(colour, largest, pale):
+    """A colour as a share of the largest, pulled into the gamut and towards white."""
     knee = np.float32(GAMUT_KNEE)
-    last = table.size - 2
-    to_place = np.float32(last) / np.sqrt(top)
-    for y in numba.prange(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            r0, g0, b0 = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
-            r = matrix[0, 0] * r0 + matrix[0, 1] * g0 + matrix[0, 2] * b0
-            g = matrix[1, 0] * r0 + matrix[1, 1] * g0 + matrix[1, 2] * b0
-            b = matrix[2, 0] * r0 + matrix[2, 1] * g0 + matrix[2, 2] * b0
-            largest = max(r, max(g, b))
-            if largest <= 0:
-                out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = np.float32(0)
-                continue
-            # the curve from a table that is even in the square root of light
-            place = min(np.sqrt(largest) * to_place, np.float32(last))
-            index = int(place)
-            level = table[index] + (place - index) * (table[index + 1] - table[index])
-            # near white colours pale: share of white grows from 0 at 60 % of the range
-            pale = min(max((level - np.float32(0.6)) / np.float32(0.4), np.float32(0)), np.float32(1))
-            pale = np.float32(0.8) * pale * pale
-            level = min(level, np.float32(1))
-            for c in range(3):
-                part = (r if c == 0 else (g if c == 1 else b)) / largest
-                distance = 1 - part
-                if distance > knee:
-                    beyond = (distance - knee) / (1 - knee)
-                    distance = knee + (1 - knee) * beyond / np.sqrt(1 + beyond * beyond)
-                part = 1 - distance * (1 - pale)
-                out[y, x, c] = level * part
+    distance = 1 - colour / largest
+    beyond = max(distance - knee, np.float32(0)) / (1 - knee)
+    distance = min(distance, knee) + (1 - knee) * beyond / np.sqrt(1 + beyond * beyond)
+    return 1 - distance * (1 - pale)
+
+
+@serial
+def _render(picture, matrix, a, k, out):
+    m00, m01, m02 = matrix[0, 0], matrix[0, 1], matrix[0, 2]
+    m10, m11, m12 = matrix[1, 0], matrix[1, 1], matrix[1, 2]
+    m20, m21, m22 = matrix[2, 0], matrix[2, 1], matrix[2, 2]
+    for i in range(picture.size // 3):
+        r0, g0, b0 = picture[3 * i], picture[3 * i + 1], picture[3 * i + 2]
+        r = m00 * r0 + m01 * g0 + m02 * b0
+        g = m10 * r0 + m11 * g0 + m12 * b0
+        b = m20 * r0 + m21 * g0 + m22 * b0
+        largest = max(r, max(g, b))
+        safe = max(largest, np.float32(1e-9))
+        curved = power(safe, EXPONENT)
+        level = min(a * curved / (curved + k), np.float32(1))
+        # near white colours pale: share of white grows from 0 at 60 % of the range
+        pale = max((level - np.float32(0.6)) / np.float32(0.4), np.float32(0))
+        pale = np.float32(0.8) * pale * pale
+        level = level if largest > 0 else np.float32(0)
+        out[3 * i] = level * _part(r, safe, pale)
+        out[3 * i + 1] = level * _part(g, safe, pale)
+        out[3 * i + 2] = level * _part(b, safe, pale)
 
 
 def render(picture: np.ndarray, white_ev: float = WHITE_EV, space: str = "srgb") -> np.ndarray:
@@ -92,22 +93,10 @@ def render(picture: np.ndarray, white_ev: float = WHITE_EV, space: str = "srgb")
     white_ev : stops above mid-grey that become white.
     space : key in :data:`irvane.core.colour.spaces.SPACES`.
     """
-    table, top = _curve_table(white_ev)
-    out = np.empty_like(picture)
-    _render(picture, _matrix_to(space), table, np.float32(top), out)
+    curve = Curve.for_white(white_ev)
+    out = blank(picture)
+    _render(flat(picture), _matrix_to(space), np.float32(curve.a), np.float32(curve.k), flat(out))
     return out
-
-
-_CURVE_SIZE = 8192
-
-
-@lru_cache(maxsize=32)
-def _curve_table(white_ev: float) -> tuple[np.ndarray, float]:
-    """The curve at places even in the square root of light up to its white, and that light."""
-    top = MID_GREY * 2.0**white_ev
-    places = np.linspace(0, 1, _CURVE_SIZE + 1) ** 2 * top
-    values = np.append(Curve.for_white(white_ev)(places), 1.0)
-    return values.astype(np.float32), top
 
 
 @lru_cache(maxsize=8)
@@ -119,17 +108,16 @@ def _matrix_to(space: str) -> np.ndarray:
 _TABLE_SIZE = 4096
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@serial
 def _encode8(picture, table, out):
     last = np.float32(table.size - 1)
-    for y in numba.prange(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            for c in range(3):
-                v = picture[y, x, c]
-                # the table is even in the square root of light, where encodings are almost straight
-                v = np.sqrt(min(max(v, np.float32(0)), np.float32(1)))
-                out[y, x, c] = table[int(v * last + np.float32(0.5))]
-            out[y, x, 3] = np.uint8(255)
+    for i in range(picture.size // 3):
+        for c in range(3):
+            v = picture[3 * i + c]
+            # the table is even in the square root of light, where encodings are almost straight
+            v = np.sqrt(min(max(v, np.float32(0)), np.float32(1)))
+            out[4 * i + c] = table[np.int32(v * last + np.float32(0.5))]
+        out[4 * i + 3] = np.uint8(255)
 
 
 @lru_cache(maxsize=8)
@@ -138,16 +126,13 @@ def _encoding_table(space: str) -> np.ndarray:
     return SPACES[space].encode(np.linspace(0, 1, _TABLE_SIZE) ** 2)
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@serial
 def _encode(picture, table, half, out):
     last = np.float32(table.size - 2)
-    for y in numba.prange(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            for c in range(3):
-                v = min(max(picture[y, x, c], np.float32(0)), np.float32(1))
-                place = np.sqrt(v) * last
-                index = int(place)
-                out[y, x, c] = table[index] + (place - index) * (table[index + 1] - table[index]) + half
+    for i in range(picture.size):
+        place = np.sqrt(min(max(picture[i], np.float32(0)), np.float32(1))) * last
+        index = np.int32(place)
+        out[i] = table[index] + (place - index) * (table[index + 1] - table[index]) + half
 
 
 _DEPTHS = {8: np.uint8, 16: np.uint16, 32: np.float32}
@@ -164,7 +149,7 @@ def encode(display: np.ndarray, space: str, depth: int = 32) -> np.ndarray:
     top = np.float32(1 if depth == 32 else 2**depth - 1)
     table = np.append(_encoding_table(space), np.float32(1)) * top
     out = np.empty(display.shape, _DEPTHS[depth])
-    _encode(display, table, np.float32(0 if depth == 32 else 0.5), out)
+    _encode(flat(display), table, np.float32(0 if depth == 32 else 0.5), flat(out))
     return out
 
 
@@ -172,5 +157,5 @@ def to_screen(display: np.ndarray, space: str = "srgb") -> np.ndarray:
     """Linear display light to 8-bit RGBA for painting: uint8 H×W×4."""
     table = np.rint(_encoding_table(space) * 255).astype(np.uint8)
     out = np.empty((*display.shape[:2], 4), np.uint8)
-    _encode8(display, table, out)
+    _encode8(flat(display), table, flat(out))
     return out

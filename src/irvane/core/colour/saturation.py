@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from irvane.core.image import LUMA_2020
+from irvane.core.kernels import blank, flat, serial
 
 _LUMA = (float(LUMA_2020[0]), float(LUMA_2020[1]), float(LUMA_2020[2]))
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@serial
 def _saturate(picture, share, out):
-    for y in numba.prange(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
-            grey = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
-            out[y, x, 0] = grey + share * (r - grey)
-            out[y, x, 1] = grey + share * (g - grey)
-            out[y, x, 2] = grey + share * (b - grey)
+    for i in range(picture.size // 3):
+        r, g, b = picture[3 * i], picture[3 * i + 1], picture[3 * i + 2]
+        grey = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
+        out[3 * i] = grey + share * (r - grey)
+        out[3 * i + 1] = grey + share * (g - grey)
+        out[3 * i + 2] = grey + share * (b - grey)
 
 
 def saturate(picture: np.ndarray, per_cent: float) -> np.ndarray:
@@ -28,6 +27,6 @@ def saturate(picture: np.ndarray, per_cent: float) -> np.ndarray:
     """
     if per_cent == 100:
         return picture
-    out = np.empty_like(picture)
-    _saturate(picture, np.float32(per_cent / 100), out)
+    out = blank(picture)
+    _saturate(flat(picture), np.float32(per_cent / 100), flat(out))
     return out

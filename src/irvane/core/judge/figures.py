@@ -18,6 +18,7 @@ from irvane.core.line.source import DISPLAY
 from irvane.core.line.view import Rendered, covers, scene_patch, show, trim, wanted, white_ev
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
+from irvane.core.threads import each
 
 _BAND = 256
 
@@ -69,32 +70,34 @@ def whole_figures(
     below, above = np.zeros(4), np.zeros(4)
     white = black = 0.0
     parts: list[np.ndarray] = []
-    for first in range(0, h, band):
-        step(progress, first / h)
+
+    def work(first: int) -> tuple[int, StopHistogram, tuple[float, float], np.ndarray | None]:
         region = Region(first, 0, min(h, first + band), w)
         patch = trim(scene_patch(developed, settings, context, region), region)
-        share = patch.pixels.shape[0] / h
-        found = stop_histogram(patch.pixels * np.float32(1 / top))
+        shown = show(patch, developed, settings)
+        clipped = clipped_shares(shown)
+        if offset and factor is not None:
+            shown = show(replace(patch, pixels=patch.pixels * np.float32(2.0**offset)), developed, settings)
+        small = None if factor is None else _averaged(shown, factor)
+        return first, stop_histogram(patch.pixels * np.float32(1 / top)), clipped, small
+
+    for first, found, clipped, small in each(work, range(0, h, band)):
+        step(progress, first / h)
+        share = (min(h, first + band) - first) / h
         counts = found.counts * share if counts is None else counts + found.counts * share
         below += found.below * share
         above += found.above * share
-        shown = show(patch, developed, settings)
-        here = clipped_shares(shown)
-        white += here[0] * share
-        black += here[1] * share
-        if factor is not None:
-            if offset:
-                shown = show(
-                    replace(patch, pixels=patch.pixels * np.float32(2.0**offset)), developed, settings
-                )
-            parts.append(_averaged(shown, factor))
+        white += clipped[0] * share
+        black += clipped[1] * share
+        if small is not None:
+            parts.append(small)
     assert counts is not None
     figures = WholeFigures(StopHistogram(counts, below, above), context.clipped_share, white, black)
     if step_wished is None or not parts:
         return figures, None
     size = (max(1, round(w / step_wished)), max(1, round(h / step_wished)))
-    small = cv2.resize(np.concatenate(parts), size, interpolation=cv2.INTER_AREA)
-    return figures, Rendered(to_screen(np.ascontiguousarray(small)), 0, 0, h, w)
+    exact = cv2.resize(np.concatenate(parts), size, interpolation=cv2.INTER_AREA)
+    return figures, Rendered(to_screen(np.ascontiguousarray(exact)), 0, 0, h, w)
 
 
 def _averaged(shown: np.ndarray, factor: int) -> np.ndarray:

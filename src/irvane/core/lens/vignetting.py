@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from irvane.core.kernels import blank, flat, serial
+from irvane.core.powers import exp2
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _brighten(picture, corner, top, left, step, height, width, out):
+
+@serial
+def _brighten(picture, columns, corner, top, left, step, height, width, out):
     half2 = np.float32(0.25) * (height * height + width * width)
-    for y in numba.prange(picture.shape[0]):
-        dy = top + (y + np.float32(0.5)) * step - height / 2
-        for x in range(picture.shape[1]):
-            dx = left + (x + np.float32(0.5)) * step - width / 2
-            gain = np.exp2(corner * (dx * dx + dy * dy) / half2)
-            for c in range(3):
-                out[y, x, c] = picture[y, x, c] * gain
+    for y in range(picture.size // (3 * columns)):
+        dy = top + (np.float32(y) + np.float32(0.5)) * step - height / 2
+        row, target = picture[3 * columns * y :], out[3 * columns * y :]
+        for x in range(columns):
+            dx = left + (np.float32(x) + np.float32(0.5)) * step - width / 2
+            gain = exp2(corner * (dx * dx + dy * dy) / half2)
+            target[3 * x] = row[3 * x] * gain
+            target[3 * x + 1] = row[3 * x + 1] * gain
+            target[3 * x + 2] = row[3 * x + 2] * gain
 
 
 def correct_vignetting(
@@ -33,7 +37,7 @@ def correct_vignetting(
     """
     if corner == 0:
         return picture
-    out = np.empty_like(picture)
+    out = blank(picture)
     numbers = (np.float32(v) for v in (corner, rect[0], rect[1], step, extent[0], extent[1]))
-    _brighten(picture, *numbers, out)
+    _brighten(flat(picture), picture.shape[1], *numbers, flat(out))
     return out

@@ -8,13 +8,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 
 from irvane.core.colour.rendering import EXPONENT, Curve
 from irvane.core.guidance import sample
 from irvane.core.image import LUMA_2020, MID_GREY
+from irvane.core.kernels import blank, flat, inline, multiply, serial
 from irvane.core.light.guide import FLOOR_EV, Guide
+from irvane.core.powers import exp2, log2, power
 from irvane.core.settings import Light
 
 #: Highlights act with 1 − exp(−b²/2s²) above mid-grey, shadows likewise below it; deep black is left out.
@@ -27,6 +28,9 @@ BLACK_EV = -10.0
 _LUMA = (float(LUMA_2020[0]), float(LUMA_2020[1]), float(LUMA_2020[2]))
 
 
+_TO_2 = 1 / np.log(2)  # from powers of e to powers of 2
+
+
 def tonal_shift(base: np.ndarray, shadows: float, highlights: float) -> np.ndarray:
     """Change in EV of a local base brightness (EV around mid-grey): the curve behind Shadows and Highlights."""
     above, below = np.maximum(base, 0), np.minimum(base, 0)
@@ -35,42 +39,51 @@ def tonal_shift(base: np.ndarray, shadows: float, highlights: float) -> np.ndarr
     return highlights * bright + shadows * dark
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _tone(picture, slope, offset, exposure, shadows, highlights, contrast, black, out):
-    floor = np.float32(FLOOR_EV)
-    local = slope.shape[0] > 0
-    grey = np.float32(MID_GREY)
-    for y in numba.prange(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
-            lum = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
-            ev = exposure
-            if local or contrast != 1:
-                level = np.log2(max(lum / grey, np.float32(1e-4)))
-                level = max(level, floor)
-            if local:
-                base = slope[y, x] * level + offset[y, x] + exposure
-                above = max(base, np.float32(0))
-                below = min(base, np.float32(0))
-                bright = 1 - np.exp(-above * above * np.float32(0.5 / HIGHLIGHT_SPREAD**2))
-                quart = below * np.float32(1 / BLACK_DEPTH)
-                quart = quart * quart
-                dark = (1 - np.exp(-below * below * np.float32(0.5 / SHADOW_SPREAD**2))) * np.exp(
-                    -quart * quart
-                )
-                ev += highlights * bright + shadows * dark
-            if contrast != 1:
-                ev += (contrast - 1) * min(max(level + ev, floor), -floor)
-            gain = np.exp2(ev)
-            if black != 0:
-                value = max(lum * gain, np.float32(1e-9))
-                lowered = value - black
-                # a soft toe instead of a hard cut
-                lowered = np.float32(0.5) * (lowered + np.sqrt(lowered * lowered + value * abs(black)))
-                gain *= lowered / value
-            out[y, x, 0] = r * gain
-            out[y, x, 1] = g * gain
-            out[y, x, 2] = b * gain
+@inline
+def _level(r, g, b, grey, floor):
+    """Luminance in EV around mid-grey, limited below."""
+    lum = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
+    return max(log2(max(lum / grey, np.float32(1e-4))), floor)
+
+
+@serial
+def _local_gains(picture, slope, offset, exposure, shadows, highlights, contrast, gains):
+    """Factors of exposure, shadows, highlights and contrast together."""
+    floor, grey = np.float32(FLOOR_EV), np.float32(MID_GREY)
+    for i in range(gains.size):
+        level = _level(picture[3 * i], picture[3 * i + 1], picture[3 * i + 2], grey, floor)
+        base = slope[i] * level + offset[i] + exposure
+        above = max(base, np.float32(0))
+        below = min(base, np.float32(0))
+        bright = 1 - exp2(-above * above * np.float32(_TO_2 * 0.5 / HIGHLIGHT_SPREAD**2))
+        quart = below * np.float32(1 / BLACK_DEPTH)
+        quart = quart * quart
+        dark = 1 - exp2(-below * below * np.float32(_TO_2 * 0.5 / SHADOW_SPREAD**2))
+        dark *= exp2(-quart * quart * np.float32(_TO_2))
+        ev = exposure + highlights * bright + shadows * dark
+        ev += (contrast - 1) * min(max(level + ev, floor), -floor)
+        gains[i] = exp2(ev)
+
+
+@serial
+def _global_gains(picture, exposure, contrast, gains):
+    """Factors of exposure and contrast."""
+    floor, grey = np.float32(FLOOR_EV), np.float32(MID_GREY)
+    for i in range(gains.size):
+        level = _level(picture[3 * i], picture[3 * i + 1], picture[3 * i + 2], grey, floor) + exposure
+        gains[i] = exp2(exposure + (contrast - 1) * min(max(level, floor), -floor))
+
+
+@serial
+def _lower_black(picture, black, gains):
+    """Change factors so that light loses `black`, with a soft toe instead of a hard cut."""
+    for i in range(gains.size):
+        r, g, b = picture[3 * i], picture[3 * i + 1], picture[3 * i + 2]
+        lum = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
+        value = max(lum * gains[i], np.float32(1e-9))
+        lowered = value - black
+        lowered = np.float32(0.5) * (lowered + np.sqrt(lowered * lowered + value * abs(black)))
+        gains[i] *= lowered / value
 
 
 def apply_tone(
@@ -94,16 +107,21 @@ def apply_tone(
     )
     if neutral:
         return picture
-    shape = picture.shape[:2]
+    exposure, contrast = np.float32(light.exposure), np.float32(2.0 ** (light.contrast / 100))
+    shape, pixels = picture.shape[:2], flat(picture)
+    gains = np.full(shape[0] * shape[1], np.float32(2.0**light.exposure))
     if light.shadows or light.highlights:
         slope = sample(guide.slope, guide.extent, top, left, step, shape)
         offset = sample(guide.offset, guide.extent, top, left, step, shape)
-    else:
-        slope = offset = np.empty((0, 0), np.float32)
-    black = MID_GREY * (2.0 ** (BLACK_EV + light.black) - 2.0**BLACK_EV) if light.black else 0.0
-    numbers = (light.exposure, light.shadows, light.highlights, 2.0 ** (light.contrast / 100), black)
-    out = np.empty_like(picture)
-    _tone(picture, slope, offset, *(np.float32(v) for v in numbers), out)
+        ends = np.float32(light.shadows), np.float32(light.highlights)
+        _local_gains(pixels, flat(slope), flat(offset), exposure, *ends, contrast, gains)
+    elif light.contrast:
+        _global_gains(pixels, exposure, contrast, gains)
+    if light.black:
+        black = MID_GREY * (2.0 ** (BLACK_EV + light.black) - 2.0**BLACK_EV)
+        _lower_black(pixels, np.float32(black), gains)
+    out = blank(picture)
+    multiply(pixels, gains, flat(out))
     return out
 
 
@@ -135,24 +153,23 @@ class Operator:
         return Operator(scale, max(white, 1.0))
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@serial
 def _photographic(picture, scale, white2, a, k, exponent, strength, out):
-    for y in numba.prange(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
-            # the largest colour, as in the base rendering: no colour reaches white before the others
-            lum = max(r, max(g, b))
-            gain = np.float32(1)
-            if lum > np.float32(1e-9):
-                scaled = lum * scale
-                shown = scaled * (1 + scaled / white2) / (1 + scaled)
-                shown = min(shown, np.float32(0.9999) * a)
-                # the base rendering follows: hand it the light that it will turn into `shown`
-                wanted = (k * shown / (a - shown)) ** exponent
-                gain = (wanted / lum) ** strength
-            out[y, x, 0] = r * gain
-            out[y, x, 1] = g * gain
-            out[y, x, 2] = b * gain
+    for i in range(picture.size // 3):
+        r, g, b = picture[3 * i], picture[3 * i + 1], picture[3 * i + 2]
+        # the largest colour, as in the base rendering: no colour reaches white before the others
+        largest = max(r, max(g, b))
+        lum = max(largest, np.float32(1e-9))
+        scaled = lum * scale
+        shown = scaled * (1 + scaled / white2) / (1 + scaled)
+        shown = min(shown, np.float32(0.9999) * a)
+        # the base rendering follows: hand it the light that it will turn into `shown`
+        wanted = power(k * shown / (a - shown), exponent)
+        gain = power(wanted / lum, strength)
+        gain = gain if largest > np.float32(1e-9) else np.float32(1)
+        out[3 * i] = r * gain
+        out[3 * i + 1] = g * gain
+        out[3 * i + 2] = b * gain
 
 
 def apply_operator(picture: np.ndarray, light: Light, guide: Guide, white_ev: float) -> np.ndarray:
@@ -166,6 +183,6 @@ def apply_operator(picture: np.ndarray, light: Light, guide: Guide, white_ev: fl
     curve = Curve.for_white(white_ev)
     exponent = 1 / EXPONENT
     numbers = (operator.scale, operator.white**2, curve.a, curve.k, exponent, light.tone_strength / 100)
-    out = np.empty_like(picture)
-    _photographic(picture, *(np.float32(v) for v in numbers), out)
+    out = blank(picture)
+    _photographic(flat(picture), *(np.float32(v) for v in numbers), flat(out))
     return out

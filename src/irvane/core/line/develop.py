@@ -9,6 +9,7 @@ import numpy as np
 
 from irvane.core.colour.whitebalance import gains
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
+from irvane.core.kernels import kernel
 from irvane.core.line.picture import Patch, Picture, Region
 from irvane.core.line.source import CAMERA, MOSAIC, Loaded
 from irvane.core.noise import denoise
@@ -87,7 +88,7 @@ def _mosaic_clip_bits(mosaic: Mosaic) -> np.ndarray | None:
     return bits
 
 
-@numba.njit(parallel=True, cache=True, nogil=True)
+@kernel
 def _mark_clipped(data, cfa, limit, bits):
     h, w = data.shape
     p = cfa.shape[0]

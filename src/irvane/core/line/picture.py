@@ -8,51 +8,77 @@ import cv2
 import numba
 import numpy as np
 
+from irvane.core.kernels import flat, kernel, serial
+
 #: Largest value the 16-bit form holds; camera-linear pictures end at 1 before highlights are rebuilt.
 _TOP = 4.0
 _FULL = 32767.0
 _SMALLEST_LEVEL = 320
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@serial
+def _encode_row(values, out):
+    for i in range(values.size):
+        v = values[i]
+        code = np.sqrt(min(abs(v) * np.float32(1 / _TOP), np.float32(1))) * np.float32(_FULL)
+        whole = np.int32(code + np.float32(0.5))
+        out[i] = whole if v >= 0 else -whole
+
+
+@kernel
 def _encode(values, out):
     for y in numba.prange(values.shape[0]):
-        for x in range(values.shape[1]):
-            for c in range(values.shape[2]):
-                v = values[y, x, c]
-                code = np.sqrt(min(abs(v) * np.float32(1 / _TOP), np.float32(1))) * np.float32(_FULL)
-                whole = np.int16(code + np.float32(0.5))
-                out[y, x, c] = whole if v >= 0 else -whole
+        _encode_row(values[y], out[y])
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@serial
 def _decode(codes, out):
     factor = np.float32(_TOP / _FULL**2)
-    for y in numba.prange(codes.shape[0]):
-        for x in range(codes.shape[1]):
-            for c in range(codes.shape[2]):
-                v = np.float32(codes[y, x, c])
-                out[y, x, c] = v * abs(v) * factor
+    for i in range(codes.size):
+        v = np.float32(codes[i])
+        out[i] = v * abs(v) * factor
 
 
 def encode16(values: np.ndarray) -> np.ndarray:
     """float32 H×W×3 to int16: the signed square root, so that steps follow the noise (6e-5 at white)."""
     out = np.empty(values.shape, np.int16)
-    _encode(values, out)
+    h = values.shape[0]
+    _encode(np.ascontiguousarray(values, np.float32).reshape(h, -1), out.reshape(h, -1))
     return out
 
 
 def decode16(codes: np.ndarray) -> np.ndarray:
     """Inverse of :func:`encode16`."""
     out = np.empty(codes.shape, np.float32)
-    _decode(np.ascontiguousarray(codes), out)
+    _decode(flat(codes), flat(out))
     return out
 
 
+@serial
+def _halve_rows(first, second, out):
+    quarter = np.float32(0.25)
+    for x in range(out.size // 3):
+        out[3 * x] = quarter * (first[6 * x] + first[6 * x + 3] + second[6 * x] + second[6 * x + 3])
+        out[3 * x + 1] = quarter * (
+            first[6 * x + 1] + first[6 * x + 4] + second[6 * x + 1] + second[6 * x + 4]
+        )
+        out[3 * x + 2] = quarter * (
+            first[6 * x + 2] + first[6 * x + 5] + second[6 * x + 2] + second[6 * x + 5]
+        )
+
+
+@kernel
+def _halve(picture, out):
+    for y in numba.prange(out.shape[0]):
+        _halve_rows(picture[2 * y], picture[2 * y + 1], out[y])
+
+
 def halve(picture: np.ndarray) -> np.ndarray:
-    """Mean of 2×2 pixels; an odd last row or column is dropped."""
+    """Mean of 2×2 pixels (float32 H×W×3); an odd last row or column is dropped."""
     h, w = (side // 2 for side in picture.shape[:2])
-    return cv2.resize(picture[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA)
+    out = np.empty((h, w, 3), np.float32)
+    _halve(np.ascontiguousarray(picture).reshape(picture.shape[0], -1), out.reshape(h, -1))
+    return out
 
 
 @dataclass(frozen=True)

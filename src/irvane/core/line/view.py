@@ -27,17 +27,25 @@ from irvane.core.noise.mixing import mix
 from irvane.core.progress import Progress, always, step
 from irvane.core.sensor.highlights import rebuild
 from irvane.core.settings import Settings
+from irvane.core.threads import each, strips
 
 #: Pixels around a place (of the view) that the steps here need.
 REACH = acutance.REACH
-_BAND = 512
+_BAND = 128
+#: Least height of the strips that a view is shared out in.
+_STRIP = 64
 #: Share of the noise's standard deviation that denoising at 100 % leaves in fine structures.
 _LEFT_BY_DENOISING = 0.2
 
 
-def wanted(region: Region, extent: tuple[int, int]) -> Region:
-    """The region grown by REACH view pixels, cut at the frame."""
-    margin = int(np.ceil(REACH * region.step))
+def reach(settings: Settings) -> int:
+    """View pixels around a place that the steps need under these settings, at most REACH."""
+    return REACH if acutance.is_on(settings.acutance) else 0
+
+
+def wanted(region: Region, extent: tuple[int, int], around: int = REACH) -> Region:
+    """The region grown by so many view pixels, cut at the frame."""
+    margin = int(np.ceil(around * region.step))
     return Region(
         max(0, region.top - margin), max(0, region.left - margin), min(extent[0], region.bottom + margin),
         min(extent[1], region.right + margin), region.step,
@@ -107,11 +115,25 @@ def remaining_noise(
 def scene_patch(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
 ) -> Patch:
-    """Scene-linear light of a region (grown by REACH, see :func:`wanted`), before the base rendering."""
-    outer = wanted(region, developed.extent)
+    """Scene-linear light of a region (grown by :func:`reach`), before the base rendering."""
+    patch = _camera_light(developed, settings, context, region, clean)
+    return _scene_light(patch, developed, settings, context, clean is not None)
+
+
+def _camera_light(
+    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
+) -> Patch:
+    """What the steps of :func:`_scene_light` begin with."""
+    outer = wanted(region, developed.extent, reach(settings))
     if clean is not None:
         clean = trim(clean, outer)
-    patch = mixed_patch(developed, settings, context, outer, clean)
+    return mixed_patch(developed, settings, context, outer, clean)
+
+
+def _scene_light(
+    patch: Patch, developed: Developed, settings: Settings, context: Context, clean: bool
+) -> Patch:
+    """All steps from camera-linear to scene-linear light."""
     picture, place = patch.pixels, (patch.top, patch.left)
     if developed.entry in (MOSAIC, CAMERA) and settings.sensor.highlights == "rebuild":
         picture = rebuild(picture, developed.gains, context.highlights, *place, patch.step)
@@ -123,7 +145,7 @@ def scene_patch(
     picture = apply_tone(picture, settings.light, context.guide, *place, patch.step)
     picture = apply_operator(picture, settings.light, context.guide, white_ev(settings))
     picture = saturate(picture, settings.colour.saturation)
-    denoised = clean is not None or developed.denoised is not None
+    denoised = clean or developed.denoised is not None
     noise = remaining_noise(developed, settings, context, denoised)
     return replace(patch, pixels=acutance.sharpen(picture, settings.acutance, noise, patch.step))
 
@@ -183,11 +205,28 @@ def render_view(
     clean : denoised pixels of (at least) the region with its margin, while the whole denoised picture is missing.
     offset : EV by which the view (not the proof) is brightened, to match another pane.
     """
-    patch = trim(scene_patch(developed, settings, context, region, clean), region)
-    if offset:
-        patch = replace(patch, pixels=patch.pixels * np.float32(2.0**offset))
-    pixels = to_screen(show(patch, developed, settings))
-    return Rendered(pixels, patch.top, patch.left, patch.bottom, patch.right)
+    outer = _camera_light(developed, settings, context, region, clean)
+    inner = trim(outer, region)
+    h, w = inner.pixels.shape[:2]
+    first, left = round((inner.top - outer.top) / outer.step), round((inner.left - outer.left) / outer.step)
+    around = reach(settings)
+    pixels = np.empty((h, w, 4), np.uint8)
+
+    def work(rows: tuple[int, int]) -> None:
+        top = max(0, first + rows[0] - around)
+        part = Patch(
+            outer.pixels[top : first + rows[1] + around], outer.top + top * outer.step, outer.left, outer.step
+        )
+        scene = _scene_light(part, developed, settings, context, clean is not None)
+        cut = slice(first + rows[0] - top, first + rows[1] - top), slice(left, left + w)
+        light = np.ascontiguousarray(scene.pixels[cut])
+        if offset:
+            light *= np.float32(2.0**offset)
+        pixels[rows[0] : rows[1]] = to_screen(show(replace(scene, pixels=light), developed, settings))
+
+    for _ in each(work, strips(h, _STRIP)):
+        pass
+    return Rendered(pixels, inner.top, inner.left, inner.bottom, inner.right)
 
 
 @dataclass(frozen=True)
@@ -224,21 +263,21 @@ def finished_bands(
         When `progress` returns False.
     """
     h, w = developed.extent
-    for first in range(0, h, _BAND):
-        step(progress, first / h)
+
+    def work(first: int) -> tuple[int, np.ndarray]:
         region = Region(first, 0, min(h, first + _BAND), w)
         if output.flat:
             linear = _flat_band(developed, settings, context, region, output)
-            yield first, quantise(linear, depth) if output.linear else encode(linear, output.space, depth)
-            continue
+            return first, quantise(linear, depth) if output.linear else encode(linear, output.space, depth)
         patch = trim(scene_patch(developed, settings, context, region), region)
         if output.linear:
-            yield (
-                first,
-                quantise(patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32), depth),
-            )
-        else:
-            yield first, encode(show(patch, developed, settings, output.space), output.space, depth)
+            matrix = between(WORKING, SPACES[output.space]).T.astype(np.float32)
+            return first, quantise(patch.pixels @ matrix, depth)
+        return first, encode(show(patch, developed, settings, output.space), output.space, depth)
+
+    for first, band in each(work, range(0, h, _BAND)):
+        step(progress, first / h)
+        yield first, band
 
 
 def _flat_band(

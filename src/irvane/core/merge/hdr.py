@@ -18,6 +18,7 @@ import numpy as np
 from irvane.core.errors import MergeError
 from irvane.core.files.info import FrameInfo
 from irvane.core.image import LUMA_2020, NoiseModel
+from irvane.core.kernels import inline, marked_kernel
 from irvane.core.merge.align import STILL, Motion, align, warp
 from irvane.core.progress import Progress, always, step
 
@@ -135,7 +136,7 @@ def plan(members: Sequence[Member], progress: Progress = always) -> Plan:
     return Plan(reference, tuple(ratios), tuple(motions))
 
 
-@numba.njit(inline="always")
+@inline
 def _hold(largest, rank):
     """Share with which a place counts: it fades out towards clipping."""
     hold = min(max((_CLIPPED - largest) / (_CLIPPED - _FADE), 0.0), 1.0)
@@ -143,7 +144,7 @@ def _hold(largest, rank):
     return max(hold, 1e-4) if rank == 0 else hold
 
 
-@numba.njit(parallel=True, cache=True, nogil=True)
+@marked_kernel
 def _collect(picture, ratio, rank, light, exposure):
     """Add a frame's counts and its exposure: their quotient is the best guess that does not depend on noise."""
     for y in numba.prange(picture.shape[0]):
@@ -157,7 +158,7 @@ def _collect(picture, ratio, rank, light, exposure):
                 light[y, x, c] += hold * picture[y, x, c]
 
 
-@numba.njit(parallel=True, cache=True, nogil=True)
+@marked_kernel
 def _add(
     picture,
     reference,

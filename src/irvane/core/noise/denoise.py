@@ -16,6 +16,7 @@ from numpy.lib.stride_tricks import sliding_window_view
 from scipy.fft import dctn
 
 from irvane.core.image import GREEN, Mosaic, NoiseModel
+from irvane.core.kernels import kernel
 from irvane.core.noise.sliding import SIDE, denoise_plane
 from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.progress import Progress, always, step
@@ -97,7 +98,7 @@ def _denoise_tile(
     return unstabilise(stable, cfa, noise, scales)
 
 
-@numba.njit(parallel=True, cache=True, nogil=True)
+@kernel
 def _add_change(stable, change, cfa):
     p = cfa.shape[0]
     for y in numba.prange(stable.shape[0]):

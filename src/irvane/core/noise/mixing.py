@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from irvane.core.kernels import blank, flat, serial
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+
+@serial
 def _mix(plain, clean, gains, luminance, colour, out):
-    for y in numba.prange(plain.shape[0]):
-        for x in range(plain.shape[1]):
-            d0 = (clean[y, x, 0] - plain[y, x, 0]) * gains[0]
-            d1 = (clean[y, x, 1] - plain[y, x, 1]) * gains[1]
-            d2 = (clean[y, x, 2] - plain[y, x, 2]) * gains[2]
-            # luminance of the change: green counts double, as in a Bayer cell
-            common = np.float32(0.25) * (d0 + 2 * d1 + d2)
-            shared = (luminance - colour) * common
-            out[y, x, 0] = plain[y, x, 0] + (shared + colour * d0) / gains[0]
-            out[y, x, 1] = plain[y, x, 1] + (shared + colour * d1) / gains[1]
-            out[y, x, 2] = plain[y, x, 2] + (shared + colour * d2) / gains[2]
+    k0, k1, k2 = gains[0], gains[1], gains[2]
+    for i in range(plain.size // 3):
+        d0 = (clean[3 * i] - plain[3 * i]) * k0
+        d1 = (clean[3 * i + 1] - plain[3 * i + 1]) * k1
+        d2 = (clean[3 * i + 2] - plain[3 * i + 2]) * k2
+        # luminance of the change: green counts double, as in a Bayer cell
+        common = np.float32(0.25) * (d0 + 2 * d1 + d2)
+        shared = (luminance - colour) * common
+        out[3 * i] = plain[3 * i] + (shared + colour * d0) / k0
+        out[3 * i + 1] = plain[3 * i + 1] + (shared + colour * d1) / k1
+        out[3 * i + 2] = plain[3 * i + 2] + (shared + colour * d2) / k2
 
 
 def mix(
@@ -34,6 +35,7 @@ def mix(
     """
     if luminance == 0 and colour == 0:
         return plain
-    out = np.empty_like(plain)
-    _mix(plain, clean, gains.astype(np.float32), np.float32(luminance), np.float32(colour), out)
+    out = blank(plain)
+    shares = np.float32(luminance), np.float32(colour)
+    _mix(flat(plain), flat(clean), gains.astype(np.float32), *shares, flat(out))
     return out

@@ -15,6 +15,8 @@ import numba
 import numpy as np
 from scipy.fft import dct
 
+from irvane.core.kernels import kernel, serial
+
 SIDE = 8
 HALF = SIDE // 2
 _BAND = 16  # window rows that one thread handles at a time
@@ -25,7 +27,7 @@ _BLOCK = (
 _BASIS = dct(np.eye(SIDE), axis=0, norm="ortho").astype(np.float32)
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)
+@serial
 def _fold(lines, folded, n):
     """Sums and differences of the eight inputs taken from both ends: halves the work of the transform."""
     for i in range(HALF):
@@ -38,7 +40,7 @@ def _fold(lines, folded, n):
             apart[x] = first[x] - last[x]
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)
+@serial
 def _combine(basis, folded, k, out, n):
     """One cosine coefficient of every column of `folded`."""
     start = HALF * (k & 1)
@@ -48,7 +50,7 @@ def _combine(basis, folded, k, out, n):
         out[x] = b0 * f0[x] + b1 * f1[x] + b2 * f2[x] + b3 * f3[x]
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)
+@serial
 def _forward(plane, y, x0, n, basis, lines, folded, vertical, spectrum):
     """Spectra of the windows whose top left corners are (y, x0 … x0+n-1): spectrum[u, k, window]."""
     wide = n + SIDE - 1
@@ -72,7 +74,7 @@ def _forward(plane, y, x0, n, basis, lines, folded, vertical, spectrum):
             _combine(basis, folded, k, spectrum[u, k], n)
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)
+@serial
 def _backward(spectrum, y, x0, n, basis, folded, vertical, lines, share, total, weight):
     """Add the windows' inverse transforms, each times its share, to total and weight."""
     wide = n + SIDE - 1
@@ -123,7 +125,7 @@ def _backward(spectrum, y, x0, n, basis, folded, vertical, lines, share, total, 
             out[x0 + x] += sums[x]
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)
+@serial
 def _keep_strong(spectrum, sigma, threshold, n, kept):
     for u in range(SIDE):
         for k in range(SIDE):
@@ -138,7 +140,7 @@ def _keep_strong(spectrum, sigma, threshold, n, kept):
                 kept[x] += strong * noise
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)
+@serial
 def _wiener(spectrum, guide, sigma, n, kept):
     for u in range(SIDE):
         for k in range(SIDE):
@@ -154,7 +156,7 @@ def _wiener(spectrum, guide, sigma, n, kept):
                 kept[x] += share * share * noise
 
 
-@numba.njit(parallel=True, nogil=True, cache=True, fastmath=True)
+@kernel
 def _pass(plane, pilot, use_pilot, sigma, threshold, step, basis, total, weight, parity):
     h, w = plane.shape
     rows = (h - SIDE) // step + 1

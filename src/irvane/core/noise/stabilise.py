@@ -12,6 +12,7 @@ import numba
 import numpy as np
 
 from irvane.core.image import NoiseModel
+from irvane.core.kernels import kernel
 
 _SMALLEST = 0.9  # below this the closed-form inverse is no longer monotonic
 _C1 = 0.25 * np.sqrt(1.5)
@@ -19,7 +20,7 @@ _C2 = 11 / 8
 _C3 = 5 / 8 * np.sqrt(1.5)
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@kernel
 def _forward(signal, cfa, gain, variance, scale, out):
     p = cfa.shape[0]
     for y in numba.prange(signal.shape[0]):
@@ -29,7 +30,7 @@ def _forward(signal, cfa, gain, variance, scale, out):
             out[y, x] = scale[c] * 2 / gain[c] * np.sqrt(max(inside, np.float32(0)))
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@kernel
 def _inverse(stable, cfa, gain, variance, scale, out):
     p = cfa.shape[0]
     for y in numba.prange(stable.shape[0]):

@@ -12,6 +12,8 @@ from __future__ import annotations
 import numba
 import numpy as np
 
+from irvane.core.kernels import inline, kernel, serial
+from irvane.core.powers import power
 from irvane.core.sensor.encoding import from_ratio, to_ratio
 
 _TILE = 200
@@ -19,7 +21,7 @@ _HALO = 10
 _EPS = np.float32(1e-4)
 
 
-@numba.njit(inline="always")
+@inline
 def _mirror(i, n):
     """Index reflected at the border without repeating it, which keeps the colour of the filter."""
     if i < 0:
@@ -29,163 +31,182 @@ def _mirror(i, n):
     return i
 
 
-@numba.njit(nogil=True, fastmath=True, cache=True)
-def _differences(v, cfa, y0, x0, dh, dv):
-    n, m = v.shape
-    half = np.float32(0.5)
-    quarter = np.float32(0.25)
-    signs = np.empty(m, np.float32)
-    for y in range(2, n - 2):
-        # green minus the other colour, whichever of them stands here
-        for x in range(m):
-            signs[x] = np.float32(1) if cfa[(y0 + y) & 1, (x0 + x) & 1] == 1 else np.float32(-1)
-        centre, sign, out_h, out_v = v[y, 2:], signs[2:], dh[y, 2:], dv[y, 2:]
-        w2, w1, e1, e2 = v[y], v[y, 1:], v[y, 3:], v[y, 4:]
-        n2, n1, s1, s2 = v[y - 2, 2:], v[y - 1, 2:], v[y + 1, 2:], v[y + 2, 2:]
-        for x in range(m - 4):
-            twice = 2 * centre[x]
-            across = half * (w1[x] + e1[x]) + quarter * (twice - w2[x] - e2[x])
-            down = half * (n1[x] + s1[x]) + quarter * (twice - n2[x] - s2[x])
-            out_h[x] = sign[x] * (centre[x] - across)
-            out_v[x] = sign[x] * (centre[x] - down)
+@serial
+def _load_row(row, left, gains, knee, buffer, out):
+    """A row in the ratio domain, continued by reflection; `gains` per place."""
+    w, m = row.size, out.size
+    first, last = max(0, -left), min(m, w - left)
+    for x in range(first):
+        buffer[x] = row[_mirror(left + x, w)]
+    for x in range(last, m):
+        buffer[x] = row[_mirror(left + x, w)]
+    buffer[first:last] = row[left + first : left + last]
+    for x in range(m):
+        out[x] = to_ratio(buffer[x] * gains[x], knee)
 
 
-@numba.njit(nogil=True, fastmath=True, cache=True)
-def _sum_along(source, target):
+@serial
+def _differences_row(n2, n1, v, s1, s2, signs, dh, dv):
+    """Green minus the other colour along the row and the column, whichever of them stands here."""
+    half, quarter = np.float32(0.5), np.float32(0.25)
+    centre, sign, out_h, out_v = v[2:], signs[2:], dh[2:], dv[2:]
+    w1, e1, e2 = v[1:], v[3:], v[4:]
+    a2, a1, b1, b2 = n2[2:], n1[2:], s1[2:], s2[2:]
+    for x in range(v.size - 4):
+        twice = 2 * centre[x]
+        across = half * (w1[x] + e1[x]) + quarter * (twice - v[x] - e2[x])
+        down = half * (a1[x] + b1[x]) + quarter * (twice - a2[x] - b2[x])
+        out_h[x] = sign[x] * (centre[x] - across)
+        out_v[x] = sign[x] * (centre[x] - down)
+
+
+@serial
+def _distance(first, second, out):
+    for x in range(out.size):
+        out[x] = abs(first[x] - second[x])
+
+
+@serial
+def _sum_along(row, out):
     """Sums of five neighbours in a row."""
-    s0, s1, s2, s3, s4, out = source[3:], source[4:], source[5:], source[6:], source[7:], target[5:]
-    for x in range(source.size - 10):
-        out[x] = s0[x] + s1[x] + s2[x] + s3[x] + s4[x]
+    for x in range(out.size):
+        out[x] = row[x] + row[x + 1] + row[x + 2] + row[x + 3] + row[x + 4]
 
 
-@numba.njit(nogil=True, fastmath=True, cache=True)
-def _sum_across(rows, y, target):
+@serial
+def _sum_across(a, b, c, d, e, out):
     """Sums of five neighbours in a column."""
-    r0, r1, r2, r3, r4 = rows[y - 2], rows[y - 1], rows[y], rows[y + 1], rows[y + 2]
-    for x in range(5, target.size - 5):
-        target[x] = r0[x] + r1[x] + r2[x] + r3[x] + r4[x]
+    for x in range(out.size):
+        out[x] = a[x] + b[x] + c[x] + d[x] + e[x]
 
 
-@numba.njit(nogil=True, fastmath=True, cache=True)
+@serial
 def _gradient_sums(dh, dv, rows_h, rows_v, box_h, box_v):
-    """5×5 sums of the gradients of the directional differences, in box_h and box_v.
-
-    Rows are taken as views, so that every index is a plain counter and the loops run on whole vectors.
-    """
+    """5×5 sums of the gradients of the directional differences, in box_h and box_v."""
     n, m = dh.shape
-    wide = m - 6
     for y in range(1, n - 1):
-        before, after, across = dh[y, 2:], dh[y, 4:], box_h[y, 3:]
-        above, below, down = dv[y - 1, 3:], dv[y + 1, 3:], box_v[y, 3:]
-        for x in range(wide):
-            across[x] = abs(before[x] - after[x])
-            down[x] = abs(above[x] - below[x])
-        _sum_along(box_h[y], rows_h[y])
-        _sum_along(box_v[y], rows_v[y])
+        _distance(dh[y, 2 : m - 4], dh[y, 4 : m - 2], box_h[y, 3 : m - 3])
+        _distance(dv[y - 1, 3 : m - 3], dv[y + 1, 3 : m - 3], box_v[y, 3 : m - 3])
+        _sum_along(box_h[y, 3 : m - 3], rows_h[y, 5 : m - 5])
+        _sum_along(box_v[y, 3 : m - 3], rows_v[y, 5 : m - 5])
     for y in range(5, n - 5):
-        _sum_across(rows_h, y, box_h[y])
-        _sum_across(rows_v, y, box_v[y])
+        for rows, box in ((rows_h, box_h), (rows_v, box_v)):
+            _sum_across(rows[y - 2], rows[y - 1], rows[y], rows[y + 1], rows[y + 2], box[y])
 
 
-@numba.njit(nogil=True, fastmath=True, cache=True)
-def _green(v, cfa, y0, x0, dh, dv, box_h, box_v, green):
-    n, m = v.shape
+@serial
+def _green_row(v, other, dh, box_h, up, box_up, down, box_down, dv, u, d, out):
+    """Green of a row: its own where `other` is 0, else own value plus a blend of differences from four sides.
+
+    `up` and `down` are the differences of the rows next to this one, `u` and `d` those further away.
+    """
     ninth = np.float32(1 / 9)
-    for y in range(7, n - 7):
-        for x in range(7, m - 7):
-            green[y, x] = v[y, x]
-        other = 7 + (cfa[(y0 + y) & 1, (x0 + 7) & 1] == 1)
-        own, out, here_v, here_h = v[y, other:], green[y, other:], dv[y, other:], dh[y, other:]
-        box_up, box_down = box_v[y - 2, other:], box_v[y + 2, other:]
-        box_left, box_right = box_h[y, other - 2 :], box_h[y, other + 2 :]
-        u1, u2, u3, u4 = dv[y - 1, other:], dv[y - 2, other:], dv[y - 3, other:], dv[y - 4, other:]
-        d1, d2, d3, d4 = dv[y + 1, other:], dv[y + 2, other:], dv[y + 3, other:], dv[y + 4, other:]
-        l1, l2, l3, l4 = dh[y, other - 1 :], dh[y, other - 2 :], dh[y, other - 3 :], dh[y, other - 4 :]
-        r1, r2, r3, r4 = dh[y, other + 1 :], dh[y, other + 2 :], dh[y, other + 3 :], dh[y, other + 4 :]
-        for k in range((m - 7 - other + 1) // 2):
-            x = 2 * k
-            up = box_up[x] + _EPS
-            down = box_down[x] + _EPS
-            left = box_left[x] + _EPS
-            right = box_right[x] + _EPS
-            up = 1 / (up * up)
-            down = 1 / (down * down)
-            left = 1 / (left * left)
-            right = 1 / (right * right)
-            v3 = here_v[x] * 3
-            h3 = here_h[x] * 3
-            from_up = v3 + (u1[x] + u2[x]) * 2 + u3[x] + u4[x]
-            from_down = v3 + (d1[x] + d2[x]) * 2 + d3[x] + d4[x]
-            from_left = h3 + (l1[x] + l2[x]) * 2 + l3[x] + l4[x]
-            from_right = h3 + (r1[x] + r2[x]) * 2 + r3[x] + r4[x]
-            blend = up * from_up + down * from_down + left * from_left + right * from_right
-            out[x] = own[x] + ninth * blend / (up + down + left + right)
+    u1, u2, u3 = u
+    d1, d2, d3 = d
+    for x in range(out.size):
+        i = x + 7
+        north = box_up[i] + _EPS
+        south = box_down[i] + _EPS
+        west = box_h[i - 2] + _EPS
+        east = box_h[i + 2] + _EPS
+        north = 1 / (north * north)
+        south = 1 / (south * south)
+        west = 1 / (west * west)
+        east = 1 / (east * east)
+        v3 = dv[i] * 3
+        h3 = dh[i] * 3
+        from_north = v3 + (up[i] + u1[i]) * 2 + u2[i] + u3[i]
+        from_south = v3 + (down[i] + d1[i]) * 2 + d2[i] + d3[i]
+        from_west = h3 + (dh[i - 1] + dh[i - 2]) * 2 + dh[i - 3] + dh[i - 4]
+        from_east = h3 + (dh[i + 1] + dh[i + 2]) * 2 + dh[i + 3] + dh[i + 4]
+        blend = north * from_north + south * from_south + west * from_west + east * from_east
+        out[x] = v[i] + other[i] * (ninth * blend / (north + south + west + east))
 
 
-@numba.njit(nogil=True, fastmath=True, cache=True)
-def _opposite(v, cfa, y0, x0, green, diff):
-    """Colour minus green, at the pixels of the opposite colour: blended over both diagonals."""
-    n, m = v.shape
+@serial
+def _opposite_row(v_up, v_down, g_up, g, g_down, out):
+    """The other of red and blue minus green, at the places of one of them: blended over both diagonals."""
     half = np.float32(0.5)
+    for x in range(out.size):
+        nw = v_up[x] - g_up[x]
+        ne = v_up[x + 2] - g_up[x + 2]
+        sw = v_down[x] - g_down[x]
+        se = v_down[x + 2] - g_down[x + 2]
+        here = g[x + 1]
+        fall = abs(nw - se) + abs(here - g_up[x]) + abs(here - g_down[x + 2]) + _EPS
+        rise = abs(ne - sw) + abs(here - g_up[x + 2]) + abs(here - g_down[x]) + _EPS
+        out[x] = half * ((nw + se) * rise + (ne + sw) * fall) / (fall + rise)
+
+
+@serial
+def _colour_row(v_up, v, v_down, g_up, g, g_down, d_up, d, d_down, other, red_row, knee, base, gains, out):
+    """Fill in red and blue of a row and leave the ratio domain; `other` is 0 at green places.
+
+    `red_row` tells that this row's other colour is red. All rows begin one place before the first of `out`.
+    """
+    half = np.float32(0.5)
+    k0, k1, k2 = 1 / gains[0], 1 / gains[1], 1 / gains[2]
+    for x in range(out.size // 3):
+        i = x + 1
+        green = g[i]
+        # at green places: neighbours in the row are one colour, in the column the other
+        own_h = half * (v[i - 1] - g[i - 1] + v[i + 1] - g[i + 1])
+        own_v = half * (v_up[i] - g_up[i] + v_down[i] - g_down[i])
+        cross_h = half * (d[i - 1] + d[i + 1])
+        cross_v = half * (d_up[i] + d_down[i])
+        rough_h = abs(g[i - 1] - green) + abs(g[i + 1] - green) + _EPS
+        rough_v = abs(g_up[i] - green) + abs(g_down[i] - green) + _EPS
+        share = rough_v / (rough_h + rough_v)
+        known = other[i] > 0
+        first = v[i] if known else green + share * own_h + (1 - share) * cross_v
+        second = green + (d[i] if known else (1 - share) * own_v + share * cross_h)
+        red = first if red_row else second
+        blue = second if red_row else first
+        out[3 * x] = from_ratio(red, knee, base) * k0
+        out[3 * x + 1] = from_ratio(green, knee, base) * k1
+        out[3 * x + 2] = from_ratio(blue, knee, base) * k2
+
+
+@serial
+def _interpolate(v, others, red_rows, knee, base, gains, target, left, right):
+    """One tile: `v` with a margin of _HALO in the ratio domain, into rows of `target`."""
+    n, m = v.shape
+    dh, dv = np.zeros((n, m), np.float32), np.zeros((n, m), np.float32)
+    rows_h, rows_v = np.zeros((n, m), np.float32), np.zeros((n, m), np.float32)
+    box_h, box_v = np.zeros((n, m), np.float32), np.zeros((n, m), np.float32)
+    for y in range(2, n - 2):
+        signs = 1 - 2 * others[y & 1]
+        _differences_row(v[y - 2], v[y - 1], v[y], v[y + 1], v[y + 2], signs, dh[y], dv[y])
+    _gradient_sums(dh, dv, rows_h, rows_v, box_h, box_v)
+    green = rows_v  # not needed any more
+    for y in range(7, n - 7):
+        above, below = (dv[y - 2], dv[y - 3], dv[y - 4]), (dv[y + 2], dv[y + 3], dv[y + 4])
+        _green_row(
+            v[y], others[y & 1], dh[y], box_h[y], dv[y - 1], box_v[y - 2], dv[y + 1], box_v[y + 2], dv[y],
+            above, below, green[y, 7 : m - 7],
+        )  # fmt: skip
+    opposite = rows_h
     for y in range(8, n - 8):
-        other = 8 + (cfa[(y0 + y) & 1, (x0 + 8) & 1] == 1)
-        v_nw, v_ne = v[y - 1, other - 1 :], v[y - 1, other + 1 :]
-        v_sw, v_se = v[y + 1, other - 1 :], v[y + 1, other + 1 :]
-        g_nw, g_ne = green[y - 1, other - 1 :], green[y - 1, other + 1 :]
-        g_sw, g_se = green[y + 1, other - 1 :], green[y + 1, other + 1 :]
-        here, out = green[y, other:], diff[y, other:]
-        for k in range((m - 8 - other + 1) // 2):
-            x = 2 * k
-            nw = v_nw[x] - g_nw[x]
-            ne = v_ne[x] - g_ne[x]
-            sw = v_sw[x] - g_sw[x]
-            se = v_se[x] - g_se[x]
-            g = here[x]
-            fall = abs(nw - se) + abs(g - g_nw[x]) + abs(g - g_se[x]) + _EPS
-            rise = abs(ne - sw) + abs(g - g_ne[x]) + abs(g - g_sw[x]) + _EPS
-            out[x] = half * ((nw + se) * rise + (ne + sw) * fall) / (fall + rise)
+        rows = v[y - 1, 7 : m - 7], v[y + 1, 7 : m - 7]
+        greens = green[y - 1, 7 : m - 7], green[y, 7 : m - 7], green[y + 1, 7 : m - 7]
+        _opposite_row(*rows, *greens, opposite[y, 8 : m - 8])
+    first, last = _HALO - 1, m - _HALO + 1
+    for y in range(_HALO, n - _HALO):
+        _colour_row(
+            v[y - 1, first:last], v[y, first:last], v[y + 1, first:last],
+            green[y - 1, first:last], green[y, first:last], green[y + 1, first:last],
+            opposite[y - 1, first:last], opposite[y, first:last], opposite[y + 1, first:last],
+            others[y & 1, first:last], red_rows[y & 1], knee, base, gains,
+            target[y - _HALO, 3 * left : 3 * right],
+        )  # fmt: skip
 
 
-@numba.njit(nogil=True, fastmath=True, cache=True)
-def _write(v, cfa, y0, x0, green, diff, knee, base, gains, out, top, left, bottom, right):
-    """Fill in red and blue everywhere and leave the ratio domain."""
-    for y in range(_HALO, _HALO + bottom - top):
-        for x in range(_HALO, _HALO + right - left):
-            g = green[y, x]
-            colour = cfa[(y0 + y) & 1, (x0 + x) & 1]
-            if colour == 1:
-                # neighbours in the row are one colour, in the column the other
-                row = cfa[(y0 + y) & 1, (x0 + x + 1) & 1]
-                own_h = 0.5 * (v[y, x - 1] - green[y, x - 1] + v[y, x + 1] - green[y, x + 1])
-                own_v = 0.5 * (v[y - 1, x] - green[y - 1, x] + v[y + 1, x] - green[y + 1, x])
-                cross_h = 0.5 * (diff[y, x - 1] + diff[y, x + 1])
-                cross_v = 0.5 * (diff[y - 1, x] + diff[y + 1, x])
-                rough_h = abs(green[y, x - 1] - g) + abs(green[y, x + 1] - g) + _EPS
-                rough_v = abs(green[y - 1, x] - g) + abs(green[y + 1, x] - g) + _EPS
-                share = rough_v / (rough_h + rough_v)
-                first = g + share * own_h + (1 - share) * cross_v
-                second = g + (1 - share) * own_v + share * cross_h
-                red = first if row == 0 else second
-                blue = second if row == 0 else first
-            elif colour == 0:
-                red = v[y, x]
-                blue = g + diff[y, x]
-            else:
-                blue = v[y, x]
-                red = g + diff[y, x]
-            ty = top + y - _HALO
-            tx = left + x - _HALO
-            out[ty, tx, 0] = from_ratio(red, knee, base) / gains[0]
-            out[ty, tx, 1] = from_ratio(g, knee, base) / gains[1]
-            out[ty, tx, 2] = from_ratio(blue, knee, base) / gains[2]
-
-
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@kernel
 def _demosaic(mosaic, cfa, gains, knee, out):
     h, w = mosaic.shape
     down = (h + _TILE - 1) // _TILE
     across = (w + _TILE - 1) // _TILE
-    base = knee ** np.float32(0.4)
+    base = power(knee, 0.4)
     for tile in numba.prange(down * across):
         top = (tile // across) * _TILE
         left = (tile % across) * _TILE
@@ -195,24 +216,20 @@ def _demosaic(mosaic, cfa, gains, knee, out):
         m = right - left + 2 * _HALO
         y0 = top - _HALO
         x0 = left - _HALO
-        v = np.empty((n, m), np.float32)
-        for y in range(n):
-            sy = _mirror(y0 + y, h)
+        # per row of the pattern: gains, and 1 at red and blue places
+        scales, others = np.empty((2, m), np.float32), np.empty((2, m), np.float32)
+        red_rows = np.zeros(2, np.bool_)
+        for j in range(2):
             for x in range(m):
-                sx = _mirror(x0 + x, w)
-                v[y, x] = to_ratio(mosaic[sy, sx] * gains[cfa[sy & 1, sx & 1]], knee)
-        dh = np.empty((n, m), np.float32)
-        dv = np.empty((n, m), np.float32)
-        rows_h = np.empty((n, m), np.float32)
-        rows_v = np.empty((n, m), np.float32)
-        box_h = np.empty((n, m), np.float32)
-        box_v = np.empty((n, m), np.float32)
-        green = np.empty((n, m), np.float32)
-        _differences(v, cfa, y0, x0, dh, dv)
-        _gradient_sums(dh, dv, rows_h, rows_v, box_h, box_v)
-        _green(v, cfa, y0, x0, dh, dv, box_h, box_v, green)
-        _opposite(v, cfa, y0, x0, green, rows_h)
-        _write(v, cfa, y0, x0, green, rows_h, knee, base, gains, out, top, left, bottom, right)
+                colour = cfa[(y0 + j) & 1, (x0 + x) & 1]
+                scales[j, x] = gains[colour]
+                others[j, x] = colour != 1
+                red_rows[j] |= colour == 0
+        v = np.empty((n, m), np.float32)
+        buffer = np.empty(m, np.float32)
+        for y in range(n):
+            _load_row(mosaic[_mirror(y0 + y, h)], x0, scales[y & 1], knee, buffer, v[y])
+        _interpolate(v, others, red_rows, knee, base, gains, out[top:bottom], left, right)
 
 
 def demosaic_bayer(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float) -> np.ndarray:
@@ -233,7 +250,9 @@ def demosaic_bayer(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee:
     ----------
     Pekkucuksen & Altunbasak, ICIP 2010; Hamilton & Adams, US patent 5,629,734 (expired).
     """
-    out = np.empty((*mosaic.shape, 3), np.float32)
+    h, w = mosaic.shape
+    out = np.empty((h, w, 3), np.float32)
     pattern = np.ascontiguousarray(cfa, dtype=np.int64)
-    _demosaic(np.ascontiguousarray(mosaic), pattern, np.asarray(gains, np.float32), np.float32(knee), out)
+    numbers = np.asarray(gains, np.float32), np.float32(knee)
+    _demosaic(np.ascontiguousarray(mosaic), pattern, *numbers, out.reshape(h, 3 * w))
     return out

@@ -10,6 +10,7 @@ import numba
 import numpy as np
 
 from irvane.core.image import Mosaic, NoiseModel
+from irvane.core.kernels import kernel, serial
 
 _SIGMAS = 8.0
 _LEAST = 0.004  # of white: what is less is not worth replacing
@@ -33,19 +34,28 @@ def _neighbours(cfa: np.ndarray, count: int = 8) -> np.ndarray:
     return table
 
 
-@numba.njit(parallel=True, cache=True, nogil=True)
+@serial
+def _stand_out(above, row, below, least, flags):
+    """Which pixels of a Bayer row lie outside the range of their four nearest of the same colour by `least`?"""
+    left, right, centre, up, down, out = row, row[4:], row[2:], above[2:], below[2:], flags[2:]
+    for x in range(row.size - 4):
+        highest = max(max(left[x], right[x]), max(up[x], down[x]))
+        lowest = min(min(left[x], right[x]), min(up[x], down[x]))
+        out[x] = (centre[x] - highest > least) | (lowest - centre[x] > least)
+
+
+@kernel
 def _repair(data, cfa, table, gain, variance, sigmas, out, found):
     h, w = data.shape
     p = cfa.shape[0]
     for y in numba.prange(h):
-        inner = p == 2 and 2 <= y < h - 2
+        flags = np.ones(w, np.uint8)
+        if p == 2 and 2 <= y < h - 2:
+            _stand_out(data[y - 2], data[y], data[y + 2], np.float32(_LEAST), flags)
         for x in range(w):
+            if not flags[x]:
+                continue
             v = data[y, x]
-            if inner and 2 <= x < w - 2:
-                # of two rows or columns of its colour, is it between? then it is no extreme
-                left, right, above, below = data[y, x - 2], data[y, x + 2], data[y - 2, x], data[y + 2, x]
-                if min(min(left, right), min(above, below)) <= v <= max(max(left, right), max(above, below)):
-                    continue
             place = (y % p) * p + x % p
             c = cfa[y % p, x % p]
             highest = np.float32(-1e9)

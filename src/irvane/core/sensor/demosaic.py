@@ -6,6 +6,7 @@ import numba
 import numpy as np
 
 from irvane.core.image import Mosaic
+from irvane.core.kernels import kernel, serial
 from irvane.core.sensor.bayer import demosaic_bayer
 from irvane.core.sensor.linear import interpolate_linear
 from irvane.core.sensor.six_by_six import demosaic_six
@@ -39,20 +40,36 @@ def demosaic(mosaic: Mosaic, gains: np.ndarray, knee: float, method: str = "auto
     return demosaic_six(mosaic.data, mosaic.cfa, gains, knee)
 
 
-@numba.njit(parallel=True, cache=True, nogil=True)
+@serial
+def _add(source, step_in, weight, target, step_out, count):
+    for k in range(count):
+        target[k * step_out] += source[k * step_in] * weight
+
+
+@kernel
 def _bin(data, cfa, n, out):
     p = cfa.shape[0]
+    cells = p // n  # cells after which the colours repeat
     for y in numba.prange(out.shape[0]):
-        for x in range(out.shape[1]):
-            total = np.zeros(3, np.float32)
-            count = np.zeros(3, np.float32)
-            for j in range(y * n, y * n + n):
-                for i in range(x * n, x * n + n):
-                    c = cfa[j % p, i % p]
-                    total[c] += data[j, i]
-                    count[c] += 1
-            for c in range(3):
-                out[y, x, c] = total[c] / count[c]
+        row = out[y]
+        row[:] = 0
+        for s in range(cells):
+            seen = np.zeros(3, np.float32)
+            for j in range(n):
+                for i in range(n):
+                    seen[cfa[(y * n + j) % p, (s * n + i) % p]] += 1
+            count = (out.shape[1] // 3 - s + cells - 1) // cells
+            for j in range(n):
+                for i in range(n):
+                    c = cfa[(y * n + j) % p, (s * n + i) % p]
+                    _add(
+                        data[y * n + j, s * n + i :],
+                        cells * n,
+                        1 / seen[c],
+                        row[3 * s + c :],
+                        3 * cells,
+                        count,
+                    )
 
 
 def bin_colour(mosaic: Mosaic) -> np.ndarray:
@@ -65,5 +82,10 @@ def bin_colour(mosaic: Mosaic) -> np.ndarray:
     n = 2 if mosaic.is_bayer else 3
     h, w = (side // n for side in mosaic.data.shape)
     out = np.empty((h, w, 3), np.float32)
-    _bin(mosaic.data, np.ascontiguousarray(mosaic.cfa, dtype=np.int64), n, out)
+    _bin(
+        np.ascontiguousarray(mosaic.data),
+        np.ascontiguousarray(mosaic.cfa, dtype=np.int64),
+        n,
+        out.reshape(h, -1),
+    )
     return out

@@ -7,8 +7,10 @@ dominates, the curve turns straight so that the mean of noise is kept.
 
 from __future__ import annotations
 
-import numba
 import numpy as np
+
+from irvane.core.kernels import inline
+from irvane.core.powers import power
 
 #: Exponent of the interpolation domain (2/5: the inverse, x²·√x, is cheap).
 POWER = 0.4
@@ -16,21 +18,20 @@ POWER = 0.4
 SMALLEST_KNEE = 0.001
 
 
-@numba.njit(inline="always", fastmath=True)
+@inline
 def to_ratio(x, knee):
     """(x + knee)^POWER, continued as its tangent below zero."""
-    if x > 0:
-        return (x + knee) ** np.float32(0.4)
-    base = knee ** np.float32(0.4)
-    return base + np.float32(0.4) * base / knee * x
+    base = power(knee, 0.4)
+    curved = power(max(x, np.float32(0)) + knee, 0.4)
+    return curved if x > 0 else base + np.float32(0.4) * base / knee * x
 
 
-@numba.njit(inline="always", fastmath=True)
+@inline
 def from_ratio(v, knee, base):
     """Inverse of :func:`to_ratio`; `base` is knee^POWER."""
-    if v > base:
-        return v * v * np.sqrt(v) - knee
-    return (v - base) * knee / (np.float32(0.4) * base)
+    above = max(v, base)
+    curved = above * above * np.sqrt(above) - knee
+    return curved if v > base else (v - base) * knee / (np.float32(0.4) * base)
 
 
 def knee_for(sigma_dark: float) -> float:

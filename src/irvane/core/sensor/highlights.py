@@ -11,10 +11,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import cv2
-import numba
 import numpy as np
 
 from irvane.core.guidance import sample
+from irvane.core.kernels import flat, serial
 
 #: Signal, relative to clipping, from which a colour counts as clipped; it fades in from the first figure on.
 CLIP_START, CLIP_FULL = 0.96, 0.995
@@ -82,54 +82,38 @@ def make_map(camera: np.ndarray, gains: np.ndarray, extent: tuple[int, int]) -> 
     return HighlightMap(cv2.GaussianBlur(spread, (0, 0), 2.0).astype(np.float32), extent, share)
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@serial
 def _rebuild(camera, ratios, gains, start, full, out):
-    for y in numba.prange(camera.shape[0]):
-        for x in range(camera.shape[1]):
-            r, g, b = camera[y, x, 0], camera[y, x, 1], camera[y, x, 2]
-            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r, g, b
-            if max(r, max(g, b)) <= start:
+    largest_gain = max(gains[0], max(gains[1], gains[2]))
+    for i in range(camera.size // 3):
+        pixel, ratio, target = camera[3 * i : 3 * i + 3], ratios[3 * i : 3 * i + 3], out[3 * i : 3 * i + 3]
+        if max(pixel[0], max(pixel[1], pixel[2])) <= start:
+            continue
+        held = np.float32(0)
+        total = np.float32(0)
+        for c in range(3):
+            v = pixel[c]
+            gone = min(max((v - start) / (full - start), np.float32(0)), np.float32(1))
+            # each colour that holds proposes a brightness; nearly clipped ones speak softly
+            trust = (1 - gone) * max(v, np.float32(1e-3))
+            held += trust
+            total += trust * (np.log(max(v * gains[c], np.float32(1e-4))) - ratio[c])
+        least = min(pixel[0], min(pixel[1], pixel[2]))
+        all_gone = min(max((least - start) / (full - start), np.float32(0)), np.float32(1))
+        level = total / max(held, np.float32(1e-6))
+        for c in range(3):
+            v = pixel[c]
+            gone = min(max((v - start) / (full - start), np.float32(0)), np.float32(1))
+            if gone <= 0:
                 continue
-            held = np.float32(0)
-            total = np.float32(0)
-            for c in range(3):
-                v = camera[y, x, c]
-                gone = min(max((v - start) / (full - start), np.float32(0)), np.float32(1))
-                # each colour that holds proposes a brightness; nearly clipped ones speak softly
-                trust = (1 - gone) * max(v, np.float32(1e-3))
-                held += trust
-                total += trust * (np.log(max(v * gains[c], np.float32(1e-4))) - ratios[y, x, c])
-            least = np.float32(1e9)
-            for c in range(3):
-                least = min(least, camera[y, x, c])
-            all_gone = min(max((least - start) / (full - start), np.float32(0)), np.float32(1))
-            level = total / max(held, np.float32(1e-6))
-            for c in range(3):
-                v = camera[y, x, c]
-                gone = min(max((v - start) / (full - start), np.float32(0)), np.float32(1))
-                if gone <= 0:
-                    continue
-                guess = v
-                if held > np.float32(1e-6):
-                    guess = np.exp(min(level + ratios[y, x, c], np.float32(4))) / gains[c]
-                guess = min(max(guess, v), np.float32(8))
-                # nothing holds: the largest balanced colour, equally in all channels
-                largest = max(gains[0], max(gains[1], gains[2])) / gains[c]
-                white = v + all_gone * max(largest * min(v, np.float32(1)) - v, np.float32(0))
-                guess = guess + all_gone * (white - guess)
-                out[y, x, c] = v + gone * (guess - v)
-
-
-@numba.njit(parallel=True, cache=True, nogil=True)
-def _holds_clipped(camera, start):
-    found = 0
-    for y in numba.prange(camera.shape[0]):
-        highest = np.float32(0)
-        for x in range(camera.shape[1]):
-            for c in range(3):
-                highest = max(highest, camera[y, x, c])
-        found += highest > start
-    return found > 0
+            guess = v
+            if held > np.float32(1e-6):
+                guess = np.exp(min(level + ratio[c], np.float32(4))) / gains[c]
+            guess = min(max(guess, v), np.float32(8))
+            # nothing holds: the largest balanced colour, equally in all channels
+            white = v + all_gone * max(largest_gain / gains[c] * min(v, np.float32(1)) - v, np.float32(0))
+            guess = guess + all_gone * (white - guess)
+            target[c] = v + gone * (guess - v)
 
 
 def rebuild(
@@ -143,9 +127,10 @@ def rebuild(
     where : the frame's map.
     top, left, step : where the view lies, see :func:`irvane.core.light.guide.sample`.
     """
-    if where.ratios is None or not _holds_clipped(camera, np.float32(CLIP_START)):
+    if where.ratios is None or camera.max() <= CLIP_START:
         return camera
     ratios = sample(where.ratios, where.extent, top, left, step, camera.shape[:2])
-    out = np.empty_like(camera)
-    _rebuild(camera, ratios, gains.astype(np.float32), np.float32(CLIP_START), np.float32(CLIP_FULL), out)
+    out = np.array(camera, np.float32, order="C")
+    limits = np.float32(CLIP_START), np.float32(CLIP_FULL)
+    _rebuild(flat(camera), flat(ratios), gains.astype(np.float32), *limits, flat(out))
     return out

@@ -5,14 +5,19 @@ from __future__ import annotations
 import numba
 import numpy as np
 
+from irvane.core.kernels import kernel, serial
 
-@numba.njit(parallel=True, cache=True, nogil=True)
-def _scale(counts, cfa, black, factor, out):
-    p = cfa.shape[0]
+
+@serial
+def _scale_row(counts, black, factor, out):
+    for x in range(counts.size):
+        out[x] = (np.float32(counts[x]) - black[x]) * factor[x]
+
+
+@kernel
+def _scale(counts, black, factor, out):
     for y in numba.prange(counts.shape[0]):
-        for x in range(counts.shape[1]):
-            c = cfa[y % p, x % p]
-            out[y, x] = (np.float32(counts[y, x]) - black[c]) * factor[c]
+        _scale_row(counts[y], black[y % black.shape[0]], factor[y % black.shape[0]], out[y])
 
 
 def apply_levels(counts: np.ndarray, cfa: np.ndarray, black: np.ndarray, white: np.ndarray) -> np.ndarray:
@@ -30,5 +35,7 @@ def apply_levels(counts: np.ndarray, cfa: np.ndarray, black: np.ndarray, white: 
     """
     out = np.empty(counts.shape, np.float32)
     factor = (1.0 / (np.asarray(white, float) - np.asarray(black, float))).astype(np.float32)
-    _scale(counts, np.ascontiguousarray(cfa, dtype=np.int64), np.asarray(black, np.float32), factor, out)
+    period, width = cfa.shape[0], counts.shape[1]
+    colours = cfa[:, np.arange(width) % period]
+    _scale(np.ascontiguousarray(counts), np.asarray(black, np.float32)[colours], factor[colours], out)
     return out

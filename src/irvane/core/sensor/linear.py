@@ -7,6 +7,7 @@ import numba
 import numpy as np
 
 from irvane.core.image import GREEN
+from irvane.core.kernels import kernel
 from irvane.core.sensor import six_by_six
 
 #: Green at red and blue places (Malvar, He & Cutler 2004, the green kernel).
@@ -31,7 +32,7 @@ def _bayer(mosaic: np.ndarray, cfa: np.ndarray) -> np.ndarray:
     return out
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@kernel
 def _six(v, filters, row0, column0, halo, out):
     h, w = out.shape[:2]
     side = six_by_six.WINDOW

@@ -17,6 +17,7 @@ import numba
 import numpy as np
 
 from irvane.core.image import SIX_BY_SIX
+from irvane.core.kernels import kernel, serial
 from irvane.core.sensor.encoding import from_ratio, to_ratio
 
 REACH = 4
@@ -93,7 +94,7 @@ def structure_classes(v: np.ndarray, colours: np.ndarray) -> np.ndarray:
     return classes
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@kernel
 def _classify(xx, yy, xy, classes):
     h, w = xx.shape
     for y in numba.prange(h):
@@ -110,7 +111,7 @@ def _classify(xx, yy, xy, classes):
             classes[y, x] = 1 + strong * ANGLES + sector
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@kernel
 def _encode(mosaic, colours, gains, knee, out):
     h, w = mosaic.shape
     for y in numba.prange(h):
@@ -118,7 +119,7 @@ def _encode(mosaic, colours, gains, knee, out):
             out[y, x] = to_ratio(mosaic[y, x] * gains[colours[y, x]], knee)
 
 
-@numba.njit(nogil=True, cache=True, fastmath=True)
+@serial
 def _filter_row(v, classes, filters, place0, column0, vy, halo, gains, knee, base, out):
     window = np.zeros(_PADDED, np.float32)
     for x in range(out.shape[0]):
@@ -145,7 +146,7 @@ def _filter_row(v, classes, filters, place0, column0, vy, halo, gains, knee, bas
         out[x, 2] = from_ratio(mean + blue, knee, base) / gains[2]
 
 
-@numba.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@kernel
 def _apply(v, classes, filters, row0, column0, first, last, halo, gains, knee, out):
     base = knee ** np.float32(0.4)
     for y in numba.prange(first, last):

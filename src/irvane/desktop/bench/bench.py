@@ -98,9 +98,8 @@ class Bench(QWidget):
         """Is pane B brightened to match pane A?"""
         return self.panes.matching
 
-    def _repaint(self) -> None:
-        for view in self.views:
-            view.update()
+    def _repaint(self, pane: int) -> None:
+        self.view_of(pane).update()
 
     def show_item(self, pane: int, number: int | None, proof: int | None = None) -> None:
         """Show a proof of an item in a pane."""
@@ -257,17 +256,20 @@ class Bench(QWidget):
         return self.views[pane] if self.arrangement == TWO else self.views[0]
 
     def refresh(self) -> None:
-        """Captions, marks of the chosen pane, probe."""
-        for number, caption in enumerate(self.captions):
-            other = self.settings(1 - number)
-            bare = self.contents[1 - number].proof == BARE
-            caption.show_content(LETTERS[number], self.contents[number], self.item(number), other, bare)
+        """Captions, marks of the chosen pane, probe, pictures."""
+        self._show_captions()
         for number, view in enumerate(self.views):
             view.chosen = self.arrangement == TWO and number == self.chosen and self.item(number) is not None
             pane = number if self.arrangement == TWO else self.chosen
             place = self.probe_region(pane)
             view.probe = QRectF(place.left, place.top, place.right - place.left, place.bottom - place.top)
             view.update()
+
+    def _show_captions(self) -> None:
+        for number, caption in enumerate(self.captions):
+            other = self.settings(1 - number)
+            bare = self.contents[1 - number].proof == BARE
+            caption.show_content(LETTERS[number], self.contents[number], self.item(number), other, bare)
 
     # probe and dividing line
 
@@ -299,15 +301,17 @@ class Bench(QWidget):
                 continue
             if item.problem:
                 content.problem = item.problem
+                self._repaint(pane)
             elif content.current is None and item.preview is not None:
                 content.take_preview(item.preview)
+                self._repaint(pane)
             count = len(item.sidecar.proofs)
             if content.proof >= count:
                 content.proof = count - 1
             content.whole = content.probe = None
             if pane == self.chosen:
                 self.chosen_changed.emit()
-        self.refresh()
+        self._show_captions()
         self.feed.request()
 
     def keyPressEvent(self, event: object) -> None:  # noqa: N802

@@ -22,11 +22,11 @@ class Feed(QObject):
 
     Signals
     -------
-    repaint : a picture or a state changed. refreshed : figures or words changed as well.
+    repaint(pane) : its picture or state changed. refreshed : figures or words changed as well.
     chosen_changed : what is known of the chosen pane's proof changed.
     """
 
-    repaint = Signal()
+    repaint = Signal(int)
     refreshed = Signal()
     chosen_changed = Signal()
 
@@ -75,16 +75,23 @@ class Feed(QObject):
     def _request(self) -> None:
         wishes = [self.wish(pane) for pane in range(2)]
         self.backstage.keep_only([wish for wish in wishes if wish is not None])
-        order = [self.panes.chosen, 1 - self.panes.chosen]
-        for pane in order:
+        asked: Wish | None = None
+        for pane in (self.panes.chosen, 1 - self.panes.chosen):
             wish = wishes[pane]
-            if wish is None or wish == self._shown[pane]:
-                continue
+            if wish is None or wish == self._shown[pane] or wish == asked:
+                continue  # two panes that show the same are served by one picture
             self.backstage.show(pane, wish)
+            asked = wish
         if self.panes.matching and wishes[0] is not None and wishes[1] is not None:
             self.backstage.match(replace(wishes[0], offset=0.0), replace(wishes[1], offset=0.0))
 
     def _rendered(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
+        self._take(pane, wish, rendered, state)
+        if self.wish(1 - pane) == wish:
+            self._take(1 - pane, wish, rendered, state)
+        self._settle.start()
+
+    def _take(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
         item = self.panes.item(pane)
         if item is None or item.source is not wish.source:
             return
@@ -99,8 +106,7 @@ class Feed(QObject):
         if state == "final":
             content.busy = "" if frame.denoised_for(wish.settings) else content.busy
             self._shown[pane] = wish
-        self.repaint.emit()
-        self._settle.start()
+        self.repaint.emit(pane)
 
     def _busy(self, key: str, words: str, share: float, left: float) -> None:
         for pane, content in enumerate(self.panes.contents):
@@ -112,7 +118,7 @@ class Feed(QObject):
             else:
                 told = f"{words} {share:.0%}" if share > 0 else f"{words} …"
                 content.busy = f"{told}, {left:.0f} s left" if share > 0.05 else told
-        self.repaint.emit()
+            self.repaint.emit(pane)
 
     def _failed(self, key: str, sentence: str) -> None:
         for pane, content in enumerate(self.panes.contents):

@@ -1,0 +1,40 @@
+"""How loops over pixels are compiled, the same everywhere.
+
+`kernel` runs on all threads (`numba.prange` over rows), `serial` in the calling thread, `inline` is put into its caller.
+Steps that look at one pixel at a time are `serial` loops over flat arrays (red, green, blue, red, …): only with one
+index and a known stride does the compiler use vector instructions. Pictures are shared out among threads in strips
+(:mod:`irvane.core.threads`). Division follows IEEE 754 instead of raising: a loop that could raise cannot use vector instructions. Values are taken
+to be finite (pictures are, from their entry on).
+"""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+_COMMON = {"fastmath": True, "error_model": "numpy"}
+
+kernel = numba.njit(parallel=True, cache=True, nogil=True, **_COMMON)
+serial = numba.njit(cache=True, nogil=True, **_COMMON)
+#: Like `kernel`, where NaN marks what is missing.
+marked_kernel = numba.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+inline = numba.njit(inline="always", **_COMMON)
+
+
+def flat(picture: np.ndarray) -> np.ndarray:
+    """The values of an array as one row, for a `serial` loop; a copy only when they do not lie in one piece."""
+    return np.ascontiguousarray(picture).reshape(-1)
+
+
+def blank(picture: np.ndarray) -> np.ndarray:
+    """A new float32 array of the same shape, in one piece."""
+    return np.empty(picture.shape, np.float32)
+
+
+@serial
+def multiply(picture, gains, out):
+    """Each pixel of a flat picture times its own factor."""
+    for i in range(gains.size):
+        out[3 * i] = picture[3 * i] * gains[i]
+        out[3 * i + 1] = picture[3 * i + 1] * gains[i]
+        out[3 * i + 2] = picture[3 * i + 2] * gains[i]

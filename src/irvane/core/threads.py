@@ -1,0 +1,50 @@
+"""One budget of threads: strips of a picture side by side, each worked on by one thread.
+
+A strip passes through all steps in its thread, so that threads wait for each other once per picture and not once per
+step. OpenCV is kept to the calling thread; kernels that need the whole frame at once use all cores by themselves.
+"""
+
+from __future__ import annotations
+
+import os
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from itertools import pairwise
+from typing import TypeVar
+
+import cv2
+
+Item = TypeVar("Item")
+Result = TypeVar("Result")
+
+CORES = max(1, len(os.sched_getaffinity(0)))
+
+cv2.setNumThreads(1)
+
+
+def each(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
+    """Results of `work` on items, in their order, made by as many threads as there are cores.
+
+    No more than two items per core are under way at a time. Threads inherit the priority of the calling one. An
+    exception of `work`, or closing the iterator, drops what has not begun.
+    """
+    under_way: deque[Future[Result]] = deque()
+    with ThreadPoolExecutor(CORES) as pool:
+        try:
+            for item in items:
+                under_way.append(pool.submit(work, item))
+                if len(under_way) >= 2 * CORES:
+                    yield under_way.popleft().result()
+            while under_way:
+                yield under_way.popleft().result()
+        finally:
+            for future in under_way:
+                future.cancel()
+
+
+def strips(rows: int, smallest: int) -> list[tuple[int, int]]:
+    """Half-open ranges that share out rows among the cores, two for each, none much smaller than `smallest`."""
+    count = max(1, min(2 * CORES, rows // smallest))
+    edges = [rows * k // count for k in range(count + 1)]
+    return list(pairwise(edges))
