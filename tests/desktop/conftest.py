@@ -6,6 +6,7 @@ import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
@@ -13,6 +14,8 @@ from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from irvane.desktop import theme
+from irvane.desktop.line.controls import NumberRow
+from irvane.desktop.session import Session
 from irvane.desktop.window import Window
 
 
@@ -62,6 +65,28 @@ class Driver:
     def settings(self, pane: int = 0):
         return self.window.bench.settings(pane)
 
+    def row(self, path: str) -> NumberRow:
+        """The row of a number, its station opened."""
+        station = path.partition(".")[0]
+        if self.window.band.station != station:
+            self.window.band.toggle(station)
+        row = self.window.shelf.stations[station].rows[path]
+        assert isinstance(row, NumberRow)
+        return row
+
+    def pixels(self, pane: int = 0) -> np.ndarray:
+        """What a pane shows, as numbers."""
+        layer = self.window.bench.contents[pane].current
+        assert layer is not None
+        image = layer.image
+        data = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+        return data[:, : image.width() * 4].reshape(image.height(), image.width(), 4)[..., :3].astype(float)
+
+    def on_the_label(self) -> None:
+        """The probe on an empty part of a jar's label."""
+        self.window.bench._move_probe(131, 361)
+        self.settled()
+
 
 @pytest.fixture
 def driver(qtbot: QtBot, frames: Path) -> Iterator[Driver]:
@@ -80,3 +105,11 @@ def driver(qtbot: QtBot, frames: Path) -> Iterator[Driver]:
     one.settled()
     yield one
     window.close()
+
+
+def session_of(count: int = 3) -> Session:
+    session = Session()
+    session.add_files([Path(f"/nowhere/{k}.dng") for k in range(count)])
+    for item in session.items.values():
+        item.ready = True
+    return session

@@ -1,0 +1,123 @@
+"""Comparing in the real window: zoom, arrangements, matching, probe, grey spot."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QKeyEvent, QWheelEvent
+from PySide6.QtWidgets import QApplication
+
+from irvane.desktop.bench.strip import DIVIDED, ONE, TWO
+
+from .conftest import Driver
+
+
+def test_zoom_and_position_are_locked(driver: Driver) -> None:
+    bench, view = driver.window.bench, driver.window.bench.views[0]
+    driver.key(Qt.Key.Key_Z)
+    assert bench.viewport.zoom == 1.0
+    driver.settled()
+    layer = bench.contents[0].current
+    assert layer.rect.width() == layer.image.width(), "100 % is one picture pixel on one device pixel"
+    before = view.frame_point(QPointF(100, 80))
+    wheel = QWheelEvent(
+        QPointF(100, 80), view.mapToGlobal(QPointF(100, 80)), QPoint(0, 0), QPoint(0, 120),
+        Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(view, wheel)
+    assert bench.viewport.zoom == 2.0
+    after = view.frame_point(QPointF(100, 80))
+    assert (after.x(), after.y()) == pytest.approx((before.x(), before.y()), abs=1.0)
+    centre = bench.viewport.centre
+    driver.qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=QPoint(300, 60))
+    driver.qtbot.mouseMove(view, QPoint(240, 90))
+    driver.qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(240, 90))
+    assert bench.viewport.centre != centre
+    assert bench.views[1].frame_point(QPointF(50, 50)) == view.frame_point(QPointF(50, 50))
+    for zoom in (8.0, 4.0, 0.5, None):
+        bench.set_zoom(zoom)
+        driver.settled()
+        assert bench.contents[0].state == "final"
+    assert driver.window.bench.strip.zoom_box.currentText() == "fit"
+
+
+def test_arrangements_blink_and_swap(driver: Driver) -> None:
+    bench = driver.window.bench
+    assert bench.arrangement == TWO
+    driver.key(Qt.Key.Key_V)
+    assert bench.arrangement == DIVIDED
+    assert bench.views[0].split == 0.5
+    view = bench.views[0]
+    middle = QPoint(view.width() // 2, 50)
+    driver.qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=middle)
+    driver.qtbot.mouseMove(view, QPoint(view.width() // 4, 50))
+    driver.qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(view.width() // 4, 50))
+    assert view.split == pytest.approx(0.25, abs=0.02)
+    driver.key(Qt.Key.Key_C)
+    assert bench.arrangement == TWO
+    driver.key(Qt.Key.Key_C)
+    assert bench.arrangement == ONE
+    assert not bench.views[1].isVisible()
+    press = QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Q, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(view, press)
+    assert view.contents[0] is bench.contents[1]
+    QApplication.sendEvent(
+        view, QKeyEvent(QEvent.Type.KeyRelease, Qt.Key.Key_Q, Qt.KeyboardModifier.NoModifier)
+    )
+    assert view.contents[0] is bench.contents[0]
+    first = bench.contents[0]
+    driver.key(Qt.Key.Key_X)
+    assert bench.contents[1] is first
+
+
+def test_equal_brightness_states_its_offset(driver: Driver) -> None:
+    driver.window.proofs.edit("light.exposure", 1.2)
+    driver.settled()
+    driver.key(Qt.Key.Key_E)
+    driver.settled()
+    offset = driver.window.bench.contents[1].offset
+    assert offset == pytest.approx(1.2, abs=0.1)
+    assert f"matched {offset:+.2f} EV" in driver.window.bench.captions[1].full_texts()[2]
+    a, b = driver.pixels(0), driver.pixels(1)
+    assert np.median(a) == pytest.approx(np.median(b), abs=6)
+    driver.key(Qt.Key.Key_E)
+    assert driver.window.bench.contents[1].offset == 0
+
+
+def test_the_probe_moves_by_mouse_and_key(driver: Driver) -> None:
+    bench, view = driver.window.bench, driver.window.bench.views[0]
+    before = bench.contents[0].probe
+    centre = view._view_rect(view.probe).center().toPoint()
+    driver.qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=centre)
+    driver.qtbot.mouseMove(view, centre + QPoint(-120, -90))
+    driver.qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=centre + QPoint(-120, -90))
+    driver.settled()
+    assert bench.contents[0].probe != before
+    place = bench.probe_region(0)
+    view.setFocus()
+    driver.qtbot.keyClick(view, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
+    assert bench.probe_region(0).left == place.left - 8
+    driver.key(Qt.Key.Key_P)
+    assert bench.probe_region(0).left == pytest.approx(450 - 10, abs=2)
+
+
+def test_a_grey_spot_sets_the_white_balance(driver: Driver) -> None:
+    driver.choose("test-card.dng")
+    driver.window.proofs.edit("colour.temperature", 3000)
+    driver.settled()
+    driver.key(Qt.Key.Key_G)
+    view = driver.window.bench.views[0]
+    assert view.picking
+    spot = driver.window.bench.viewport.to_view(
+        view.probe.translated(30 - view.probe.x(), 300 - view.probe.y()), view.extent, view.device_size()
+    )
+    driver.click(view, QPoint(round(spot.center().x()), round(spot.center().y())))
+    driver.settled()
+    assert not view.picking
+    from irvane.core.colour.camera import light_of
+    from irvane.core.settings import Colour
+
+    frame = driver.window.backstage.engine.best(driver.window.bench.item(0).source, driver.settings().sensor)
+    shot, _ = light_of(frame.developed.colour, Colour())
+    assert driver.settings().colour.temperature == pytest.approx(shot, rel=0.05)

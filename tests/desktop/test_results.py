@@ -1,0 +1,142 @@
+"""Merging and writing in the real window, and its thread meanwhile."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+import numpy as np
+import OpenEXR
+import pytest
+import tifffile
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QMessageBox, QPushButton
+
+from .conftest import Driver
+
+
+def test_merging_a_bracket_gives_a_source_that_is_edited_and_written(
+    driver: Driver, frames: Path, tmp_path: Path
+) -> None:
+    driver.choose("furnace-hand-2.dng")
+    driver.key(Qt.Key.Key_M)
+    driver.settled()
+    bench = driver.window.bench
+    item = bench.item(0)
+    assert item.is_merge
+    assert driver.settings().light.tone_map == "photographic"
+    assert "Merged from 3 frames" in bench.captions[0].full_texts()[2]
+    assert bench.contents[0].state == "final"
+    driver.window.proofs.edit("light.exposure", 0.5)
+    driver.window.proofs.edit("finish.format", "exr")
+    driver.window.writing.set_folder(tmp_path)
+    driver.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    driver.settled()
+    written = tmp_path / "furnace-hand-1-merged.exr"
+    with OpenEXR.File(str(written)) as file:
+        assert file.channels()["RGB"].pixels.max() > 1
+    assert (frames / "furnace-hand-1.dng.merge.irvane.json").exists()
+    driver.key(Qt.Key.Key_M)
+    assert len([i for i in driver.window.session.items.values() if i.is_merge]) == 1, (
+        "the same merge is not made twice"
+    )
+
+
+def test_writing_equals_what_was_seen_and_never_overwrites_silently(
+    driver: Driver, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    driver.window.proofs.edit("light.exposure", 0.7)
+    driver.key(Qt.Key.Key_Z)
+    driver.settled()
+    driver.window.writing.set_folder(tmp_path)
+    driver.window.writing.write()
+    assert driver.window.strip.isVisible()
+    driver.settled()
+    assert not driver.window.strip.isVisible()
+    target = tmp_path / "bench-iso6400.tif"
+    written = tifffile.imread(target) / 257
+    layer = driver.window.bench.contents[0].current
+    rect = layer.rect.toRect()
+    seen = driver.pixels()
+    part = written[rect.top() : rect.bottom() + 1, rect.left() : rect.right() + 1]
+    assert np.abs(part - seen).max() < 1.01
+    first = target.read_bytes()
+
+    def answer(box: QMessageBox) -> int:
+        button = next(b for b in box.buttons() if "bench-iso6400-2" in b.text())
+        box.setDefaultButton(button)
+        monkeypatch.setattr(box, "clickedButton", lambda: button, raising=False)
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    driver.window.writing.write()
+    driver.settled()
+    assert target.read_bytes() == first
+    assert (tmp_path / "bench-iso6400-2.tif").exists()
+
+
+def test_writing_can_be_cancelled(driver: Driver, tmp_path: Path) -> None:
+    driver.window.proofs.edit("noise.amount", 150)  # not denoised like this yet: writing takes a while
+    driver.window.writing.set_folder(tmp_path)
+    driver.window.writing.write()
+    button = next(b for b in driver.window.strip.findChildren(QPushButton) if b.text() == "Cancel")
+    driver.click(button)
+    driver.settled()
+    assert list(tmp_path.glob("*.tif")) == []
+    assert "Cancelled" in driver.window.bench.note.text()
+
+
+def test_finished_pictures_are_full_citizens(driver: Driver, tmp_path: Path) -> None:
+    pixels = np.random.default_rng(0).integers(20, 235, (200, 300, 3)).astype(np.uint8)
+    tifffile.imwrite(tmp_path / "outside.tif", pixels, photometric="rgb")
+    driver.window.opening.open([tmp_path / "outside.tif"])
+    driver.until(
+        lambda: any(i.source.name == "outside.tif" and i.ready for i in driver.window.session.items.values())
+    )
+    driver.choose("outside.tif")
+    driver.key(Qt.Key.Key_Z)
+    driver.settled()
+    assert driver.window.band.words("sensor") == "finished picture"
+    rect = driver.window.bench.contents[0].current.rect.toRect()
+    part = pixels[rect.top() : rect.bottom() + 1, rect.left() : rect.right() + 1]
+    assert np.abs(driver.pixels() - part).max() <= 2
+
+
+def test_the_window_thread_is_never_blocked(driver: Driver, tmp_path: Path) -> None:
+    """A timer of 5 ms runs through the whole job and notes its delays.
+
+    Promised are 50 ms on an idle machine with two cores (the benchmark reports the longest delay). A shared machine
+    stands still by itself now and then, so that the margin here is wide: it finds work done in the wrong thread.
+    """
+    gaps: list[float] = []
+    last = time.perf_counter()
+
+    def beat() -> None:
+        nonlocal last
+        now = time.perf_counter()
+        gaps.append(now - last)
+        last = now
+
+    timer = QTimer(interval=5)
+    timer.timeout.connect(beat)
+    timer.start()
+    window = driver.window
+    window.rail.choose(driver.number("window-leaves.dng"))
+    for value in range(20):
+        window.proofs.edit("light.exposure", value / 10)
+        driver.qtbot.wait(8)
+    window.bench.set_zoom(1.0)
+    for _ in range(20):
+        size = window.bench.views[0].device_size()
+        window.bench.viewport.pan(-9, 5, window.bench.views[0].extent, size)
+        driver.qtbot.wait(8)
+    window.proofs.edit("noise.amount", 130)
+    window.writing.set_folder(tmp_path)
+    window.writing.write()
+    driver.settled()
+    window.merge(window.session.items[driver.number("furnace-hand-1.dng")].bracket)
+    driver.settled()
+    timer.stop()
+    assert len(gaps) > 200
+    assert max(gaps) < 0.5
+    assert np.percentile(gaps, 99) < 0.1
