@@ -38,12 +38,12 @@ def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
     patch = developed.plain.whole(side)
     picture = patch.pixels
     if developed.entry in (MOSAIC, CAMERA) and developed.colour is not None:
-        where = make_map(picture, developed.gains, developed.extent)
+        where = make_map(picture, developed.gains, developed.extent, developed.clipped)
         picture = rebuild(picture, developed.gains, where, 0, 0, developed.extent[1] / picture.shape[1])
         balance, matrix = transform(developed.colour, Colour())
         scene = apply_camera(picture, balance * 2**BASE_EXPOSURE, matrix)
     else:
-        where = HighlightMap(None, developed.extent, 0.0)
+        where = HighlightMap(None, None, developed.extent, 0.0)
         scene = picture
     bits = developed.clipped
     share = 0.0 if bits is None else float(np.count_nonzero(bits) / bits.size)

@@ -1,7 +1,9 @@
 """Rebuilding clipped highlights from the colours that still hold.
 
-Beside every clipped place, on a reduced copy of the whole frame, the ratios between the colours of bright unclipped
-surroundings are spread into the clipped area (normalised convolution, Knutsson & Westin 1993, over growing radii).
+On a reduced copy of the whole frame the ratios between the colours of bright unclipped places are spread into the
+clipped areas (normalised convolution, Knutsson & Westin 1993, with a long-tailed kernel: the nearest places speak
+loudest, and the brightest, which are most likely of the same kind), and with them the slope with which one ratio
+follows another: leaves and sky side by side lend each to its own. Cells that hold any clipped pixel lend nothing.
 A clipped colour is then what its neighbours' ratio to the surviving colours says, and never less than the level at
 which it clipped. Where all three are gone, colour fades to neutral: what is gone is shown as gone.
 """
@@ -14,27 +16,35 @@ import cv2
 import numpy as np
 
 from irvane.core.guidance import sample
-from irvane.core.kernels import flat, serial
+from irvane.core.kernels import flat, inline, serial
 
 #: Signal, relative to clipping, from which a colour counts as clipped; it fades in from the first figure on.
 CLIP_START, CLIP_FULL = 0.96, 0.995
-_SPREADS = (2.0, 6.0, 18.0, 54.0, 160.0)
+#: Gaussian radii that together make a kernel with a long tail, and the weight from each to the next wider one.
+_SPREADS = (1.5, 5.0, 15.0, 45.0, 135.0, 400.0)
+_FALL = 0.3
+_OTHERS = ((1, 2), (0, 2), (0, 1))
+_RIDGE = 0.02
+_LEAST = 1e-7  # of weight: what is lent from so far that less arrives fades to neutral
 _MAP_SIDE = 900
-_BRIGHT = 0.3  # surroundings must be at least this bright to lend their colour
+_BRIGHT = 0.15  # surroundings must be at least this bright to lend their colour
 
 
 @dataclass(frozen=True)
 class HighlightMap:
-    """Log ratios of the surroundings' colours to their mean, spread over the frame.
+    """What the colours of the surroundings say about lost ones, spread over the frame.
 
     Attributes
     ----------
     ratios : float32, h×w×3, natural logarithm of balanced colour over the geometric mean; None when nothing clips.
+    slopes : float32, h×w×3: by how much the logarithm of a colour (over the mean of the two others) follows the
+        logarithm of their ratio (the first over the second, in the order red, green, blue).
     extent : height and width of the frame in pixels.
     share : share of the frame's (reduced) pixels with at least one clipped colour.
     """
 
     ratios: np.ndarray | None
+    slopes: np.ndarray | None
     extent: tuple[int, int]
     share: float
 
@@ -52,63 +62,121 @@ def _wide_blur(picture: np.ndarray, sigma: float) -> np.ndarray:
     return cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR)
 
 
-def make_map(camera: np.ndarray, gains: np.ndarray, extent: tuple[int, int]) -> HighlightMap:
-    """Build the map from a reduced camera-linear picture of the whole frame (float32 h×w×3, 1 = clipping)."""
+def _touched(camera: np.ndarray, bits: np.ndarray | None) -> np.ndarray:
+    """Pixels of a reduced picture that hold any clipped pixel of the whole frame: bool h×w."""
+    over: np.ndarray = (camera >= CLIP_START).any(axis=2)
+    if bits is None:
+        return over
+    h, w = over.shape
+    marks = np.where(bits > 0, np.uint8(255), np.uint8(0))
+    return np.asarray(over | (cv2.resize(marks, (w, h), interpolation=cv2.INTER_AREA) > 0))
+
+
+def make_map(
+    camera: np.ndarray, gains: np.ndarray, extent: tuple[int, int], bits: np.ndarray | None = None
+) -> HighlightMap:
+    """Build the map from a reduced picture of the whole frame.
+
+    Parameters
+    ----------
+    camera : float32, h×w×3, camera-linear, 1 = clipping.
+    gains : white-balance gains of the shot.
+    extent : height and width of the frame.
+    bits : uint8 H×W of the whole frame, not 0 where a colour is clipped; None when not known (or nothing clips).
+    """
+    clipped = _touched(camera, bits)
+    share = float(clipped.mean())
+    if share == 0:
+        return HighlightMap(None, None, extent, 0.0)
     while max(camera.shape[:2]) > _MAP_SIDE:  # the map is smooth: a small copy tells the same
         h, w = (side // 2 for side in camera.shape[:2])
         camera = cv2.resize(camera[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA)
-    clipped = (camera >= CLIP_START).any(axis=2)
-    share = float(clipped.mean())
-    if share == 0:
-        return HighlightMap(None, extent, 0.0)
-    balanced = np.maximum(camera * gains.astype(np.float32), 1e-4)
-    logs = np.log(balanced)
-    ratios = logs - logs.mean(axis=2, keepdims=True)
+        quarters = clipped[: 2 * h, : 2 * w].reshape(h, 2, w, 2)
+        clipped = np.asarray(quarters.any(axis=(1, 3)))
+    logs = np.log(np.maximum(camera * gains.astype(np.float32), 1e-4))
+    logs -= logs.mean(axis=2, keepdims=True)
     brightest = camera.max(axis=2)
-    weight = np.where(clipped | (brightest < _BRIGHT), 0, brightest**2).astype(np.float32)
-    spread = np.zeros_like(ratios)
-    confidence = np.zeros(weight.shape, np.float32)
-    weighted = np.dstack([ratios * weight[..., None], weight])
+    weight = np.where(clipped | (brightest < _BRIGHT), 0, brightest**4).astype(np.float32)
+    mean, covariance = _surroundings(logs, weight)
+    slopes = []
+    for lost, (first, second) in enumerate(_OTHERS):
+        spread = covariance[first, first] + covariance[second, second] - 2 * covariance[first, second]
+        common = covariance[lost, first] - covariance[lost, second]
+        common -= 0.5 * (covariance[first, first] - covariance[second, second])
+        slopes.append(common / (np.maximum(spread, 0) + _RIDGE))
+    return HighlightMap(np.ascontiguousarray(mean), np.dstack(slopes).astype(np.float32), extent, share)
+
+
+def _surroundings(
+    logs: np.ndarray, weight: np.ndarray
+) -> tuple[np.ndarray, dict[tuple[int, int], np.ndarray]]:
+    """Weighted means (h×w×3) and covariances of the surroundings' log ratios, which sum to 0 at every pixel."""
+    red, green = logs[..., 0], logs[..., 1]
+    once = np.dstack([weight, weight * red, weight * green])
+    twice = np.dstack([weight * red * red, weight * red * green, weight * green * green])
+    sums = [np.zeros_like(once), np.zeros_like(once)]
     longest = max(weight.shape)
-    for sigma in _SPREADS:
-        blurred = _wide_blur(weighted, max(0.6, sigma * longest / 1600))
-        lent = blurred[..., 3]
-        colour = blurred[..., :3] / np.maximum(lent, 1e-12)[..., None]
-        trust = np.clip(lent / 0.02, 0, 1) * (1 - confidence)
-        spread += colour * trust[..., None]
-        confidence += trust
-    spread /= np.maximum(confidence, 1e-6)[..., None]
-    spread *= np.clip(confidence * 4, 0, 1)[..., None]
-    return HighlightMap(cv2.GaussianBlur(spread, (0, 0), 2.0).astype(np.float32), extent, share)
+    for number, sigma in enumerate(_SPREADS):
+        for total, moments in zip(sums, (once, twice), strict=True):
+            total += _FALL**number * _wide_blur(moments, max(0.6, sigma * longest / 900))
+    total = np.maximum(sums[0][..., 0], _LEAST)
+    r, g = sums[0][..., 1] / total, sums[0][..., 2] / total
+    rr, rg, gg = (sums[1][..., k] / total - v for k, v in enumerate((r * r, r * g, g * g)))
+    covariance = {
+        (0, 0): rr,
+        (0, 1): rg,
+        (1, 1): gg,
+        (0, 2): -rr - rg,
+        (1, 2): -rg - gg,
+        (2, 2): rr + 2 * rg + gg,
+    }
+    covariance |= {(j, i): plane for (i, j), plane in covariance.items()}
+    return np.dstack([r, g, -r - g]).astype(np.float32), covariance
+
+
+@inline
+def _gone(v, start, full):
+    return min(max((v - start) / (full - start), np.float32(0)), np.float32(1))
 
 
 @serial
-def _rebuild(camera, ratios, gains, start, full, out):
+def _rebuild(camera, means, slopes, gains, start, full, out):
     largest_gain = max(gains[0], max(gains[1], gains[2]))
     for i in range(camera.size // 3):
-        pixel, ratio, target = camera[3 * i : 3 * i + 3], ratios[3 * i : 3 * i + 3], out[3 * i : 3 * i + 3]
+        pixel, mean, target = camera[3 * i : 3 * i + 3], means[3 * i : 3 * i + 3], out[3 * i : 3 * i + 3]
         if max(pixel[0], max(pixel[1], pixel[2])) <= start:
             continue
-        held = np.float32(0)
-        total = np.float32(0)
-        for c in range(3):
-            v = pixel[c]
-            gone = min(max((v - start) / (full - start), np.float32(0)), np.float32(1))
-            # each colour that holds proposes a brightness; nearly clipped ones speak softly
-            trust = (1 - gone) * max(v, np.float32(1e-3))
-            held += trust
-            total += trust * (np.log(max(v * gains[c], np.float32(1e-4))) - ratio[c])
         least = min(pixel[0], min(pixel[1], pixel[2]))
-        all_gone = min(max((least - start) / (full - start), np.float32(0)), np.float32(1))
-        level = total / max(held, np.float32(1e-6))
+        all_gone = _gone(least, start, full)
         for c in range(3):
             v = pixel[c]
-            gone = min(max((v - start) / (full - start), np.float32(0)), np.float32(1))
+            gone = _gone(v, start, full)
             if gone <= 0:
                 continue
+            first, second = (c + 1) % 3, (c + 2) % 3
+            if first > second:
+                first, second = second, first
+            a, b = pixel[first], pixel[second]
+            # light of the others as their surroundings' ratios see it; nearly clipped and very dark ones speak softly
+            light_a = np.log(max(a * gains[first], np.float32(1e-4))) - mean[first]
+            light_b = np.log(max(b * gains[second], np.float32(1e-4))) - mean[second]
+            trust_a = (
+                (1 - _gone(a, start, full))
+                * max(a, np.float32(1e-4))
+                / (max(a, np.float32(0)) + np.float32(0.02))
+            )
+            trust_b = (
+                (1 - _gone(b, start, full))
+                * max(b, np.float32(1e-4))
+                / (max(b, np.float32(0)) + np.float32(0.02))
+            )
+            held = trust_a + trust_b
             guess = v
             if held > np.float32(1e-6):
-                guess = np.exp(min(level + ratio[c], np.float32(4))) / gains[c]
+                light = (trust_a * light_a + trust_b * light_b) / held
+                # where both hold, their ratio says which of the surroundings' colours this one resembles
+                light += slopes[3 * i + c] * (light_a - light_b) * min(trust_a, trust_b)
+                guess = np.exp(min(light + mean[c], np.float32(4))) / gains[c]
             guess = min(max(guess, v), np.float32(8))
             # nothing holds: the largest balanced colour, equally in all channels
             white = v + all_gone * max(largest_gain / gains[c] * min(v, np.float32(1)) - v, np.float32(0))
@@ -129,8 +197,11 @@ def rebuild(
     """
     if where.ratios is None or camera.max() <= CLIP_START:
         return camera
-    ratios = sample(where.ratios, where.extent, top, left, step, camera.shape[:2])
+    assert where.slopes is not None
+    planes = [
+        sample(p, where.extent, top, left, step, camera.shape[:2]) for p in (where.ratios, where.slopes)
+    ]
     out = np.array(camera, np.float32, order="C")
     limits = np.float32(CLIP_START), np.float32(CLIP_FULL)
-    _rebuild(flat(camera), flat(ratios), gains.astype(np.float32), *limits, flat(out))
+    _rebuild(flat(camera), flat(planes[0]), flat(planes[1]), gains.astype(np.float32), *limits, flat(out))
     return out
