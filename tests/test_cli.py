@@ -230,6 +230,18 @@ def test_info_is_json(frames: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert "shutter" in capsys.readouterr().out
 
 
+def test_check_names_what_goes_wrong_and_counts(
+    frames: Path, capsys: pytest.CaptureFixture[str], tmp_path: Path
+) -> None:
+    assert main(["check", str(frames)]) == 0
+    assert capsys.readouterr().out.count("well, mosaic") == 6
+    (frames / "broken.dng").write_bytes(b"no picture at all")
+    assert main(["check", str(frames), "--json"]) == 1
+    found = json.loads(capsys.readouterr().out)
+    assert [Path(f["path"]).name for f in found if f["problems"]] == ["broken.dng"]
+    assert not list(tmp_path.glob("*.tif")), "nothing is written"
+
+
 def test_measure_is_json(frames: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert _run("measure", frames / "test-card.dng", "--at", "60,110,40,40", "--json") == 0
     told = json.loads(capsys.readouterr().out)

@@ -167,7 +167,7 @@ def train(work: Path, steps: int) -> None:
     started, total = time.monotonic() - seconds, 0.0
     for step in range(first, steps):
         for group in optimiser.param_groups:
-            group["lr"] = rate(step, steps)
+            group["lr"] = float(rate(step, steps))
         noisy, clean = source.batch(BATCH)
         error = net(noisy.to(memory_format=torch.channels_last)) - clean
         loss = torch.sqrt(error * error + 1e-4).mean()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import dataclasses
 import json
 import os
 import sys
@@ -51,6 +52,10 @@ def _parser() -> argparse.ArgumentParser:
     measure.add_argument("--at", required=True, metavar="X,Y,W,H", help="rectangle in output pixels")
     measure.add_argument("--json", action="store_true")
     _settings_options(measure)
+
+    check = commands.add_parser("check", help="try every file of a folder and list what goes wrong")
+    check.add_argument("inputs", nargs="+", metavar="DIR_OR_FILE", type=Path)
+    check.add_argument("--json", action="store_true")
 
     demo = commands.add_parser("demo", help="make the demo pictures and open them")
     demo.add_argument(
@@ -267,6 +272,24 @@ def _measure(args: argparse.Namespace) -> int:
     return DONE if _guarded(args.input, work) else SOME_FAILED
 
 
+def _check(args: argparse.Namespace) -> int:
+    from irvane.core.judge.check import Finding, check_file
+
+    inputs, failed = _expand(args.inputs)
+    found: list[Finding] = []
+    for path in inputs:
+        failed |= not _guarded(path, lambda path=path: found.append(check_file(path)))
+        if found and found[-1].path == path and not args.json:
+            last = found[-1]
+            words = "; ".join(last.problems) or f"well, {last.kind}, {last.size[0]} × {last.size[1]}"
+            notes = f" ({' '.join(last.notes)})" if last.notes else ""
+            print(f"{path}: {words}{notes}", flush=True)
+    if args.json:
+        as_dicts = [{**dataclasses.asdict(f), "path": str(f.path)} for f in found]
+        print(json.dumps(as_dicts, indent=1, ensure_ascii=False))
+    return SOME_FAILED if failed or any(f.problems for f in found) else DONE
+
+
 def _demo(args: argparse.Namespace) -> int:
     from irvane.core.simulate.demo import demo_folder, make_demo
 
@@ -303,7 +326,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; returns the exit code: 0 done, 1 some inputs failed, 2 usage."""
     arguments = list(sys.argv[1:] if argv is None else argv)
     commands = {
-        "develop": _develop, "merge": _merge, "info": _info, "measure": _measure, "demo": _demo, "warm": _warm,
+        "develop": _develop, "merge": _merge, "info": _info, "measure": _measure, "check": _check, "demo": _demo, "warm": _warm,
         "open": lambda args: _window(args.inputs),
     }  # fmt: skip
     if not arguments or (arguments[0] not in commands and not arguments[0].startswith("-")):

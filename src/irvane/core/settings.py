@@ -81,7 +81,17 @@ class Sensor:
     )  # fmt: skip
     defects: str = _choice(
         "on", "Hot pixels", (("on", "repair"), ("off", "leave")), "Mosaic",
-        "Replaces single pixels that stand far out of their neighbourhood. Leave them for a star field.",
+        "Replaces single pixels and pairs that no light could have made: their neighbours know nothing of them. "
+        "Stars and points of light stay.",
+    )  # fmt: skip
+    banding: str = _choice(
+        "rows", "Banding",
+        (("rows", "rows"), ("columns", "columns"), ("both", "rows and columns"), ("off", "leave")), "Dark lines",
+        "Takes away offsets that whole lines share in the deepest tones. A clean sensor is left as it is.",
+    )  # fmt: skip
+    banding_width: float = _number(
+        8, "Widest band", "px", 1, 200, 1, "Dark lines",
+        "How wide a band can be. Raise it for broad stripes; a small value leaves soft horizontal shading alone.",
     )  # fmt: skip
     highlights: str = _choice(
         "rebuild", "Clipped colour", (("rebuild", "rebuild"), ("clip", "cut off")), "Clipping",
@@ -377,4 +387,6 @@ def value_text(path: str, value: Any) -> str:
 
 def bare() -> Settings:
     """An untouched proof without any automatic."""
-    return replace(Settings(), sensor=Sensor(defects="off", highlights="clip"), noise=Noise(amount=0))
+    return replace(
+        Settings(), sensor=Sensor(defects="off", banding="off", highlights="clip"), noise=Noise(amount=0)
+    )

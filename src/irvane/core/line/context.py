@@ -43,7 +43,7 @@ def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
         balance, matrix = transform(developed.colour, Colour())
         scene = apply_camera(picture, balance * 2**BASE_EXPOSURE, matrix)
     else:
-        where = HighlightMap(None, None, developed.extent, 0.0)
+        where = HighlightMap((), developed.extent, 0.0)
         scene = picture
     bits = developed.clipped
     share = 0.0 if bits is None else float(np.count_nonzero(bits) / bits.size)

@@ -16,6 +16,7 @@ from irvane.core.noise import denoise
 from irvane.core.orientation import upright, upright_rect
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import demosaic as demosaicing
+from irvane.core.sensor.banding import remove_banding
 from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.highlights import CLIP_FULL
@@ -33,6 +34,7 @@ class Developed:
     entry : where the source entered the line.
     step : frame pixels per pixel (more than 1 for the quick binned form).
     defects : how many pixels were repaired.
+    banding : standard deviation of the line offsets that were taken away, relative to white.
     mosaic : the mosaic after repair, in sensor orientation, for denoising; None for other entries.
     """
 
@@ -50,6 +52,7 @@ class Developed:
     notes: tuple[str, ...]
     mosaic: Mosaic | None
     method: str
+    banding: float = 0.0
 
     @property
     def nbytes(self) -> int:
@@ -159,6 +162,11 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     if settings.defects == "on":
         data, defects = repair_defects(mosaic, loaded.noise)
         mosaic = replace(mosaic, data=data)
+    banding = 0.0
+    if settings.banding != "off":
+        rows, columns = settings.banding in ("rows", "both"), settings.banding in ("columns", "both")
+        mosaic, *found = remove_banding(mosaic, loaded.noise, rows, columns, int(settings.banding_width))
+        banding = max(found)
     full = demosaicing.demosaic(
         mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings.demosaic
     )
@@ -167,6 +175,7 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     return Developed(
         Picture(upright(full, loaded.flip)), None, 0.0, None if bits is None else upright(bits, loaded.flip), MOSAIC,
         loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic, method,
+        banding,
     )  # fmt: skip
 
 

@@ -19,6 +19,9 @@ from irvane.core.sensor.encoding import from_ratio, to_ratio
 _TILE = 200
 _HALO = 10
 _EPS = np.float32(1e-4)
+#: Pixels inside of the rim whose differences across it are doubted, and by how much.
+_RIM = 4
+_RIM_DOUBT = np.float32(1.8)
 
 
 @inline
@@ -95,6 +98,21 @@ def _gradient_sums(dh, dv, rows_h, rows_v, box_h, box_v):
 
 
 @serial
+def _doubt_reflections(box_h, box_v, rims):
+    """At the rim, differences across it are calm because the margin is a reflection: they are trusted less."""
+    n, m = box_h.shape
+    near, far = _HALO - _RIM, _HALO + _RIM
+    if rims[0]:
+        box_v[near:far] *= _RIM_DOUBT
+    if rims[1]:
+        box_v[n - far : n - near] *= _RIM_DOUBT
+    if rims[2]:
+        box_h[:, near:far] *= _RIM_DOUBT
+    if rims[3]:
+        box_h[:, m - far : m - near] *= _RIM_DOUBT
+
+
+@serial
 def _green_row(v, other, dh, box_h, up, box_up, down, box_down, dv, u, d, out):
     """Green of a row: its own where `other` is 0, else own value plus a blend of differences from four sides.
 
@@ -168,8 +186,11 @@ def _colour_row(v_up, v, v_down, g_up, g, g_down, d_up, d, d_down, other, red_ro
 
 
 @serial
-def _interpolate(v, others, red_rows, knee, base, gains, target, left, right):
-    """One tile: `v` with a margin of _HALO in the ratio domain, into rows of `target`."""
+def _interpolate(v, others, red_rows, rims, knee, base, gains, target, left, right):
+    """One tile: `v` with a margin of _HALO in the ratio domain, into rows of `target`.
+
+    `rims` tells which of the top, bottom, left and right margins are reflections at the frame's rim.
+    """
     n, m = v.shape
     dh, dv = np.zeros((n, m), np.float32), np.zeros((n, m), np.float32)
     rows_h, rows_v = np.zeros((n, m), np.float32), np.zeros((n, m), np.float32)
@@ -178,6 +199,7 @@ def _interpolate(v, others, red_rows, knee, base, gains, target, left, right):
         signs = 1 - 2 * others[y & 1]
         _differences_row(v[y - 2], v[y - 1], v[y], v[y + 1], v[y + 2], signs, dh[y], dv[y])
     _gradient_sums(dh, dv, rows_h, rows_v, box_h, box_v)
+    _doubt_reflections(box_h, box_v, rims)
     green = rows_v  # not needed any more
     for y in range(7, n - 7):
         above, below = (dv[y - 2], dv[y - 3], dv[y - 4]), (dv[y + 2], dv[y + 3], dv[y + 4])
@@ -229,7 +251,8 @@ def _demosaic(mosaic, cfa, gains, knee, out):
         buffer = np.empty(m, np.float32)
         for y in range(n):
             _load_row(mosaic[_mirror(y0 + y, h)], x0, scales[y & 1], knee, buffer, v[y])
-        _interpolate(v, others, red_rows, knee, base, gains, out[top:bottom], left, right)
+        rims = (top == 0, bottom == h, left == 0, right == w)
+        _interpolate(v, others, red_rows, rims, knee, base, gains, out[top:bottom], left, right)
 
 
 def demosaic_bayer(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float) -> np.ndarray:

@@ -25,6 +25,8 @@ _SPREADS = (1.5, 5.0, 15.0, 45.0, 135.0, 400.0)
 _FALL = 0.3
 _OTHERS = ((1, 2), (0, 2), (0, 1))
 _RIDGE = 0.02
+_NEUTRAL = 0.05  # of all weight
+_RARITY = 0.5  # how fast light above the clip becomes rare: per unit of its natural logarithm
 _LEAST = 1e-7  # of weight: what is lent from so far that less arrives fades to neutral
 _MAP_SIDE = 900
 _BRIGHT = 0.15  # surroundings must be at least this bright to lend their colour
@@ -36,15 +38,15 @@ class HighlightMap:
 
     Attributes
     ----------
-    ratios : float32, h×w×3, natural logarithm of balanced colour over the geometric mean; None when nothing clips.
-    slopes : float32, h×w×3: by how much the logarithm of a colour (over the mean of the two others) follows the
-        logarithm of their ratio (the first over the second, in the order red, green, blue).
+    planes : three float32 h×w×3, none when nothing clips. Ratios: natural logarithm of balanced colour over the
+        geometric mean. Slopes: by how much the logarithm of a colour (over the mean of the two others) follows the
+        logarithm of their ratio (the first over the second, in the order red, green, blue). Doubts: variance of the
+        logarithm of red over green, red over blue, green over blue.
     extent : height and width of the frame in pixels.
     share : share of the frame's (reduced) pixels with at least one clipped colour.
     """
 
-    ratios: np.ndarray | None
-    slopes: np.ndarray | None
+    planes: tuple[np.ndarray, ...]
     extent: tuple[int, int]
     share: float
 
@@ -64,7 +66,7 @@ def _wide_blur(picture: np.ndarray, sigma: float) -> np.ndarray:
 
 def _touched(camera: np.ndarray, bits: np.ndarray | None) -> np.ndarray:
     """Pixels of a reduced picture that hold any clipped pixel of the whole frame: bool h×w."""
-    over: np.ndarray = (camera >= CLIP_START).any(axis=2)
+    over = np.asarray((camera >= CLIP_START).any(axis=2))
     if bits is None:
         return over
     h, w = over.shape
@@ -87,7 +89,7 @@ def make_map(
     clipped = _touched(camera, bits)
     share = float(clipped.mean())
     if share == 0:
-        return HighlightMap(None, None, extent, 0.0)
+        return HighlightMap((), extent, 0.0)
     while max(camera.shape[:2]) > _MAP_SIDE:  # the map is smooth: a small copy tells the same
         h, w = (side // 2 for side in camera.shape[:2])
         camera = cv2.resize(camera[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA)
@@ -104,7 +106,9 @@ def make_map(
         common = covariance[lost, first] - covariance[lost, second]
         common -= 0.5 * (covariance[first, first] - covariance[second, second])
         slopes.append(common / (np.maximum(spread, 0) + _RIDGE))
-    return HighlightMap(np.ascontiguousarray(mean), np.dstack(slopes).astype(np.float32), extent, share)
+    doubts = [covariance[i, i] + covariance[j, j] - 2 * covariance[i, j] for i, j in ((0, 1), (0, 2), (1, 2))]
+    planes = (mean, np.dstack(slopes).astype(np.float32), np.maximum(np.dstack(doubts), 0).astype(np.float32))
+    return HighlightMap(tuple(np.ascontiguousarray(plane) for plane in planes), extent, share)
 
 
 def _surroundings(
@@ -119,7 +123,8 @@ def _surroundings(
     for number, sigma in enumerate(_SPREADS):
         for total, moments in zip(sums, (once, twice), strict=True):
             total += _FALL**number * _wide_blur(moments, max(0.6, sigma * longest / 900))
-    total = np.maximum(sums[0][..., 0], _LEAST)
+    # some of the light is taken to be neutral: what is bright often is, and the slopes then pass through it
+    total = np.maximum(sums[0][..., 0] * (1 + _NEUTRAL), _LEAST)
     r, g = sums[0][..., 1] / total, sums[0][..., 2] / total
     rr, rg, gg = (sums[1][..., k] / total - v for k, v in enumerate((r * r, r * g, g * g)))
     covariance = {
@@ -140,7 +145,7 @@ def _gone(v, start, full):
 
 
 @serial
-def _rebuild(camera, means, slopes, gains, start, full, out):
+def _rebuild(camera, means, slopes, doubts, gains, start, full, out):
     largest_gain = max(gains[0], max(gains[1], gains[2]))
     for i in range(camera.size // 3):
         pixel, mean, target = camera[3 * i : 3 * i + 3], means[3 * i : 3 * i + 3], out[3 * i : 3 * i + 3]
@@ -175,6 +180,9 @@ def _rebuild(camera, means, slopes, gains, start, full, out):
             if held > np.float32(1e-6):
                 light = (trust_a * light_a + trust_b * light_b) / held
                 # where both hold, their ratio says which of the surroundings' colours this one resembles
+                # one alone is a poor witness where the surroundings' ratios vary: light just above the clip is likelier
+                doubt = trust_a * doubts[3 * i + c + first - 1] + trust_b * doubts[3 * i + c + second - 1]
+                light -= np.float32(_RARITY) * doubt / held * (1 - min(trust_a, trust_b))
                 light += slopes[3 * i + c] * (light_a - light_b) * min(trust_a, trust_b)
                 guess = np.exp(min(light + mean[c], np.float32(4))) / gains[c]
             guess = min(max(guess, v), np.float32(8))
@@ -195,13 +203,10 @@ def rebuild(
     where : the frame's map.
     top, left, step : where the view lies, see :func:`irvane.core.light.guide.sample`.
     """
-    if where.ratios is None or camera.max() <= CLIP_START:
+    if not where.planes or camera.max() <= CLIP_START:
         return camera
-    assert where.slopes is not None
-    planes = [
-        sample(p, where.extent, top, left, step, camera.shape[:2]) for p in (where.ratios, where.slopes)
-    ]
+    planes = [sample(p, where.extent, top, left, step, camera.shape[:2]) for p in where.planes]
     out = np.array(camera, np.float32, order="C")
     limits = np.float32(CLIP_START), np.float32(CLIP_FULL)
-    _rebuild(flat(camera), flat(planes[0]), flat(planes[1]), gains.astype(np.float32), *limits, flat(out))
+    _rebuild(flat(camera), *(flat(p) for p in planes), gains.astype(np.float32), *limits, flat(out))
     return out

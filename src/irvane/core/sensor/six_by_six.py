@@ -13,12 +13,13 @@ from functools import lru_cache
 from importlib.resources import files
 
 import cv2
-import numba
 import numpy as np
 
 from irvane.core.image import SIX_BY_SIX
-from irvane.core.kernels import kernel, serial
+from irvane.core.kernels import flat, serial
+from irvane.core.powers import power
 from irvane.core.sensor.encoding import from_ratio, to_ratio
+from irvane.core.threads import each
 
 REACH = 4
 WINDOW = 2 * REACH + 1
@@ -30,7 +31,8 @@ CLASSES = 1 + 2 * ANGLES
 _PRE_SIGMA = 1.2
 _TENSOR_SIGMA = 1.5
 _CLASS_HALO = 16
-_BAND = 384
+_BAND = 128
+_RIM = 12  # pixels that see the margin
 _PADDED = 96
 _FILE = "six_by_six.npz"
 
@@ -94,10 +96,10 @@ def structure_classes(v: np.ndarray, colours: np.ndarray) -> np.ndarray:
     return classes
 
 
-@kernel
+@serial
 def _classify(xx, yy, xy, classes):
     h, w = xx.shape
-    for y in numba.prange(h):
+    for y in range(h):
         for x in range(w):
             difference = xx[y, x] - yy[y, x]
             cross = 2 * xy[y, x]
@@ -111,12 +113,10 @@ def _classify(xx, yy, xy, classes):
             classes[y, x] = 1 + strong * ANGLES + sector
 
 
-@kernel
-def _encode(mosaic, colours, gains, knee, out):
-    h, w = mosaic.shape
-    for y in numba.prange(h):
-        for x in range(w):
-            out[y, x] = to_ratio(mosaic[y, x] * gains[colours[y, x]], knee)
+@serial
+def _encode(mosaic, scales, knee, out):
+    for i in range(out.size):
+        out[i] = to_ratio(mosaic[i] * scales[i], knee)
 
 
 @serial
@@ -146,19 +146,52 @@ def _filter_row(v, classes, filters, place0, column0, vy, halo, gains, knee, bas
         out[x, 2] = from_ratio(mean + blue, knee, base) / gains[2]
 
 
-@kernel
-def _apply(v, classes, filters, row0, column0, first, last, halo, gains, knee, out):
-    base = knee ** np.float32(0.4)
-    for y in numba.prange(first, last):
+@serial
+def _apply(v, classes, filters, row0, column0, halo, gains, knee, out):
+    base = power(knee, 0.4)
+    for y in range(out.shape[0]):
         place0 = (row0 + y) % 6 * 6
-        _filter_row(v, classes, filters, place0, column0, y - first + halo, halo, gains, knee, base, out[y])
+        _filter_row(v, classes, filters, place0, column0, y + halo, halo, gains, knee, base, out[y])
+
+
+def _rectangle(
+    whole: np.ndarray, place: tuple[int, int], rows: tuple[int, int], columns: tuple[int, int],
+    gains: np.ndarray, knee: float,
+) -> np.ndarray:  # fmt: skip
+    """A rectangle in full colour, from a mosaic continued by _CLASS_HALO; `place` is the array's phase."""
+    halo = _CLASS_HALO
+    part = np.ascontiguousarray(whole[rows[0] : rows[1] + 2 * halo, columns[0] : columns[1] + 2 * halo])
+    colours = _colours(place, (rows[0] - halo, rows[1] + halo), (columns[0] - halo, columns[1] + halo))
+    v = np.empty(part.shape, np.float32)
+    _encode(flat(part), flat(gains[colours]), np.float32(knee), flat(v))
+    out = np.empty((rows[1] - rows[0], columns[1] - columns[0], 3), np.float32)
+    start = place[0] + rows[0], place[1] + columns[0]
+    _apply(v, structure_classes(v, colours), _filters(), *start, halo, gains, np.float32(knee), out)
+    return out
+
+
+def _colours(place: tuple[int, int], rows: tuple[int, int], columns: tuple[int, int]) -> np.ndarray:
+    return SIX_BY_SIX[np.ix_((np.arange(*rows) + place[0]) % 6, (np.arange(*columns) + place[1]) % 6)]
+
+
+def _continue_by_reflection(whole: np.ndarray, picture: np.ndarray, place: tuple[int, int]) -> None:
+    """Fill a mosaic's margin with what a picture of it, reflected at the rim, would have put there."""
+    halo = _CLASS_HALO
+    h, w = picture.shape[:2]
+    rows, columns = (np.abs(np.arange(-halo, n + halo)) for n in (h, w))
+    rows, columns = (np.where(i >= n, 2 * n - 2 - i, i) for i, n in ((rows, h), (columns, w)))
+    colours = _colours(place, (-halo, h + halo), (-halo, w + halo))
+    for strip in (np.s_[:halo, :], np.s_[h + halo :, :], np.s_[:, :halo], np.s_[:, w + halo :]):
+        seen = picture[np.ix_(rows[strip[0]], columns[strip[1]])]
+        whole[strip] = np.take_along_axis(seen, colours[strip][..., None], axis=2)[..., 0]
 
 
 def demosaic_six(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float) -> np.ndarray:
     """Demosaic a 6×6 mosaic by learned, structure-classed linear filters.
 
     Parameters and result are those of :func:`irvane.core.sensor.bayer.demosaic_bayer`, with `cfa` 6×6: any shift
-    of the reference array.
+    of the reference array. The rim is done twice: first with whole periods of the mosaic beyond it, then with the
+    reflection of the picture that came of it.
 
     Raises
     ------
@@ -169,20 +202,26 @@ def demosaic_six(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: f
     ----------
     Romano, Isidoro & Milanfar, "RAISR: Rapid and Accurate Image Super Resolution", IEEE TCI 2017.
     """
-    row0, column0 = phase(cfa)
+    place = phase(cfa)
     h, w = mosaic.shape
     gains32 = np.asarray(gains, np.float32)
     out = np.empty((h, w, 3), np.float32)
-    halo = _CLASS_HALO
-    whole = extend(mosaic, halo)
-    for first in range(0, h, _BAND):
-        last = min(first + _BAND, h)
-        band = whole[first : last + 2 * halo]
-        rows = (np.arange(first - halo, last + halo) + row0) % 6
-        columns = (np.arange(-halo, w + halo) + column0) % 6
-        colours = SIX_BY_SIX[np.ix_(rows, columns)]
-        v = np.empty(band.shape, np.float32)
-        _encode(band, colours, gains32, np.float32(knee), v)
-        classes = structure_classes(v, colours)
-        _apply(v, classes, _filters(), row0, column0, first, last, halo, gains32, np.float32(knee), out)
+    whole = extend(mosaic, _CLASS_HALO)
+
+    def work(rectangle: tuple[tuple[int, int], tuple[int, int]]) -> None:
+        rows, columns = rectangle
+        out[slice(*rows), slice(*columns)] = _rectangle(whole, place, rows, columns, gains32, knee)
+
+    for _ in each(work, [((first, min(first + _BAND, h)), (0, w)) for first in range(0, h, _BAND)]):
+        pass
+    if min(h, w) > 2 * _CLASS_HALO:
+        _continue_by_reflection(whole, out, place)
+        rims = [
+            ((0, _RIM), (0, w)),
+            ((h - _RIM, h), (0, w)),
+            ((_RIM, h - _RIM), (0, _RIM)),
+            ((_RIM, h - _RIM), (w - _RIM, w)),
+        ]
+        for _ in each(work, rims):
+            pass
     return out

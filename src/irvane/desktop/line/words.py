@@ -67,8 +67,9 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
         entry = frame.developed.entry
         if entry == MOSAIC:
             method = "being developed" if frame.coarse else frame.developed.method.partition("@")[0]
-            repaired = f", {frame.developed.defects} hot pixels" if frame.developed.defects else ""
-            sensor = method + repaired
+            sensor = method
+            if frame.developed.defects:
+                sensor += f", {frame.developed.defects} pixels repaired"
         else:
             sensor = _ENTRY_WORDS[entry]
         amount = noise_amount(settings, frame.context)
