@@ -2,7 +2,7 @@
 
     pip install -e '.[training]'
     python training/denoiser.py train --work FOLDER --steps 10000
-    python training/denoiser.py export --work FOLDER src/irvane/core/noise/bayer.onnx
+    python training/denoiser.py export --work FOLDER --to src/irvane/core/noise/bayer.onnx
 
 The network sees the four packed planes of a variance-stabilised mosaic (noise of unit variance whatever the camera
 and ISO) and gives the noise in them. Pictures come from scenes.py; cameras, white balances, exposures and sensors are
@@ -206,7 +206,7 @@ def export(work: Path, target: Path) -> None:
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("what", choices=("train", "export"))
-    parser.add_argument("target", type=Path, nargs="?")
+    parser.add_argument("--to", type=Path, help="file to export to")
     parser.add_argument("--work", type=Path, required=True)
     parser.add_argument("--steps", type=int, default=10_000)
     args = parser.parse_args()
@@ -215,4 +215,4 @@ if __name__ == "__main__":
         args.work.mkdir(parents=True, exist_ok=True)
         train(args.work, args.steps)
     else:
-        export(args.work, args.target)
+        export(args.work, args.to)

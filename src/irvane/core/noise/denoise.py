@@ -1,109 +1,42 @@
-"""Denoising of the mosaic, for both colour arrays with one method.
-
-The mosaic is variance-stabilised, interpolated *linearly* (so that its noise stays Gaussian with a known spectrum),
-turned into one luminance and two colour planes, and shrunk at three scales by :mod:`irvane.core.noise.sliding`.
-Only the change goes back to the mosaic: where nothing is removed, the mosaic is untouched.
-"""
+"""Denoising of a mosaic, tile by tile, with the method for its colour array."""
 
 from __future__ import annotations
 
-from functools import lru_cache
+from collections.abc import Callable
+from dataclasses import dataclass
 
-import cv2
-import numba
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
-from scipy.fft import dctn
 
 from irvane.core.image import GREEN, Mosaic, NoiseModel
-from irvane.core.kernels import kernel
-from irvane.core.noise.sliding import SIDE, denoise_plane
-from irvane.core.noise.stabilise import stabilise, unstabilise
+from irvane.core.noise import classical, learned
 from irvane.core.progress import Progress, always, step
-from irvane.core.sensor.linear import interpolate_linear
+from irvane.core.threads import each
 
-#: Method name and version, part of every cache key and of proofs.
-METHOD = "sliding-cosine@1"
-#: Pixels around a place that its result depends on.
-REACH = 64
-#: Tiles must start at multiples of this, so that windows, scales and arrays line up.
+#: Tiles start at multiples of this, so that windows, scales and arrays line up.
 ALIGN = 48
 
-_HALO = 96  # REACH, rounded up to ALIGN
-_BAND = 480
-_LEVELS = 3
-_THRESHOLD = 2.7
-_STEP_LUMINANCE, _STEP_COLOUR = 3, 4
 
-#: Orthonormal luminance and two colour axes.
-_OPPONENT = np.array([[1, 1, 1], [1, 0, -1], [1, -2, 1]], np.float32)
-_OPPONENT /= np.linalg.norm(_OPPONENT, axis=1, keepdims=True)
+@dataclass(frozen=True)
+class Method:
+    """A way to denoise a tile.
 
+    Attributes
+    ----------
+    name : name and version, part of every cache key and of proofs.
+    tile : takes a piece of a mosaic, its array, noise model, gains, and strength; returns the clean piece.
+    halo : pixels that a tile needs around itself, a multiple of ALIGN.
+    side : rows and columns of a tile.
+    """
 
-@lru_cache(maxsize=32)
-def _spectra(cfa_bytes: bytes, period: int, scales: tuple[float, ...]) -> list[np.ndarray]:
-    """Noise per plane and cosine coefficient at every scale, for unit noise in the mosaic (Monte Carlo)."""
-    cfa = np.frombuffer(cfa_bytes, dtype=np.int64).reshape(period, period)
-    side = 384
-    noise = np.random.default_rng(0).standard_normal((side, side)).astype(np.float32)
-    noise *= np.tile(np.asarray(scales, np.float32)[cfa], (side // period, side // period))
-    planes = list(np.moveaxis(interpolate_linear(noise, cfa) @ _OPPONENT.T, 2, 0))
-    levels = []
-    for _ in range(_LEVELS):
-        sigma = []
-        for plane in planes:
-            windows = sliding_window_view(plane, (SIDE, SIDE))[::3, ::5].reshape(-1, SIDE, SIDE)
-            sigma.append(dctn(windows, axes=(1, 2), norm="ortho").std(axis=0))
-        levels.append(np.stack(sigma).astype(np.float32))
-        planes = [_half(plane) for plane in planes]
-    return levels
+    name: str
+    tile: Callable[[np.ndarray, np.ndarray, NoiseModel, np.ndarray, float], np.ndarray]
+    halo: int
+    side: tuple[int, int]
 
 
-def _half(plane: np.ndarray) -> np.ndarray:
-    h, w = plane.shape
-    return cv2.resize(plane[: h // 2 * 2, : w // 2 * 2], (w // 2, h // 2), interpolation=cv2.INTER_AREA)
-
-
-def _double(plane: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
-    h, w = plane.shape
-    large = cv2.resize(plane, (2 * w, 2 * h), interpolation=cv2.INTER_LINEAR)
-    if large.shape == shape:
-        return large
-    return np.pad(large, ((0, shape[0] - 2 * h), (0, shape[1] - 2 * w)), mode="edge")
-
-
-def _multiscale(plane: np.ndarray, sigmas: list[np.ndarray], step: int) -> np.ndarray:
-    fine = denoise_plane(plane, sigmas[0], _THRESHOLD, step)
-    if len(sigmas) == 1 or min(plane.shape) < 4 * SIDE:
-        return fine
-    coarse = _multiscale(_half(plane), sigmas[1:], step)
-    return fine + _double(coarse - _half(fine), plane.shape)
-
-
-def _denoise_tile(
-    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
-) -> np.ndarray:
-    period = cfa.shape[0]
-    scales = np.sqrt(np.asarray(gains, np.float32))
-    stable = stabilise(data, cfa, noise, scales)
-    full = interpolate_linear(stable, cfa)
-    planes = full @ _OPPONENT.T
-    spectra = _spectra(cfa.tobytes(), period, tuple(float(s) for s in scales))
-    change = np.empty_like(planes)
-    for k in range(3):
-        plane = np.ascontiguousarray(planes[..., k])
-        sigmas = [strength * level[k] for level in spectra]
-        change[..., k] = _multiscale(plane, sigmas, _STEP_LUMINANCE if k == 0 else _STEP_COLOUR) - plane
-    _add_change(stable, change @ _OPPONENT, cfa)
-    return unstabilise(stable, cfa, noise, scales)
-
-
-@kernel
-def _add_change(stable, change, cfa):
-    p = cfa.shape[0]
-    for y in numba.prange(stable.shape[0]):
-        for x in range(stable.shape[1]):
-            stable[y, x] += change[y, x, cfa[y % p, x % p]]
+_LEARNED = Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056))
+_CLASSICAL = Method("sliding-cosine@1", classical.denoise_tile, 96, (480, 1 << 20))
+METHODS = {2: _LEARNED, 6: _CLASSICAL}
 
 
 def denoise_mosaic(
@@ -114,6 +47,7 @@ def denoise_mosaic(
     rows: tuple[int, int] | None = None,
     columns: tuple[int, int] | None = None,
     progress: Progress = always,
+    method: Method | None = None,
 ) -> np.ndarray:
     """Denoise a mosaic, or a part of it with the result it has in the whole.
 
@@ -125,6 +59,7 @@ def denoise_mosaic(
     strength : multiple of the measured noise that is taken for noise; 0 returns the mosaic unchanged.
     rows, columns : half-open ranges of the wanted part; all when None.
     progress : called with the share done; returns False to cancel.
+    method : the one for the colour array when None.
 
     Returns
     -------
@@ -141,17 +76,23 @@ def denoise_mosaic(
     if strength <= 0:
         return mosaic.data[top:bottom, left:right].copy()
     cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
+    chosen = method or METHODS[cfa.shape[0]]
     out = np.empty((bottom - top, right - left), np.float32)
-    x0 = max(0, (left // ALIGN) * ALIGN - _HALO)
-    x1 = min(w, right + _HALO)
-    for first in range(top, bottom, _BAND):
-        step(progress, (first - top) / (bottom - top))
-        last = min(first + _BAND, bottom)
-        y0 = max(0, (first // ALIGN) * ALIGN - _HALO)
-        y1 = min(h, last + _HALO)
-        tile = np.ascontiguousarray(mosaic.data[y0:y1, x0:x1])
-        clean = _denoise_tile(tile, cfa, noise, gains, strength)
-        out[first - top : last - top] = clean[first - y0 : last - y0, left - x0 : right - x0]
+
+    def work(place: tuple[int, int]) -> None:
+        y, x = place
+        last_y, last_x = min(y + chosen.side[0], bottom), min(x + chosen.side[1], right)
+        y0, x0 = (max(0, v // ALIGN * ALIGN - chosen.halo) for v in (y, x))
+        tile = np.ascontiguousarray(mosaic.data[y0 : last_y + chosen.halo, x0 : last_x + chosen.halo])
+        clean = chosen.tile(tile, cfa, noise, gains, strength)
+        out[y - top : last_y - top, x - left : last_x - left] = clean[
+            y - y0 : last_y - y0, x - x0 : last_x - x0
+        ]
+
+    places = [(y, x) for y in range(top, bottom, chosen.side[0]) for x in range(left, right, chosen.side[1])]
+    step(progress, 0.0)
+    for done, _ in enumerate(each(work, places), 1):
+        step(progress, done / len(places))
     return out
 
 
