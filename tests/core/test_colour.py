@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import tempfile
+from pathlib import Path
+
 import colour
 import imagecodecs
 import numpy as np
@@ -9,13 +12,17 @@ import pytest
 import shots
 
 from irvane.core.colour import whitebalance
-from irvane.core.colour.camera import flat_transform, transform
+from irvane.core.colour.camera import flat_transform, is_as_shot, light_of, transform
 from irvane.core.colour.rendering import Curve, render
 from irvane.core.colour.saturation import saturate
-from irvane.core.colour.spaces import SPACES, WORKING, adaptation, between, to_xyz
+from irvane.core.colour.spaces import SPACES, WORKING, adaptation, between, to_xyz, xyz_of
 from irvane.core.files.icc import profile
-from irvane.core.image import LUMA_2020
-from irvane.core.settings import Colour
+from irvane.core.finish import job
+from irvane.core.image import LUMA_2020, CameraColour
+from irvane.core.line.picture import Region
+from irvane.core.line.source import FileSource
+from irvane.core.line.view import scene_patch
+from irvane.core.settings import Colour, Settings
 
 #: Our keys and colour-science's names.
 REFERENCE = {
@@ -136,3 +143,103 @@ def test_saturation_keeps_luminance() -> None:
         assert np.allclose(changed @ LUMA_2020, picture @ LUMA_2020, rtol=2e-3)
     assert np.ptp(saturate(picture, 0), axis=2).max() < 1e-5
     assert saturate(picture, 100) is picture
+
+
+def _patches(white: np.ndarray) -> np.ndarray:
+    """XYZ of surfaces under a light (white Y = 1): soft colours of moderate saturation around its white."""
+    rng = np.random.default_rng(4)
+    shares = rng.uniform(0.6, 1.5, (60, 3)) * rng.uniform(0.05, 0.8, (60, 1))
+    return np.clip(shares, 0.02, 1.1) * white
+
+
+@pytest.mark.parametrize("illuminant", ["A", "D50", "D55", "D65", "D75"])
+def test_patches_through_the_files_matrices_agree_with_colour_science(illuminant: str) -> None:
+    """What the camera saw of known surfaces becomes their colour adapted to D65 (Bradford), within ΔE2000 0.5."""
+    camera = shots.colour()
+    xy = colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"][illuminant]
+    white = colour.xy_to_XYZ(xy)
+    kelvin, tint = whitebalance.temperature_from_xy((float(xy[0]), float(xy[1])))
+    surfaces = _patches(white)
+    seen = surfaces @ whitebalance.matrix_at(camera, kelvin).T
+    gains, matrix = transform(camera, Colour(temperature=kelvin, tint=tint), "srgb")
+    ours = (seen * gains) @ matrix.T
+    d65 = colour.xy_to_XYZ(np.array([0.3127, 0.3290]))
+    adapted = colour.adaptation.chromatic_adaptation_VonKries(surfaces, white, d65, transform="Bradford")
+    expected = adapted @ np.linalg.inv(to_xyz(SPACES["srgb"])).T
+    # one scale for all: gains have their smallest at 1, the surfaces their white at Y = 1
+    scale = (expected[..., 1] / ours[..., 1]).mean()
+    labs = [
+        colour.XYZ_to_Lab(rgb @ to_xyz(SPACES["srgb"]).T, np.array([0.3127, 0.3290]))
+        for rgb in (ours * scale, expected)
+    ]
+    assert colour.delta_E(*labs, method="CIE 2000").max() < 0.5
+
+
+def test_matrices_between_two_lights_follow_the_dng_specification() -> None:
+    # linear in the inverse of the temperature, held constant beyond the calibrations
+    camera = shots.colour()
+    middle = 2 / (1 / 2856 + 1 / 6504)
+    expected = (camera.matrix_warm + camera.matrix) / 2
+    assert np.allclose(whitebalance.matrix_at(camera, middle), expected)
+    assert np.allclose(whitebalance.matrix_at(camera, 2000), camera.matrix_warm)
+    assert np.allclose(whitebalance.matrix_at(camera, 20000), camera.matrix)
+    single = CameraColour(camera.matrix, None, 2856.0, 6504.0, camera.neutral, True)
+    assert whitebalance.matrix_at(single, 3000) is camera.matrix
+
+
+@pytest.mark.parametrize(
+    ("name", "illuminant"),
+    [("daylight", "D55"), ("cloud", "D65"), ("shade", "D75"), ("tungsten", "A"), ("fluorescent", "FL2")],
+)
+def test_named_lights_are_those_of_the_cie(name: str, illuminant: str) -> None:
+    xy = colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"][illuminant]
+    assert whitebalance.LIGHTS[name] == pytest.approx(tuple(xy), abs=2e-4)
+    kelvin, _ = light_of(shots.colour(), Colour(light=name))
+    expected, _ = colour.uv_to_CCT(colour.xy_to_UCS_uv(xy), method="Ohno 2013")
+    assert kelvin == pytest.approx(expected, rel=0.01)
+
+
+def test_a_named_light_makes_its_white_neutral_and_can_be_moved() -> None:
+    camera = shots.colour()
+    for name, xy in whitebalance.LIGHTS.items():
+        kelvin, _ = whitebalance.temperature_from_xy(xy)
+        seen = whitebalance.matrix_at(camera, kelvin) @ xyz_of(xy)
+        gains, matrix = transform(camera, Colour(light=name))
+        shown = matrix @ (gains * seen)
+        assert np.ptp(shown) < 0.01 * shown.max(), name
+    assert light_of(camera, Colour(light="shade", tint=5.0))[1] == 5.0
+    assert light_of(camera, Colour(light="shade", temperature=4000.0))[0] == 4000.0
+    assert not is_as_shot(Colour(light="shade"))
+
+
+def test_impossible_neutrals_fall_back_to_the_plain_matrix() -> None:
+    camera = shots.colour()
+    strange = np.array([1.0, 0.02, 0.02])
+    matrix = whitebalance.camera_to_working(camera, strange, 5000)
+    assert np.isfinite(matrix).all()
+    assert np.allclose(matrix.sum(axis=1), 1)
+
+
+def test_under_the_light_of_the_calibration_both_matrices_agree() -> None:
+    camera = shots.colour()
+    neutral = whitebalance.neutral_from_light(camera, *whitebalance.temperature_from_xy((0.3127, 0.3290)))
+    kelvin, _ = whitebalance.temperature_from_xy((0.3127, 0.3290))
+    full = whitebalance.camera_to_working(camera, neutral, kelvin)
+    plain = whitebalance.camera_to_working_plain(camera, kelvin)
+    assert np.allclose(full, plain, atol=5e-3)
+
+
+@pytest.mark.parametrize("stops", [6, 8, 10])
+def test_a_deeply_pushed_grey_stays_neutral(stops: int) -> None:
+    """A grey patch many stops under, through a whole simulated frame: noise averaged, no cast (black is right)."""
+    light = np.full((240, 360, 3), 0.18 / 2**stops, np.float32)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "dark.dng"
+        shots.dng(path, light)
+        settings = Settings().with_value("noise.amount", 0).with_value("light.exposure", float(stops))
+        settings = settings.with_value("sensor.banding", "off")
+        developed, context = job.make(FileSource(path), settings)
+        found = scene_patch(developed, settings, context, Region(0, 0, 240, 360)).pixels.mean(axis=(0, 1))
+    cast = np.log2(found / found.mean())
+    assert np.abs(cast).max() < (0.05 if stops < 10 else 0.15)  # EV
+    assert found.mean() == pytest.approx(0.18 * 2**0.5, rel=0.06 if stops < 10 else 0.2)

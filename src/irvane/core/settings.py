@@ -182,6 +182,12 @@ class Light:
 class Colour:
     """White balance and colour."""
 
+    light: str = _choice(
+        "shot", "Light",
+        (("shot", "as shot"), ("daylight", "daylight"), ("cloud", "cloud"), ("shade", "shade"),
+         ("tungsten", "tungsten"), ("fluorescent", "fluorescent"), ("flash", "flash")), "White balance",
+        "The light that is taken for white, by name. Temperature and tint can still be moved from there.",
+    )  # fmt: skip
     temperature: float | None = _number(
         None, "Temperature", "K", 1800, 20000, 50, "White balance",
         "Colour of the light that is taken for white. Higher values make the picture warmer.", neutral=5500,

@@ -32,8 +32,11 @@ def _light_of_shot(colour: CameraColour) -> tuple[float, float]:
 
 
 def light_of(colour: CameraColour, settings: Colour) -> tuple[float, float]:
-    """Temperature and tint in force: those set, or those of the shot."""
-    kelvin, tint = _light_of_shot(colour)
+    """Temperature and tint in force: those set, or those of the named light, or those of the shot."""
+    if settings.light == "shot":
+        kelvin, tint = _light_of_shot(colour)
+    else:
+        kelvin, tint = whitebalance.temperature_from_xy(whitebalance.LIGHTS[settings.light])
     if settings.temperature is not None:
         kelvin = settings.temperature
     if settings.tint is not None:
@@ -41,22 +44,27 @@ def light_of(colour: CameraColour, settings: Colour) -> tuple[float, float]:
     return kelvin, tint
 
 
+def is_as_shot(settings: Colour) -> bool:
+    """Is the white balance that of the shot?"""
+    return settings.light == "shot" and settings.temperature is None and settings.tint is None
+
+
 def transform(
     colour: CameraColour, settings: Colour, space: str = "rec2020"
 ) -> tuple[np.ndarray, np.ndarray]:
     """White-balance gains (smallest 1) and 3×3 matrix of a proof."""
     kelvin, tint = light_of(colour, settings)
-    if settings.temperature is None and settings.tint is None:
+    if is_as_shot(settings):
         neutral = colour.neutral
     else:
         neutral = whitebalance.neutral_from_light(colour, kelvin, tint)
-    return whitebalance.gains(neutral), whitebalance.camera_to_working(colour, kelvin, space)
+    return whitebalance.gains(neutral), whitebalance.camera_to_working(colour, neutral, kelvin, space)
 
 
 def flat_transform(colour: CameraColour, settings: Colour, space: str) -> tuple[np.ndarray, np.ndarray]:
     """Gains and matrix of the plain rendition for measuring: the file's D65 calibration whatever the light."""
     balance, _ = transform(colour, settings, space)
-    return balance, whitebalance.camera_to_working(colour, colour.cool_kelvin, space)
+    return balance, whitebalance.camera_to_working_plain(colour, colour.cool_kelvin, space)
 
 
 @serial

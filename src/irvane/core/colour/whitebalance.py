@@ -10,10 +10,19 @@ from functools import lru_cache
 
 import numpy as np
 
-from irvane.core.colour.spaces import SPACES, to_xyz, xyz_of
+from irvane.core.colour.spaces import SPACES, adaptation, to_xyz, xyz_of
 from irvane.core.image import CameraColour
 
 COLDEST, WARMEST = 20_000.0, 1_800.0
+#: Chromaticities of named lights: CIE 15 for D55, D65, D75, A and F2; flash is close to D55 (DNG specification).
+LIGHTS = {
+    "daylight": (0.33242, 0.34743),
+    "cloud": (0.31271, 0.32902),
+    "shade": (0.29902, 0.31485),
+    "tungsten": (0.44757, 0.40745),
+    "fluorescent": (0.37208, 0.37529),
+    "flash": (0.33242, 0.34743),
+}
 _MIRED = np.linspace(1e6 / COLDEST, 1e6 / WARMEST, 1200)
 
 
@@ -109,11 +118,28 @@ def gains(neutral: np.ndarray) -> np.ndarray:
     return values / values.min()
 
 
-def camera_to_working(colour: CameraColour, kelvin: float, space: str = "rec2020") -> np.ndarray:
-    """3×3 from white-balanced camera colours to a linear RGB space with white D65: rows sum to one.
+def camera_to_working(
+    colour: CameraColour, neutral: np.ndarray, kelvin: float, space: str = "rec2020"
+) -> np.ndarray:
+    """3×3 from white-balanced camera colours to a linear RGB space: rows sum to one (white stays white).
 
-    The file's matrix at this temperature is normalised so that white stays white, which stands for the chromatic
-    adaptation to D65 in camera space (common practice in raw development).
+    The file's matrix at this temperature leads to the XYZ of the scene, whose white (the one that the camera answers
+    with `neutral`) is then adapted to that of the space (Bradford; DNG specification, "Mapping camera color space").
+    """
+    to_scene = np.linalg.inv(matrix_at(colour, kelvin))
+    white = to_scene @ neutral
+    if white.min() <= 0:  # no light looks like this: no adaptation can be stated
+        return camera_to_working_plain(colour, kelvin, space)
+    xy = (float(white[0] / white.sum()), float(white[1] / white.sum()))
+    target = SPACES[space]
+    matrix = np.linalg.inv(to_xyz(target)) @ adaptation(xy, target.white) @ to_scene * neutral / white[1]
+    return matrix / matrix.sum(axis=1, keepdims=True)
+
+
+def camera_to_working_plain(colour: CameraColour, kelvin: float, space: str = "rec2020") -> np.ndarray:
+    """The same without chromatic adaptation: the file's matrix at this temperature with rows scaled to sum to one.
+
+    White stays white, and under the light of the calibration both agree. LibRaw does so too.
     """
     from_rgb = matrix_at(colour, kelvin) @ to_xyz(SPACES[space])
     from_rgb = from_rgb / from_rgb.sum(axis=1, keepdims=True)

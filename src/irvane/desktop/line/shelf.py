@@ -141,7 +141,7 @@ class Shelf(QWidget):
         if settings is None:
             self.plot.show_histogram(None, "")
             return
-        automatic = automatic_values(frame)
+        automatic = automatic_values(frame, settings)
         page = self.stations[self._station]
         for path, row in page.rows.items():
             row.show_value(settings.get(path), automatic.get(path))

@@ -20,13 +20,13 @@ _ENTRY_WORDS = {
 }
 
 
-def automatic_values(frame: Frame | None) -> dict[str, float]:
-    """Automatic values of a frame by setting path."""
+def automatic_values(frame: Frame | None, settings: Settings) -> dict[str, float]:
+    """Automatic values of a frame under these settings, by setting path."""
     if frame is None:
         return {}
     values = {"noise.amount": frame.context.noise_amount}
     if frame.developed.colour is not None:
-        kelvin, tint = light_of(frame.developed.colour, Colour())
+        kelvin, tint = light_of(frame.developed.colour, Colour(light=settings.colour.light))
         values |= {"colour.temperature": kelvin, "colour.tint": tint}
     return values
 
@@ -51,9 +51,12 @@ def _light(settings: Settings) -> str:
 
 
 def _colour(settings: Settings, automatic: dict[str, float], unknown: str) -> str:
-    shot = settings.colour.temperature is None and settings.colour.tint is None
-    kelvin = settings.colour.temperature or automatic.get("colour.temperature")
-    parts = [unknown if kelvin is None else f"{kelvin:.0f} K" + (" as shot" if shot else "")]
+    colour = settings.colour
+    kelvin = colour.temperature or automatic.get("colour.temperature")
+    named = (
+        value_text("colour.light", colour.light) if colour.temperature is None and colour.tint is None else ""
+    )
+    parts = [unknown if kelvin is None else f"{kelvin:.0f} K {named}".rstrip()]
     if settings.colour.saturation != 100:
         parts.append(f"saturation {settings.colour.saturation:.0f} %")
     return ", ".join(parts)
@@ -61,7 +64,7 @@ def _colour(settings: Settings, automatic: dict[str, float], unknown: str) -> st
 
 def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
     """A word or a figure per station."""
-    automatic = automatic_values(frame)
+    automatic = automatic_values(frame, settings)
     sensor, noise = "…", "…"
     if frame is not None:
         entry = frame.developed.entry
