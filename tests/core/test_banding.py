@@ -78,3 +78,16 @@ def test_the_original_is_not_changed() -> None:
     before = banded.copy()
     remove_banding(Mosaic(banded, BAYER), NOISE, True, True, 8)
     np.testing.assert_array_equal(banded, before)
+
+
+def test_dark_lines_of_the_scene_keep_their_colour_beside_real_bands() -> None:
+    """A long dark rail across the frame is not a band, even where there is banding too."""
+    rng = np.random.default_rng(6)
+    scene = np.full((600, 900), 3 / WELL, np.float32)
+    scene[200:206] = 0.5 / WELL
+    frame = ((rng.poisson(scene * WELL) + rng.normal(0, READ, scene.shape)) / WELL).astype(np.float32)
+    bands = _bands(rng, 600, 1, 0.4)
+    clean, rows, _ = remove_banding(Mosaic(frame + bands[:, None], BAYER), NOISE, True, False, 8)
+    depth = clean.data[202:204].mean() - clean.data[300:500].mean()
+    assert depth == pytest.approx(-2.5 / WELL, rel=0.25)
+    assert rows < 2 * bands.std()

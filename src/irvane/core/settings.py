@@ -94,7 +94,7 @@ class Sensor:
         "How wide a band can be. Raise it for broad stripes; a small value leaves soft horizontal shading alone.",
     )  # fmt: skip
     highlights: str = _choice(
-        "rebuild", "Clipped colour", (("rebuild", "rebuild"), ("clip", "cut off")), "Clipping",
+        "rebuild", "Lost colour", (("rebuild", "rebuild"), ("clip", "cut off")), "Clipping",
         "Where one or two colours are clipped, the missing light is rebuilt from those that still hold.",
     )  # fmt: skip
 

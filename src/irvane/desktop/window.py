@@ -104,7 +104,11 @@ class Window(QMainWindow):
         bench.proof_menu.connect(proofs.menu)
         shelf.changed.connect(proofs.edit)
         shelf.pick_grey.connect(proofs.pick_grey)
-        shelf.as_shot.connect(lambda: proofs.edit_many({"colour.temperature": None, "colour.tint": None}))
+        shelf.as_shot.connect(
+            lambda: proofs.edit_many(
+                {"colour.light": "shot", "colour.temperature": None, "colour.tint": None}
+            )
+        )
         shelf.write.connect(self.writing.write)
         shelf.choose_folder.connect(self.writing.choose_folder)
         proofs.picking.connect(shelf.pick_button.setChecked)

@@ -17,8 +17,9 @@ from irvane.core.image import Mosaic, NoiseModel
 _DARK = 3.0
 #: Places along a line that are looked at, at most; fewer dark ones than the second figure tell nothing.
 _PLACES, _FEWEST = 1600, 100
-#: Differences beyond this many σ do not count (texture), offsets beyond the second are the scene's own.
-_OUTLIER, _LARGEST = 3.0, 2.0
+#: Differences beyond this many σ do not count (texture); offsets beyond the second, or beyond so many times their
+#: usual size, are the scene's own.
+_OUTLIER, _LARGEST, _UNUSUAL = 3.0, 1.1, 3.5
 _ROUNDS = 2
 
 
@@ -54,7 +55,10 @@ def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> np.ndarray:
         usable = (count >= _FEWEST) & (np.abs(mean) < _LARGEST)
         if not usable.any():
             return offsets
-        excess = max(float(np.mean(mean[usable] ** 2 - chance[usable])), 0.0)
+        # banding is everywhere, dark edges of the scene in a few lines: the usual size is that of banding
+        usual = 1.4826 * float(np.median(np.abs(mean[usable])))
+        usable &= np.abs(mean) < _UNUSUAL * usual
+        excess = max(usual**2 - float(np.median(chance[usable])), 0.0) if usable.any() else 0.0
         share = excess / (excess + chance)
         offsets += np.where(usable, share * mean * mean_sigma, 0).astype(np.float32)
     return offsets
