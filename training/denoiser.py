@@ -12,6 +12,7 @@ drawn at random for every patch. State is saved every few minutes; the same comm
 from __future__ import annotations
 
 import argparse
+import json
 import time
 from pathlib import Path
 
@@ -30,6 +31,7 @@ RATE, LAST_RATE = 1e-3, 1e-5
 WARM_UP = 300
 DECAY = 0.999
 SAVE_EVERY = 250
+DRAWN = 160
 HELD_OUT = (photographs.TRAINING[0], photographs.TRAINING[7])
 _G = np.linspace(0.9, 1200, 60_000)
 #: Right side of the closed-form exact unbiased inverse (Mäkitalo & Foi 2013): electrons + 1/8 + variance.
@@ -125,7 +127,7 @@ def pools(work: Path) -> tuple[list[np.ndarray], np.ndarray]:
         return lambda: scenes.photograph_crops(chosen, np.random.default_rng(seed), each)
 
     drawn = scenes.pool(
-        work / "drawn.npy", lambda: (scenes.drawn(np.random.default_rng(9000 + i)) for i in range(160))
+        work / "drawn.npy", lambda: (scenes.drawn(np.random.default_rng(9000 + i)) for i in range(DRAWN))
     )
     return [scenes.pool(work / "photos.npy", photos(names, 30, 1)), drawn], scenes.pool(
         work / "held.npy", photos(HELD_OUT, 6, 2)
@@ -194,8 +196,17 @@ def train(work: Path, steps: int) -> None:
 
 
 def export(work: Path, target: Path) -> None:
+    """Write the network for ONNX Runtime, and beside it how it was made."""
     net = Net()
-    net.load_state_dict(torch.load(work / "state.pt", weights_only=True)["smooth"])
+    saved = torch.load(work / "state.pt", weights_only=True)
+    net.load_state_dict(saved["smooth"])
+    record = {
+        "script": "training/denoiser.py", "steps": saved["step"], "minutes": round(saved["seconds"] / 60),
+        "batch": BATCH, "patch": PATCH, "widths": WIDTHS, "blocks": BLOCKS,
+        "parameters": sum(p.numel() for p in net.parameters()),
+        "pictures": [n for n in photographs.TRAINING if n not in HELD_OUT], "held_out": HELD_OUT, "drawn": DRAWN,
+    }  # fmt: skip
+    target.with_suffix(".json").write_text(json.dumps(record, indent=1) + "\n", "utf-8")
     axes = {0: "n", 2: "h", 3: "w"}
     torch.onnx.export(
         net.eval(), (torch.zeros(1, 4, 64, 64),), str(target), input_names=["noisy"], output_names=["clean"],

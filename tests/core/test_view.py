@@ -1,0 +1,101 @@
+"""Views and written bands: the same pixels whatever the number of threads, strips and bands."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import shots
+
+from irvane.core import threads
+from irvane.core.errors import Cancelled
+from irvane.core.line.context import Context, make_context
+from irvane.core.line.develop import Developed, develop
+from irvane.core.line.picture import Region
+from irvane.core.line.view import Output, finished_bands, reach, render_view, scene_patch, trim, wanted
+from irvane.core.settings import Settings
+
+BUSY = {
+    "noise.amount": 0, "light.exposure": 0.6, "light.shadows": 1.5, "light.highlights": -1.0, "light.contrast": 20,
+    "light.black": 0.4, "colour.saturation": 130, "acutance.fine": 60, "acutance.coarse": 30, "lens.vignetting": 0.7,
+}  # fmt: skip
+
+
+def _settings(values: dict[str, float]) -> Settings:
+    settings = Settings()
+    for path, value in values.items():
+        settings = settings.with_value(path, value)
+    return settings
+
+
+@pytest.fixture(scope="module")
+def frame() -> tuple[Developed, Context]:
+    """A developed photograph, some of it clipped."""
+    camera = shots.photograph("astronaut.png", reduced=False) * shots.NEUTRAL.astype(np.float32) * 1.4
+    developed = develop(shots.loaded(np.ascontiguousarray(camera[:396, :504]), iso=400), Settings().sensor)
+    return developed, make_context(developed)
+
+
+@pytest.mark.parametrize(
+    "region", [Region(0, 0, 396, 504), Region(101, 57, 333, 444), Region(0, 0, 396, 504, 2.3)]
+)
+def test_strips_do_not_show(
+    frame: tuple[Developed, Context], region: Region, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    pictures = []
+    for cores in (1, 2, 5):
+        monkeypatch.setattr(threads, "CORES", cores)
+        pictures.append(render_view(frame[0], _settings(BUSY), frame[1], region).pixels.astype(int))
+    for other in pictures[1:]:
+        assert np.abs(other - pictures[0]).max() <= 1
+
+
+def test_bands_cover_the_picture_in_order(frame: tuple[Developed, Context]) -> None:
+    settings = _settings(BUSY)
+    bands = list(finished_bands(*frame[:1], settings, frame[1], Output(), 16))
+    starts = [first for first, _ in bands]
+    assert starts == sorted(starts) and starts[0] == 0
+    whole = np.concatenate([band for _, band in bands])
+    assert whole.shape == (396, 504, 3) and whole.dtype == np.uint16
+    view = render_view(frame[0], settings, frame[1], Region(0, 0, 396, 504)).pixels[..., :3]
+    # 16 bits and the 8 bits of the screen: the same picture, rounded
+    assert np.abs(whole / 257.0 - view).max() < 1.01
+
+
+def test_bands_can_be_cancelled(frame: tuple[Developed, Context]) -> None:
+    with pytest.raises(Cancelled):
+        list(finished_bands(frame[0], Settings(), frame[1], Output(), 8, lambda _share: False))
+
+
+def test_only_sharpening_needs_pixels_around() -> None:
+    assert reach(_settings({"light.shadows": 2.0})) == 0
+    assert reach(_settings({"acutance.medium": 10})) > 0
+    region = Region(100, 100, 200, 200, 2.0)
+    assert wanted(region, (1000, 1000), 0) == region
+    grown = wanted(region, (1000, 1000), 16)
+    assert (grown.top, grown.bottom) == (68, 232)
+
+
+def test_sharpening_at_the_edge_of_a_view_knows_its_surroundings(frame: tuple[Developed, Context]) -> None:
+    settings = _settings({"noise.amount": 0, "acutance.fine": 150, "acutance.coarse": 100})
+    whole = scene_patch(frame[0], settings, frame[1], Region(0, 0, 396, 504)).pixels
+    part = Region(120, 200, 180, 300)
+    patch = trim(scene_patch(frame[0], settings, frame[1], part), part)
+    np.testing.assert_allclose(patch.pixels, whole[120:180, 200:300], atol=2e-5)
+
+
+def test_matching_brightens_the_view_as_exposure_would(frame: tuple[Developed, Context]) -> None:
+    region = Region(50, 60, 250, 360)
+    plain = _settings({"noise.amount": 0})
+    lifted = render_view(frame[0], plain, frame[1], region, offset=0.8).pixels
+    exposed = render_view(frame[0], plain.with_value("light.exposure", 0.8), frame[1], region).pixels
+    assert np.abs(lifted.astype(int) - exposed).max() <= 1
+
+
+def test_flat_bands_are_the_sensors_light(frame: tuple[Developed, Context]) -> None:
+    settings = _settings({"noise.amount": 0})
+    bands = finished_bands(frame[0], settings, frame[1], Output("srgb", True, True), 32)
+    whole = np.concatenate([band for _, band in bands])
+    doubled = finished_bands(
+        frame[0], settings.with_value("light.exposure", 1.0), frame[1], Output("srgb", True, True), 32
+    )
+    np.testing.assert_allclose(np.concatenate([band for _, band in doubled]), 2 * whole, rtol=1e-5, atol=1e-6)

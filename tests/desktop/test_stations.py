@@ -1,0 +1,116 @@
+"""What the stations' controls do to the picture, in the real window: sensor, colour, noise, and who is repainted."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QPushButton, QWidget
+
+from irvane.core.settings import names, spec
+from irvane.desktop.line.controls import ChoiceRow
+from irvane.desktop.session import BARE
+
+from .conftest import Driver
+
+
+def _choose(driver: Driver, path: str, value: str) -> None:
+    station = path.partition(".")[0]
+    if driver.window.band.station != station:
+        driver.window.band.toggle(station)
+    row = driver.window.shelf.stations[station].rows[path]
+    assert isinstance(row, ChoiceRow)
+    box = row.box
+    box.setCurrentIndex([key for key, _ in spec(path).options].index(value))
+    box.activated.emit(box.currentIndex())
+    driver.settled()
+
+
+def _warmth(pixels: np.ndarray) -> float:
+    return float(pixels[..., 0].mean() / max(pixels[..., 2].mean(), 1))
+
+
+def test_named_lights_change_the_picture_and_as_shot_brings_it_back(driver: Driver) -> None:
+    shot = _warmth(driver.pixels())
+    _choose(driver, "colour.light", "shade")
+    shade = _warmth(driver.pixels())
+    _choose(driver, "colour.light", "tungsten")
+    tungsten = _warmth(driver.pixels())
+    assert tungsten < shade, "light taken for warm makes the picture cooler"
+    row = driver.row("colour.temperature")
+    assert 2800 < row.box.value() < 2900, "the light's temperature is shown"
+    assert "tungsten" in driver.window.band._words["colour"]
+    driver.row("colour.tint")
+    button = next(b for b in driver.window.shelf.findChildren(QPushButton) if b.text() == "As shot")
+    driver.click(button)
+    driver.settled()
+    assert driver.settings().colour.light == "shot"
+    assert _warmth(driver.pixels()) == pytest.approx(shot, rel=0.01)
+    driver.window.session.undo.undo()
+    driver.settled()
+    assert driver.settings().colour.light == "tungsten"
+
+
+def test_temperature_can_be_moved_from_a_named_light(driver: Driver) -> None:
+    _choose(driver, "colour.light", "cloud")
+    driver.window.proofs.edit("colour.temperature", 4200.0)
+    driver.settled()
+    settings = driver.settings().colour
+    assert (settings.light, settings.temperature, settings.tint) == ("cloud", 4200.0, None)
+
+
+def test_banding_and_defects_are_choices_of_the_sensor_station(driver: Driver) -> None:
+    _choose(driver, "sensor.banding", "both")
+    assert driver.settings().sensor.banding == "both"
+    _choose(driver, "sensor.banding", "off")
+    _choose(driver, "sensor.defects", "off")
+    bench = driver.window.bench
+    frame = driver.window.backstage.engine.best(bench.item(0).source, driver.settings().sensor)
+    assert frame is not None
+    assert (frame.developed.defects, frame.developed.banding) == (0, 0.0)
+
+
+def test_every_setting_has_a_control_with_its_help(driver: Driver) -> None:
+    for station, page in driver.window.shelf.stations.items():
+        assert set(page.rows) == set(names(station))
+        for path, row in page.rows.items():
+            tips = [child.toolTip() for child in row.findChildren(QWidget)]
+            assert any(spec(path).help in tip for tip in tips), path
+
+
+def test_two_panes_with_the_same_proof_are_served_by_one_picture(
+    driver: Driver, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    bench = driver.window.bench
+    bench.show_proof(1, bench.contents[0].proof)
+    driver.settled()
+    asked: list[int] = []
+    original = driver.window.backstage.show
+    monkeypatch.setattr(
+        driver.window.backstage, "show", lambda pane, wish: (asked.append(pane), original(pane, wish))
+    )
+    driver.window.proofs.edit("light.exposure", 0.7)
+    driver.settled()
+    assert len(set(asked)) == 1
+    np.testing.assert_array_equal(driver.pixels(0), driver.pixels(1))
+    bench.show_proof(1, BARE)
+    driver.settled()
+    assert np.abs(driver.pixels(0) - driver.pixels(1)).mean() > 2
+
+
+def test_a_change_of_one_proof_leaves_the_other_pane_alone(driver: Driver) -> None:
+    bench = driver.window.bench
+    assert bench.contents[1].proof == BARE
+    other = bench.contents[1].current
+    driver.window.proofs.edit("light.exposure", 1.1)
+    driver.settled()
+    assert bench.contents[1].current is other or bench.contents[1].exact is not None
+
+
+def test_noise_words_say_what_was_measured(driver: Driver, frames: Path) -> None:
+    driver.key(Qt.Key.Key_3)
+    driver.settled()
+    words = driver.window.shelf.noise_words.text()
+    assert "noise profile" in words and "Automatic works at" in words
