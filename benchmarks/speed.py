@@ -211,7 +211,8 @@ def main() -> None:
         loaded = FileSource(path).load()
         developed = develop(loaded, Settings().sensor)
         gains = np.array([2.0, 1.0, 1.5])
-        bayer = seconds(lambda: demosaic(loaded.mosaic, gains, 0.001))
+        plain = loaded.mosaic
+        bayer = seconds(lambda: demosaic(plain, gains, 0.001))
         h, w = developed.extent
         region = Region(h // 4, w // 4, h // 4 + 1000, w // 4 + 1500)
         start = time.perf_counter()
@@ -226,8 +227,8 @@ def main() -> None:
         del loaded, developed
         six = folder / "six.dng"
         make_frame(six, args.megapixels, six=True, iso=100)
-        own, mosaic = libraw_seconds(six, "AHD")[1], FileSource(six).load().mosaic
-        took = seconds(lambda: demosaic(mosaic, np.array([2.0, 1.0, 1.5]), 0.001))
+        own, plain = libraw_seconds(six, "AHD")[1], FileSource(six).load().mosaic
+        took = seconds(lambda: demosaic(plain, gains, 0.001))
         rows.append(
             ("demosaic 6×6 / LibRaw `postprocess`, unpacked before", f"{took / own:.2f} ({took:.1f} s)")
         )

@@ -11,6 +11,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Qt, Signal, Slot
 
 from irvane.core.errors import IrvaneError
+from irvane.core.files.cache import ResultCache
 from irvane.core.files.info import read_info
 from irvane.core.files.sets import collect, find_brackets
 from irvane.core.files.sidecar import Sidecar, load_sidecar, save_sidecar, set_aside, sidecar_path
@@ -87,7 +88,7 @@ class Backstage(QObject):
 
     def __init__(self, parent: QObject | None = None, engine: Engine | None = None) -> None:
         super().__init__(parent)
-        self.engine = engine or Engine()
+        self.engine = engine or Engine(cache=ResultCache())
         self._heavy = Worker("develop", _unexpected, nice=8)
         self._view = Worker("view", _unexpected, nice=1)
         self._files = Worker("files", _unexpected, nice=4)

@@ -11,11 +11,15 @@ from collections import OrderedDict
 from collections.abc import Hashable, Iterable
 from dataclasses import dataclass, field
 
+import numpy as np
+
+from irvane.core.files.cache import ResultCache
 from irvane.core.line.context import Context, make_context, noise_amount, noise_strength
 from irvane.core.line.develop import Developed, denoise_region, denoise_whole, develop, quick
-from irvane.core.line.picture import Patch, Region
+from irvane.core.line.picture import Patch, Picture, Region
 from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.view import covers, wanted
+from irvane.core.noise import denoise
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Sensor, Settings
 
@@ -67,11 +71,27 @@ class Frame:
         return Frame(bare, self.context, self.coarse, self.local)
 
 
+def denoised_key(content: str, developed: Developed, sensor: Sensor, strength: float) -> str:
+    """Identity of a denoised picture: everything that it depends on, methods and weights included."""
+    assert developed.mosaic is not None
+    method = denoise.METHODS[developed.mosaic.cfa.shape[0]]
+    parts = (
+        content,
+        sensor,
+        developed.gains.tolist(),
+        developed.noise,
+        strength,
+        method.name,
+        developed.method,
+    )
+    return " ".join(map(str, (*parts, method.fingerprint())))
+
+
 class Engine:
     """Developed frames, least recently used ones dropped when the budget is exceeded."""
 
-    def __init__(self, budget: int = BUDGET) -> None:
-        self._budget = budget
+    def __init__(self, budget: int = BUDGET, cache: ResultCache | None = None) -> None:
+        self._budget, self._cache = budget, cache
         self._frames: OrderedDict[Hashable, Frame] = OrderedDict()
         self._loaded: tuple[str, Loaded] | None = None
         self._pinned: set[Hashable] = set()
@@ -162,11 +182,25 @@ class Engine:
         if frame.denoised_for(settings):
             return frame
         strength = frame.strength(settings)
-        clean = denoise_whole(frame.developed, settings.sensor, strength, progress)
+        clean = self._denoised(source, frame.developed, settings.sensor, strength, progress)
         made = Developed(**{**vars(frame.developed), "denoised": clean, "denoised_strength": strength})
         fresh = Frame(made, frame.context, False, frame.local)
         self._keep(self._key(source, settings.sensor), fresh)
         return fresh
+
+    def _denoised(
+        self, source: Source, developed: Developed, sensor: Sensor, strength: float, progress: Progress
+    ) -> Picture:
+        """The whole denoised picture, from disk when it was made before."""
+        if self._cache is None:
+            return denoise_whole(developed, sensor, strength, progress)
+        key = denoised_key(source.key, developed, sensor, strength)
+        codes = self._cache.get(key)
+        if codes is not None and codes.dtype == np.int16 and codes.shape == (*developed.extent, 3):
+            return Picture.from_codes(codes)
+        picture = denoise_whole(developed, sensor, strength, progress)
+        self._cache.put(key, picture.codes)
+        return picture
 
     def denoise_local(
         self, source: Source, settings: Settings, region: Region, progress: Progress = always

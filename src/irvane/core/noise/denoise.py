@@ -26,15 +26,17 @@ class Method:
     tile : takes a piece of a mosaic, its array, noise model, gains, and strength; returns the clean piece.
     halo : pixels that a tile needs around itself, a multiple of ALIGN.
     side : rows and columns of a tile.
+    fingerprint : hash of its weights; empty when there are none.
     """
 
     name: str
     tile: Callable[[np.ndarray, np.ndarray, NoiseModel, np.ndarray, float], np.ndarray]
     halo: int
     side: tuple[int, int]
+    fingerprint: Callable[[], str] = str
 
 
-_LEARNED = Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056))
+_LEARNED = Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056), learned.fingerprint)
 _CLASSICAL = Method("sliding-cosine@1", classical.denoise_tile, 96, (480, 1 << 20))
 METHODS = {2: _LEARNED, 6: _CLASSICAL}
 

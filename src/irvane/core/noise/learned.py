@@ -8,6 +8,7 @@ is written beside it in ``bayer.json``. Inference runs in ONNX Runtime, one tile
 
 from __future__ import annotations
 
+import hashlib
 from functools import lru_cache
 from importlib.resources import files
 
@@ -22,6 +23,13 @@ REACH = 96
 #: Sides of the packed planes must be multiples of this: two halvings.
 _STRIDE = 4
 _FILE = "bayer.onnx"
+
+
+@lru_cache(maxsize=1)
+def fingerprint() -> str:
+    """Hash of the weights."""
+    weights = files("irvane.core.noise").joinpath(_FILE).read_bytes()
+    return hashlib.blake2b(weights, digest_size=8).hexdigest()
 
 
 @lru_cache(maxsize=1)
