@@ -24,7 +24,7 @@ from irvane.core.line.jobs import Worker
 from irvane.core.line.picture import Region, decode16, encode16
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import Output, render_view, scene_patch, show, trim
-from irvane.core.settings import Acutance, Colour, Light, Settings
+from irvane.core.settings import Acutance, Colour, Light, Settings, bare
 
 #: One setting of every station moved, so that every step takes part.
 EVERYTHING = replace(
@@ -158,6 +158,23 @@ def test_the_engine_keeps_to_its_budget(frames: Path) -> None:
     engine.pin([(second, sensor)])
     engine.full(first, sensor)
     assert engine.best(second, sensor) is not None
+
+
+def test_the_coarse_form_is_made_once_for_all_settings_of_the_sensor(
+    frames: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    source = FileSource(next(frames.glob("bench*.dng")))
+    engine, loads = Engine(), []
+    original = source.load
+    monkeypatch.setattr(source, "load", lambda progress: (loads.append(1), original(progress))[1])
+    first = engine.coarse(source, Settings().sensor)
+    second = engine.coarse(source, bare().sensor)
+    assert second is first
+    assert engine.best(source, bare().sensor) is first
+    full = engine.full(source, bare().sensor)
+    assert not full.coarse and full.developed.defects == 0
+    assert engine.best(source, Settings().sensor) is first
+    assert len(loads) == 1, "decoded once for all of them"
 
 
 def test_the_engine_says_when_a_file_went_away(frames: Path) -> None:

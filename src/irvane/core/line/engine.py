@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Hashable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -23,10 +23,13 @@ from irvane.core.noise import denoise
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Sensor, Settings
 
+#: Content of the source, and the settings that its developed form depends on.
+Key = tuple[str, Sensor]
+
 #: Bytes that developed frames may occupy together.
 BUDGET = 3_000_000_000
 #: Longer side of the copy that the facts of a coarse frame are taken from.
-_COARSE_SIDE = 640
+_COARSE_SIDE = 400
 
 
 @dataclass
@@ -92,13 +95,13 @@ class Engine:
 
     def __init__(self, budget: int = BUDGET, cache: ResultCache | None = None) -> None:
         self._budget, self._cache = budget, cache
-        self._frames: OrderedDict[Hashable, Frame] = OrderedDict()
+        self._frames: OrderedDict[Key, Frame] = OrderedDict()
         self._loaded: tuple[str, Loaded] | None = None
-        self._pinned: set[Hashable] = set()
+        self._pinned: set[Key] = set()
         self._lock = threading.Lock()
 
     @staticmethod
-    def _key(source: Source, sensor: Sensor) -> Hashable:
+    def _key(source: Source, sensor: Sensor) -> Key:
         return source.key, sensor
 
     def best(self, source: Source, sensor: Sensor) -> Frame | None:
@@ -120,7 +123,7 @@ class Engine:
         with self._lock:
             return sum(frame.developed.nbytes for frame in self._frames.values())
 
-    def _keep(self, key: Hashable, frame: Frame) -> None:
+    def _keep(self, key: Key, frame: Frame) -> None:
         with self._lock:
             self._frames[key] = frame
             self._frames.move_to_end(key)
@@ -149,6 +152,10 @@ class Engine:
         ready = self.best(source, sensor)
         if ready is not None:
             return ready
+        shared = self._coarse_of(source)
+        if shared is not None:
+            self._keep(self._key(source, sensor), shared)
+            return shared
         loaded = self._load(source, progress)
         developed = quick(loaded)
         coarse = loaded.entry == MOSAIC
@@ -156,6 +163,12 @@ class Engine:
         frame = Frame(developed, context, coarse)
         self._keep(self._key(source, sensor), frame)
         return frame
+
+    def _coarse_of(self, source: Source) -> Frame | None:
+        """A coarse frame of the source made for other settings of the sensor: it does not depend on them."""
+        content = source.key
+        with self._lock:
+            return next((f for key, f in self._frames.items() if key[0] == content and f.coarse), None)
 
     def full(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
         """The demosaiced frame at full resolution.
