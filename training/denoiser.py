@@ -6,7 +6,8 @@
 
 The network sees the four packed planes of a variance-stabilised mosaic (noise of unit variance whatever the camera
 and ISO) and gives the noise in them. Pictures come from scenes.py; cameras, white balances, exposures and sensors are
-drawn at random for every patch. State is saved every few minutes; the same command goes on from there.
+drawn at random for every patch. State is saved every few minutes; the same command goes on from there. Without
+that state, ``--start src/irvane/core/noise/bayer.onnx`` begins with the shipped weights.
 """
 
 from __future__ import annotations
@@ -150,11 +151,21 @@ def score(net: Net, noisy: torch.Tensor, clean: torch.Tensor) -> float:
     return float(error.square().mean((1, 2, 3)).sqrt().mean())
 
 
-def train(work: Path, steps: int) -> None:
+def load_exported(net: Net, path: Path) -> None:
+    """Take the weights of an exported network, to train on from where it was left."""
+    import onnx
+
+    arrays = {i.name: onnx.numpy_helper.to_array(i) for i in onnx.load(path).graph.initializer}
+    net.load_state_dict({name: torch.from_numpy(arrays[name].copy()) for name in net.state_dict()})
+
+
+def train(work: Path, steps: int, start: Path | None) -> None:
     torch.set_num_threads(2)
     torch.manual_seed(0)
     training, held = pools(work)
     net, smooth = Net().to(memory_format=torch.channels_last), Net()
+    if start is not None:
+        load_exported(net, start)
     smooth.load_state_dict(net.state_dict())
     optimiser = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=1e-4)
     first, seconds, state = 0, 0.0, work / "state.pt"
@@ -219,11 +230,14 @@ if __name__ == "__main__":
     parser.add_argument("what", choices=("train", "export"))
     parser.add_argument("--to", type=Path, help="file to export to")
     parser.add_argument("--work", type=Path, required=True)
+    parser.add_argument(
+        "--start", type=Path, help="an exported network to begin with, when there is no state yet"
+    )
     parser.add_argument("--steps", type=int, default=10_000)
     args = parser.parse_args()
     if args.what == "train":
         photographs.fetch()
         args.work.mkdir(parents=True, exist_ok=True)
-        train(args.work, args.steps)
+        train(args.work, args.steps, args.start)
     else:
         export(args.work, args.to)

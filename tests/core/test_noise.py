@@ -30,6 +30,34 @@ def test_measured_noise_is_near_the_truth(iso: float, cfa: np.ndarray) -> None:
         assert found.sigma(signal) == pytest.approx(truth.sigma(signal), rel=0.25)
 
 
+@pytest.mark.parametrize("iso", [100, 400, 1600, 12800])
+@pytest.mark.parametrize("name", ["coffee.png", "chelsea.png", "astronaut.png"])
+def test_texture_is_hardly_taken_for_noise(iso: float, name: str) -> None:
+    """At every level that holds at least 1 % of the pixels; at base ISO texture is far stronger than noise."""
+    camera = shots.photograph(name, reduced=False) * shots.NEUTRAL.astype(np.float32)
+    truth = shots.noise_of(iso)
+    mosaic = shots.noisy(shots.mosaic_of(camera), truth)
+    found = measure(mosaic)
+    edges = np.geomspace(0.001, 0.95, 25)
+    counts, _ = np.histogram(mosaic.data, edges)
+    centres = np.sqrt(edges[1:] * edges[:-1])[counts > 0.01 * mosaic.data.size]
+    ratios = np.array([found.sigma(c) / truth.sigma(c) for c in centres])
+    assert ratios.min() > 0.8
+    assert ratios.max() < {100: 2.3, 400: 1.6}.get(iso, 1.25)
+
+
+def test_pure_noise_is_measured_exactly() -> None:
+    rng = np.random.default_rng(8)
+    steps = np.repeat(np.geomspace(0.005, 0.6, 12), 64)
+    scene = np.broadcast_to(steps[None, :], (768, 768))
+    data = (rng.poisson(scene * 2000) / 2000 + rng.normal(0, 0.002, scene.shape)).astype(np.float32)
+    for cfa in (BAYER, SIX_BY_SIX):
+        found = measure(Mosaic(data, cfa))
+        for level in (0.01, 0.05, 0.3):
+            expected = np.sqrt(level / 2000 + 0.002**2)
+            assert found.sigma(level) == pytest.approx(expected, rel=0.1)
+
+
 def test_nothing_to_measure_falls_back_to_the_sensitivity() -> None:
     black = Mosaic(np.zeros((64, 64), np.float32), BAYER)
     assert measure(black, 1600) == from_sensitivity(1600)
