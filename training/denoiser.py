@@ -1,13 +1,13 @@
-"""Train the network that denoises a stabilised Bayer mosaic; resumable, made for two processor cores.
+"""Train the networks that denoise a stabilised mosaic; resumable, made for two processor cores.
 
     pip install -e '.[training]'
-    python training/denoiser.py train --work FOLDER --steps 10000
-    python training/denoiser.py export --work FOLDER --to src/irvane/core/noise/bayer.onnx
+    python training/denoiser.py train --array bayer --work FOLDER --steps 10000
+    python training/denoiser.py export --array bayer --work FOLDER
 
-The network sees the four packed planes of a variance-stabilised mosaic (noise of unit variance whatever the camera
-and ISO) and gives the noise in them. Pictures come from scenes.py; cameras, white balances, exposures and sensors are
-drawn at random for every patch. State is saved every few minutes; the same command goes on from there. Without
-that state, ``--start src/irvane/core/noise/bayer.onnx`` begins with the shipped weights.
+The arrays are ``bayer`` and ``six_by_six``. The network sees the packed planes of a variance-stabilised mosaic (noise
+of unit variance whatever the camera and ISO) and gives the noise in them. Pictures come from scenes.py; cameras,
+white balances, exposures and sensors are drawn at random for every patch. State is saved every few minutes; the same
+command goes on from there. Without that state, ``--start`` begins with the shipped weights.
 """
 
 from __future__ import annotations
@@ -18,21 +18,31 @@ import time
 from pathlib import Path
 
 import numpy as np
+import onnx
+import onnx.checker
+import onnx.helper
+import onnx.numpy_helper
 import scenes
 import torch
 from scenes import photographs
 from torch import nn
 
-WIDTHS = (32, 64, 128)
+from irvane.core.noise.learned import PACKINGS, Packing
+
+ARRAYS = {packing.file: packing for packing in PACKINGS.values()}
+#: Channels at the three scales; a cell of nine pixels holds more than one of four.
+WIDTHS = {"bayer": (32, 64, 128), "six_by_six": (48, 96, 144)}
 BLOCKS = (1, 1, 3, 1, 2)
 #: Stabilised values are divided by this at the network's entrance.
 SCALE = 16.0
-PATCH, BATCH = 96, 8
+#: Side of a patch in pixels of the mosaic.
+PATCH, BATCH = 192, 8
 RATE, LAST_RATE = 1e-3, 1e-5
 WARM_UP = 300
 DECAY = 0.999
 SAVE_EVERY = 250
 DRAWN = 160
+_SHORT = "short."
 HELD_OUT = (photographs.TRAINING[0], photographs.TRAINING[7])
 _G = np.linspace(0.9, 1200, 60_000)
 #: Right side of the closed-form exact unbiased inverse (Mäkitalo & Foi 2013): electrons + 1/8 + variance.
@@ -58,9 +68,10 @@ def chain(width: int, count: int) -> nn.Sequential:
 class Net(nn.Module):
     """Residual U-Net of three scales; sizes must be multiples of 4."""
 
-    def __init__(self, planes: int = 4) -> None:
+    def __init__(self, array: Packing) -> None:
         super().__init__()
-        a, b, c = WIDTHS
+        planes = array.planes
+        a, b, c = WIDTHS[array.file]
         self.head = nn.Conv2d(planes, a, 3, padding=1)
         self.enter_a, self.down_a = chain(a, BLOCKS[0]), nn.Conv2d(a, b, 2, 2)
         self.enter_b, self.down_b = chain(b, BLOCKS[1]), nn.Conv2d(b, c, 2, 2)
@@ -80,29 +91,31 @@ class Net(nn.Module):
 class Patches:
     """Random patches: (noisy, clean) stabilised planes."""
 
-    def __init__(self, pools: list[np.ndarray], shares: list[float], rng: np.random.Generator) -> None:
-        self.pools, self.shares, self.rng = pools, shares, rng
+    def __init__(
+        self, array: Packing, pools: list[np.ndarray], shares: list[float], rng: np.random.Generator
+    ) -> None:
+        self.array, self.pools, self.shares, self.rng = array, pools, shares, rng
+        period = array.cfa.shape[0]
+        self.colours = np.tile(array.cfa, (PATCH // period, PATCH // period))[..., None]
 
     def _scene(self) -> np.ndarray:
         rng = self.rng
         pictures = self.pools[rng.choice(len(self.pools), p=self.shares)]
-        side, picture = 2 * PATCH, pictures[rng.integers(len(pictures))]
-        top, left = rng.integers(0, picture.shape[0] - side + 1, 2)
-        cut = np.float32(picture[top : top + side, left : left + side])
+        picture = pictures[rng.integers(len(pictures))]
+        top, left = rng.integers(0, picture.shape[0] - PATCH + 1, 2)
+        cut = np.float32(picture[top : top + PATCH, left : left + PATCH])
         cut = np.rot90(cut, rng.integers(4))
         return cut[:, ::-1] if rng.random() < 0.5 else cut
 
     def _mosaic(self) -> np.ndarray:
-        """Planes (red, green, green, blue) of a random camera's mosaic, 1 = clipping, before the clip."""
+        """A random camera's mosaic, 1 = clipping, before the clip."""
         rng = self.rng
         mixing = rng.uniform(0.0, 0.3, (3, 3))
         np.fill_diagonal(mixing, 0)
         matrix = np.eye(3) * (1 - mixing.sum(1)) + mixing
         matrix *= np.array([rng.uniform(0.3, 0.95), 1.0, rng.uniform(0.3, 0.95)])[:, None]
         camera = self._scene() @ matrix.T.astype(np.float32) * 2.0 ** rng.uniform(-3.5, 0.8)
-        return np.stack(
-            [camera[::2, ::2, 0], camera[::2, 1::2, 1], camera[1::2, ::2, 1], camera[1::2, 1::2, 2]]
-        )
+        return np.take_along_axis(camera, self.colours, axis=2)[..., 0]
 
     def one(self) -> tuple[np.ndarray, np.ndarray]:
         rng = self.rng
@@ -113,7 +126,7 @@ class Patches:
         noisy = np.minimum(rng.poisson(electrons) + read * rng.standard_normal(electrons.shape), full)
         stable = 2 * np.sqrt(np.maximum(noisy + 0.375 + read**2, 0))
         clean = np.interp(electrons + 0.125 + read**2, _G_OF, _G)
-        return stable.astype(np.float32), clean.astype(np.float32)
+        return self.array.pack(stable), self.array.pack(clean)
 
     def batch(self, count: int) -> tuple[torch.Tensor, torch.Tensor]:
         noisy, clean = zip(*(self.one() for _ in range(count)), strict=True)
@@ -143,46 +156,64 @@ def rate(step: int, steps: int) -> float:
 
 
 @torch.no_grad()
-def score(net: Net, noisy: torch.Tensor, clean: torch.Tensor) -> float:
+def score(net: Net, filled: torch.Tensor, noisy: torch.Tensor, clean: torch.Tensor) -> float:
     """Mean residual noise (RMS, in units of the noise that was there) over patches of very different ISO."""
     net.eval()
-    error = torch.cat([net(n[None]) - c[None] for n, c in zip(noisy, clean, strict=True)])
+    error = torch.cat([(net(n[None]) - c[None]) * filled for n, c in zip(noisy, clean, strict=True)])
     net.train()
-    return float(error.square().mean((1, 2, 3)).sqrt().mean())
+    return float((error.square().mean((1, 2, 3)) / filled.mean()).sqrt().mean())
 
 
 def load_exported(net: Net, path: Path) -> None:
     """Take the weights of an exported network, to train on from where it was left."""
-    import onnx
-
     arrays = {i.name: onnx.numpy_helper.to_array(i) for i in onnx.load(path).graph.initializer}
-    net.load_state_dict({name: torch.from_numpy(arrays[name].copy()) for name in net.state_dict()})
+    net.load_state_dict(
+        {name: torch.from_numpy(np.float32(arrays[_SHORT + name])) for name in net.state_dict()}
+    )
 
 
-def train(work: Path, steps: int, start: Path | None) -> None:
+def shorten(path: Path) -> None:
+    """Store an exported network's weights in 16 bits; they are made 32 bits wide again when it is loaded."""
+    model = onnx.load(path)
+    casts = []
+    for weight in model.graph.initializer:
+        values = np.float16(onnx.numpy_helper.to_array(weight))
+        casts.append(
+            onnx.helper.make_node("Cast", [_SHORT + weight.name], [weight.name], to=onnx.TensorProto.FLOAT)
+        )
+        weight.CopyFrom(onnx.numpy_helper.from_array(values, _SHORT + weight.name))
+    nodes = list(model.graph.node)
+    del model.graph.node[:]
+    model.graph.node.extend(casts + nodes)
+    onnx.checker.check_model(model)
+    onnx.save(model, path)
+
+
+def train(array: Packing, work: Path, steps: int, start: bool) -> None:
     torch.set_num_threads(2)
     torch.manual_seed(0)
     training, held = pools(work)
-    net, smooth = Net().to(memory_format=torch.channels_last), Net()
-    if start is not None:
-        load_exported(net, start)
+    net, smooth = Net(array).to(memory_format=torch.channels_last), Net(array)
+    if start:
+        load_exported(net, exported(array))
     smooth.load_state_dict(net.state_dict())
     optimiser = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=1e-4)
-    first, seconds, state = 0, 0.0, work / "state.pt"
+    first, seconds, state = 0, 0.0, work / f"{array.file}.pt"
     if state.exists():
         saved = torch.load(state, weights_only=True)
         net.load_state_dict(saved["net"])
         smooth.load_state_dict(saved["smooth"])
         optimiser.load_state_dict(saved["optimiser"])
         first, seconds = saved["step"], saved["seconds"]
-    check = Patches([held], [1.0], np.random.default_rng(5)).batch(24)
-    source = Patches(training, [0.62, 0.38], np.random.default_rng(100 + first))
+    check = Patches(array, [held], [1.0], np.random.default_rng(5)).batch(24)
+    source = Patches(array, training, [0.62, 0.38], np.random.default_rng(100 + first))
+    filled = torch.from_numpy(array.pack(np.ones((PATCH, PATCH), np.float32)))[None]
     started, total = time.monotonic() - seconds, 0.0
     for step in range(first, steps):
         for group in optimiser.param_groups:
             group["lr"] = float(rate(step, steps))
         noisy, clean = source.batch(BATCH)
-        error = net(noisy.to(memory_format=torch.channels_last)) - clean
+        error = (net(noisy.to(memory_format=torch.channels_last)) - clean) * filled
         loss = torch.sqrt(error * error + 1e-4).mean()
         optimiser.zero_grad()
         loss.backward()
@@ -202,42 +233,45 @@ def train(work: Path, steps: int, start: Path | None) -> None:
             )  # fmt: skip
             state.with_suffix(".part").replace(state)
             print(f"{step + 1} steps, {seconds / 60:.1f} min, loss {total / SAVE_EVERY:.4f}, "
-                  f"held out {score(smooth, *check):.4f}", flush=True)  # fmt: skip
+                  f"held out {score(smooth, filled, *check):.4f}", flush=True)  # fmt: skip
             total = 0.0
 
 
-def export(work: Path, target: Path) -> None:
+def exported(array: Packing) -> Path:
+    return Path(__file__).parent.parent / "src/irvane/core/noise" / f"{array.file}.onnx"
+
+
+def export(array: Packing, work: Path) -> None:
     """Write the network for ONNX Runtime, and beside it how it was made."""
-    net = Net()
-    saved = torch.load(work / "state.pt", weights_only=True)
+    net, target = Net(array), exported(array)
+    saved = torch.load(work / f"{array.file}.pt", weights_only=True)
     net.load_state_dict(saved["smooth"])
     record = {
         "script": "training/denoiser.py", "steps": saved["step"], "minutes": round(saved["seconds"] / 60),
-        "batch": BATCH, "patch": PATCH, "widths": WIDTHS, "blocks": BLOCKS,
+        "batch": BATCH, "patch": PATCH, "widths": WIDTHS[array.file], "blocks": BLOCKS,
         "parameters": sum(p.numel() for p in net.parameters()),
         "pictures": [n for n in photographs.TRAINING if n not in HELD_OUT], "held_out": HELD_OUT, "drawn": DRAWN,
     }  # fmt: skip
     target.with_suffix(".json").write_text(json.dumps(record, indent=1) + "\n", "utf-8")
     axes = {0: "n", 2: "h", 3: "w"}
     torch.onnx.export(
-        net.eval(), (torch.zeros(1, 4, 64, 64),), str(target), input_names=["noisy"], output_names=["clean"],
+        net.eval(), (torch.zeros(1, array.planes, 64, 64),), str(target), input_names=["noisy"], output_names=["clean"],
         dynamic_axes={"noisy": axes, "clean": axes}, opset_version=17, dynamo=False,
     )  # fmt: skip
+    shorten(target)
 
 
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("what", choices=("train", "export"))
-    parser.add_argument("--to", type=Path, help="file to export to")
-    parser.add_argument("--work", type=Path, required=True)
-    parser.add_argument(
-        "--start", type=Path, help="an exported network to begin with, when there is no state yet"
-    )
+    parser.add_argument("--array", choices=ARRAYS, required=True)
+    parser.add_argument("--work", type=Path, required=True, help="folder for pictures and states")
+    parser.add_argument("--start", action="store_true", help="begin with the shipped network")
     parser.add_argument("--steps", type=int, default=10_000)
     args = parser.parse_args()
     if args.what == "train":
         photographs.fetch()
         args.work.mkdir(parents=True, exist_ok=True)
-        train(args.work, args.steps, args.start)
+        train(ARRAYS[args.array], args.work, args.steps, args.start)
     else:
-        export(args.work, args.to)
+        export(ARRAYS[args.array], args.work)

@@ -117,6 +117,19 @@ def _polygon(rng: np.random.Generator, centre: np.ndarray, radius: float) -> np.
     return np.round(centre + np.stack([np.cos(turn) * reach, np.sin(turn) * radius], 1)).astype(np.int32)
 
 
+def _cover(picture: np.ndarray, corners: np.ndarray, texture: np.ndarray, colour: tuple[float, ...]) -> None:
+    """Lay a textured leaf over a picture."""
+    left, top = np.clip(corners.min(0) - 2, 0, len(picture))
+    right, bottom = np.clip(corners.max(0) + 3, 0, len(picture))
+    if right <= left or bottom <= top:
+        return
+    mask = np.zeros((bottom - top, right - left), np.float32)
+    cv2.fillPoly(mask, [corners - (left, top)], 1.0, cv2.LINE_AA)
+    leaf = texture[top:bottom, left:right, None] * np.array(colour, np.float32)
+    part = picture[top:bottom, left:right]
+    part += mask[..., None] * (np.minimum(leaf, 1.5) - part)
+
+
 def drawn(rng: np.random.Generator, side: int = 512) -> np.ndarray:
     """One drawn scene: linear light, side×side×3; drawn twice as large and reduced."""
     large = 2 * side
@@ -138,10 +151,7 @@ def drawn(rng: np.random.Generator, side: int = 512) -> np.ndarray:
             else:
                 cv2.fillPoly(picture, [_polygon(rng, centre, radius)], _colour(rng), cv2.LINE_AA)
             continue
-        mask = np.zeros((large, large), np.float32)
-        cv2.fillPoly(mask, [_polygon(rng, centre, radius)], 1.0, cv2.LINE_AA)
-        leaf = textures[number // 6 % 4][..., None] * np.array(_colour(rng), np.float32)
-        picture += mask[..., None] * (np.minimum(leaf, 1.5) - picture)
+        _cover(picture, _polygon(rng, centre, radius), textures[number // 6 % 4], _colour(rng))
     for draw, chance in ((_hair, 0.4), (_lettering, 0.4), (_hair, 0.2), (_lights, 0.25)):
         if rng.random() < chance:
             draw(rng, picture)

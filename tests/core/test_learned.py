@@ -11,8 +11,8 @@ import shots
 from scipy.ndimage import uniform_filter
 
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
-from irvane.core.noise import learned
-from irvane.core.noise.denoise import METHODS, Method, denoise_mosaic
+from irvane.core.noise.denoise import CLASSICAL, METHODS, Method, denoise_mosaic
+from irvane.core.noise.learned import PACKINGS
 from irvane.core.noise.stabilise import stabilise
 
 GAINS = 1 / shots.NEUTRAL / (1 / shots.NEUTRAL).min()
@@ -93,7 +93,7 @@ def test_it_beats_the_classical_method_on_photographs(iso: float, more: float) -
         dirty = shots.noisy(truth, noise)
         # judged where noise is equal everywhere, as the eye nearly does
         target = stabilise(truth.data, BAYER, noise)
-        for results, method in ((ours, METHODS[2]), (classical, METHODS[6])):
+        for results, method in ((ours, METHODS[2]), (classical, CLASSICAL)):
             clean = stabilise(denoise_mosaic(dirty, noise, GAINS, method=method), BAYER, noise)
             results.append(_gain_db(stabilise(dirty.data, BAYER, noise), clean, target))
     assert np.mean(ours) > np.mean(classical) + more
@@ -134,6 +134,23 @@ def test_the_making_of_the_weights_is_recorded() -> None:
     assert {"script", "pictures", "minutes", "parameters"} <= set(record)
 
 
-def test_only_bayer_arrays_are_taken() -> None:
-    with pytest.raises(ValueError, match="Bayer"):
-        learned._corner(np.asarray(SIX_BY_SIX)[:2, :2] * 0)
+@pytest.mark.parametrize("period", PACKINGS)
+@pytest.mark.parametrize("shape", [(37, 50), (17, 96), (100, 19)])
+def test_mosaics_are_packed_without_loss_from_any_beginning(period: int, shape: tuple[int, int]) -> None:
+    packing = PACKINGS[period]
+    for shift in np.ndindex(period, period):
+        cfa = np.roll(packing.cfa, shift, (0, 1))
+        before = packing.beginning(cfa)
+        rows, columns = (packing.continued(b, n) for b, n in zip(before, shape, strict=True))
+        colours = Mosaic(np.zeros(shape, np.float32), cfa).colours()[np.ix_(rows, columns)]
+        whole = np.tile(packing.cfa, (64, 64))[: len(rows), : len(columns)]
+        np.testing.assert_array_equal(colours, whole)  # what is continued has the colours that belong there
+        planes = packing.pack(np.float32(colours) + 1)
+        assert planes.shape == (packing.planes, len(rows) // packing.cell, len(columns) // packing.cell)
+        assert all(len(np.unique(plane[plane > 0])) == 1 for plane in planes)  # one colour each
+        np.testing.assert_array_equal(packing.unpack(planes), colours + 1)
+
+
+def test_other_arrays_are_refused() -> None:
+    with pytest.raises(ValueError, match="no network"):
+        PACKINGS[2].beginning(SIX_BY_SIX[:2, :2])

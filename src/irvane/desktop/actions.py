@@ -60,6 +60,12 @@ COMMANDS = (
     Command("Bench", "divide", "Dividing line", "V"),
     Command("Bench", "swap", "Exchange the panes", "X"),
     Command("Bench", "match", "Equal brightness", "E"),
+    Command("Bench", "marks", "Hatch what is clipped", "H"),
+    Command(
+        "Bench", "next_look", "Next look", "K", "Other ways to see all panes; the results stay as they are."
+    ),
+    Command("Bench", "previous_look", "Previous look", "Shift+K"),
+    Command("Bench", "plain_look", "Back to the picture", "Y"),
     Command("Bench", "probe", "Probe to the middle", "P"),
     Command("Bench", "actual", "100 % and back to fit", "Z"),
     Command("Bench", "closer", "Closer", "+"),

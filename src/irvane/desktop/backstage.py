@@ -22,9 +22,10 @@ from irvane.core.judge.matching import brightness_offset
 from irvane.core.judge.spot import grey_spot
 from irvane.core.line.engine import Engine, Frame
 from irvane.core.line.jobs import Worker
+from irvane.core.line.looks import LOOKS, PICTURE, render_look
 from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource, Source
-from irvane.core.line.view import render_view, scene_patch
+from irvane.core.line.view import scene_patch
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
 
@@ -46,6 +47,8 @@ class Wish:
     settings: Settings
     region: Region
     offset: float = 0.0
+    look: str = PICTURE
+    marks: bool = False
 
 
 def _unexpected(error: BaseException) -> IrvaneError:
@@ -130,9 +133,10 @@ class Backstage(QObject):
         def work(_progress: Any) -> Any:
             usable = frame.without_stale(wish.settings)
             clean = usable.clean(wish.settings, wish.region)
-            picture = render_view(
-                usable.developed, wish.settings, usable.context, wish.region, clean, wish.offset
-            )
+            picture = render_look(
+                wish.look, usable.developed, wish.settings, usable.context, wish.region, clean, wish.offset,
+                wish.marks,
+            )  # fmt: skip
             if frame.coarse:
                 return picture, COARSE
             final = frame.denoised_for(wish.settings) or clean is not None
@@ -225,11 +229,18 @@ class Backstage(QObject):
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None or frame.coarse or not frame.denoised_for(wish.settings):
             return
-        exact = wish.region.step if wish.region.step > 1 else None
+        look = LOOKS[wish.look]
+        exact = wish.region.step if wish.region.step > 1 and look.is_light else None
         self._heavy.submit(
             ("figures", wish.source.key, pane),
             lambda progress: whole_figures(
-                frame.developed, wish.settings, frame.context, progress, exact, wish.offset
+                frame.developed,
+                wish.settings,
+                frame.context,
+                progress,
+                exact,
+                wish.offset + look.lift,
+                wish.marks,
             ),
             lambda found: self.figures.emit(pane, wish, *found),
             self._tell(wish.source),

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.files.sets import OPENABLE
+from irvane.core.line.looks import PICTURE
 from irvane.core.line.merging import MERGE_START, MergeSource
 from irvane.core.settings import STATIONS, Settings
 from irvane.desktop import theme
@@ -149,6 +150,10 @@ class Window(QMainWindow):
             "divide": lambda: bench.set_arrangement(TWO if bench.arrangement == DIVIDED else DIVIDED),
             "swap": bench.swap,
             "match": lambda: bench.set_matching(not bench.matching),
+            "marks": lambda: bench.set_marks(not bench.panes.marks),
+            "next_look": lambda: bench.step_look(1),
+            "previous_look": lambda: bench.step_look(-1),
+            "plain_look": lambda: bench.set_look(PICTURE),
             "probe": bench.probe_to_centre,
             "actual": lambda: bench.set_zoom(1.0 if bench.viewport.zoom is None else None),
             "closer": lambda: bench.step_zoom(1),

@@ -14,11 +14,12 @@ from irvane.core.files.info import read_info
 from irvane.core.files.sets import find_brackets
 from irvane.core.files.thumbnails import preview
 from irvane.core.finish import job
-from irvane.core.image import Mosaic, NoiseModel
+from irvane.core.image import NoiseModel
 from irvane.core.judge.figures import probe_figures
 from irvane.core.line.picture import Region
 from irvane.core.line.source import DISPLAY, FileSource, Loaded
 from irvane.core.noise.denoise import automatic_amount
+from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.sensor.highlights import CLIP_FULL
 from irvane.core.settings import Colour, Settings
 
@@ -66,18 +67,11 @@ def frame_facts(path: Path) -> dict[str, Any]:
         }
     if loaded.mosaic is not None:
         facts["clipped_share"] = float((loaded.mosaic.data >= CLIP_FULL).mean())
-        facts["headroom_ev"] = headroom(loaded.mosaic)
+        room = sensor_exposure(loaded.mosaic).headroom
+        facts["headroom_ev"] = dict(zip(("red", "green", "blue"), (round(v, 2) for v in room), strict=True))
+    if loaded.levels is not None:
+        facts["black"], facts["white"] = (level.tolist() for level in loaded.levels)
     return facts
-
-
-def headroom(mosaic: Mosaic) -> dict[str, float]:
-    """Stops between the brightest thousandth of each colour's pixels and clipping; 0 where that is clipped."""
-    colours = mosaic.colours()
-    found = {}
-    for c, name in enumerate(("red", "green", "blue")):
-        bright = float(np.percentile(mosaic.data[colours == c], 99.9))
-        found[name] = 0.0 if bright >= CLIP_FULL else round(float(-np.log2(max(bright, 1e-6))), 3)
-    return found
 
 
 def sets_of(paths: Sequence[Path]) -> list[dict[str, Any]]:

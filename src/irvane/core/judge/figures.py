@@ -13,6 +13,7 @@ from irvane.core.judge.histogram import StopHistogram, clipped_shares, stop_hist
 from irvane.core.judge.probe import SMALLEST, ProbeFigures, read_probe
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
+from irvane.core.line.marks import output_marks, reduced_marks
 from irvane.core.line.picture import Patch, Region
 from irvane.core.line.source import DISPLAY
 from irvane.core.line.view import Rendered, covers, scene_patch, show, trim, wanted, white_ev
@@ -47,6 +48,7 @@ def whole_figures(
     progress: Progress = always,
     step_wished: float | None = None,
     offset: float = 0.0,
+    marked: bool = False,
 ) -> tuple[WholeFigures, Rendered | None]:
     """Histogram and clipped shares of all pixels of a proof, and on the way the exact reduced picture.
 
@@ -56,6 +58,7 @@ def whole_figures(
         then; here everything is rendered at full resolution and the light is averaged afterwards, as in any file
         that is written and then viewed small.
     offset : EV by which the picture (not the figures) is brightened.
+    marked : the picture gets clip marks, every pixel's, even where single ones are clipped.
 
     Raises
     ------
@@ -70,6 +73,9 @@ def whole_figures(
     below, above = np.zeros(4), np.zeros(4)
     white = black = 0.0
     parts: list[np.ndarray] = []
+    marks = np.zeros((h, w), np.uint8) if marked else None
+    if marks is not None and developed.clipped is not None:
+        marks |= developed.clipped
 
     def work(first: int) -> tuple[int, StopHistogram, tuple[float, float], np.ndarray | None]:
         region = Region(first, 0, min(h, first + band), w)
@@ -78,6 +84,8 @@ def whole_figures(
         clipped = clipped_shares(shown)
         if offset and factor is not None:
             shown = show(replace(patch, pixels=patch.pixels * np.float32(2.0**offset)), developed, settings)
+        if marks is not None:
+            marks[first : region.bottom] |= output_marks(shown)
         small = None if factor is None else _averaged(shown, factor)
         return first, stop_histogram(patch.pixels * np.float32(1 / top)), clipped, small
 
@@ -97,7 +105,8 @@ def whole_figures(
         return figures, None
     size = (max(1, round(w / step_wished)), max(1, round(h / step_wished)))
     exact = cv2.resize(np.concatenate(parts), size, interpolation=cv2.INTER_AREA)
-    return figures, Rendered(to_screen(np.ascontiguousarray(exact)), 0, 0, h, w)
+    seen = None if marks is None else reduced_marks(marks, exact.shape[:2], 0, 0, step_wished)
+    return figures, Rendered(to_screen(np.ascontiguousarray(exact)), 0, 0, h, w, seen)
 
 
 def _averaged(shown: np.ndarray, factor: int) -> np.ndarray:

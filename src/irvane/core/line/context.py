@@ -11,6 +11,7 @@ from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
 from irvane.core.line.develop import Developed
 from irvane.core.line.source import CAMERA, MOSAIC
 from irvane.core.noise.denoise import automatic_amount
+from irvane.core.sensor.exposure import SensorExposure, sensor_exposure
 from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
 from irvane.core.settings import Colour, Settings
 
@@ -25,12 +26,14 @@ class Context:
     highlights : colour of the surroundings of clipped places.
     clipped_share : share of pixels with at least one colour clipped on the sensor.
     noise_amount : automatic denoising strength in per cent.
+    exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
     """
 
     guide: Guide
     highlights: HighlightMap
     clipped_share: float
     noise_amount: float
+    exposure: SensorExposure | None = None
 
 
 def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
@@ -48,7 +51,8 @@ def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
     bits = developed.clipped
     share = 0.0 if bits is None else float(np.count_nonzero(bits) / bits.size)
     amount = automatic_amount(developed.noise) if developed.noise is not None else 0.0
-    return Context(make_guide(scene, developed.extent), where, share, amount)
+    exposure = None if developed.mosaic is None else sensor_exposure(developed.mosaic)
+    return Context(make_guide(scene, developed.extent), where, share, amount, exposure)
 
 
 def noise_amount(settings: Settings, context: Context) -> float:

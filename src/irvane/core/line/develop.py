@@ -35,6 +35,7 @@ class Developed:
     step : frame pixels per pixel (more than 1 for the quick binned form).
     defects : how many pixels were repaired.
     banding : standard deviation of the line offsets that were taken away, relative to white.
+    levels : black and white of red, green, blue in counts.
     mosaic : the mosaic after repair, in sensor orientation, for denoising; None for other entries.
     """
 
@@ -53,6 +54,7 @@ class Developed:
     mosaic: Mosaic | None
     method: str
     banding: float = 0.0
+    levels: tuple[np.ndarray, np.ndarray] | None = None
 
     @property
     def nbytes(self) -> int:
@@ -175,7 +177,7 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     return Developed(
         Picture(upright(full, loaded.flip)), None, 0.0, None if bits is None else upright(bits, loaded.flip), MOSAIC,
         loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic, method,
-        banding,
+        banding, loaded.levels,
     )  # fmt: skip
 
 

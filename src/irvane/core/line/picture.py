@@ -106,6 +106,17 @@ class Patch:
         return self.left + self.pixels.shape[1] * self.step
 
 
+def reduced(patch: Patch, step: float) -> Patch:
+    """A patch at a coarser step, by area average."""
+    remaining = step / patch.step
+    if remaining <= 1.001:
+        return patch
+    h, w = patch.pixels.shape[:2]
+    size = (max(1, round(w / remaining)), max(1, round(h / remaining)))
+    pixels = cv2.resize(patch.pixels, size, interpolation=cv2.INTER_AREA)
+    return Patch(pixels, patch.top, patch.left, patch.step * w / size[0])
+
+
 @dataclass(frozen=True)
 class Region:
     """A wanted part of a frame: half-open ranges in frame pixels and the frame pixels per view pixel."""
@@ -174,12 +185,7 @@ class Picture:
         bottom = min(-(-region.bottom // factor), h)
         right = min(-(-region.right // factor), w)
         pixels = self._crop(level, slice(top, bottom), slice(left, right))
-        remaining = region.step / factor
-        if remaining <= 1.001:
-            return Patch(pixels, top * factor, left * factor, float(factor))
-        size = (max(1, round((right - left) / remaining)), max(1, round((bottom - top) / remaining)))
-        reduced = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
-        return Patch(reduced, top * factor, left * factor, factor * (right - left) / size[0])
+        return reduced(Patch(pixels, top * factor, left * factor, float(factor)), region.step)
 
     def whole(self, longest: int) -> Patch:
         """The whole frame reduced so that its longer side has about `longest` pixels."""

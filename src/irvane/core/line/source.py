@@ -35,6 +35,7 @@ class Loaded:
     picture : float32 H×W×3 for the others: camera-linear, or linear BT.2020.
     colour : camera colour for MOSAIC and CAMERA.
     noise : model of the mosaic, None for pictures without one.
+    levels : black and white of red, green, blue in counts, for raw files.
     denoised : for merges: the picture merged from denoised members (`picture` is merged from plain ones).
     """
 
@@ -47,6 +48,7 @@ class Loaded:
     info: FrameInfo
     notes: tuple[str, ...]
     denoised: np.ndarray | None = None
+    levels: tuple[np.ndarray, np.ndarray] | None = None
 
     @property
     def extent(self) -> tuple[int, int]:
@@ -152,7 +154,10 @@ class FileSource:
             notes.append("The frame is black throughout.")
         elif sample.min() >= raw.white.min() * 0.99:
             notes.append("The frame is clipped throughout.")
-        return Loaded(MOSAIC, mosaic, None, raw.colour, noise, raw.flip, raw.info, tuple(notes))
+        return Loaded(
+            MOSAIC, mosaic, None, raw.colour, noise, raw.flip, raw.info, tuple(notes),
+            levels=(raw.black, raw.white),
+        )  # fmt: skip
 
     @staticmethod
     def _load_linear_raw(

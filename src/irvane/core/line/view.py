@@ -5,7 +5,7 @@ Every purpose runs the same steps through :func:`scene_patch` and :func:`show`; 
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -21,6 +21,7 @@ from irvane.core.lens.vignetting import correct_vignetting
 from irvane.core.light.tone import apply_operator, apply_tone
 from irvane.core.line.context import Context, noise_amount
 from irvane.core.line.develop import Developed
+from irvane.core.line.marks import output_marks, sensor_marks
 from irvane.core.line.picture import Patch, Region
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
 from irvane.core.noise.mixing import mix
@@ -181,6 +182,7 @@ class Rendered:
     ----------
     pixels : uint8 H×W×4 (RGBA), encoded sRGB.
     top, left, bottom, right : the part of the frame it shows, in frame pixels.
+    marks : uint8 H×W, the bits of :mod:`irvane.core.line.marks`; None when they were not asked for.
     """
 
     pixels: np.ndarray
@@ -188,6 +190,7 @@ class Rendered:
     left: float
     bottom: float
     right: float
+    marks: np.ndarray | None = None
 
 
 def render_view(
@@ -197,6 +200,8 @@ def render_view(
     region: Region,
     clean: Patch | None = None,
     offset: float = 0.0,
+    marks: bool = False,
+    finish: Callable[[np.ndarray], np.ndarray] | None = None,
 ) -> Rendered:
     """A region as it is shown on screen.
 
@@ -204,6 +209,8 @@ def render_view(
     ----------
     clean : denoised pixels of (at least) the region with its margin, while the whole denoised picture is missing.
     offset : EV by which the view (not the proof) is brightened, to match another pane.
+    marks : see to the clip marks too.
+    finish : finished light (linear sRGB) to what is seen instead.
     """
     outer = _camera_light(developed, settings, context, region, clean)
     inner = trim(outer, region)
@@ -211,6 +218,7 @@ def render_view(
     first, left = round((inner.top - outer.top) / outer.step), round((inner.left - outer.left) / outer.step)
     around = reach(settings)
     pixels = np.empty((h, w, 4), np.uint8)
+    found = sensor_marks(developed.clipped, inner) if marks else None
 
     def work(rows: tuple[int, int]) -> None:
         top = max(0, first + rows[0] - around)
@@ -222,11 +230,14 @@ def render_view(
         light = np.ascontiguousarray(scene.pixels[cut])
         if offset:
             light *= np.float32(2.0**offset)
-        pixels[rows[0] : rows[1]] = to_screen(show(replace(scene, pixels=light), developed, settings))
+        shown = show(replace(scene, pixels=light), developed, settings)
+        if found is not None:
+            found[rows[0] : rows[1]] |= output_marks(shown)
+        pixels[rows[0] : rows[1]] = to_screen(shown if finish is None else finish(shown))
 
     for _ in each(work, strips(h, _STRIP)):
         pass
-    return Rendered(pixels, inner.top, inner.left, inner.bottom, inner.right)
+    return Rendered(pixels, inner.top, inner.left, inner.bottom, inner.right, found)
 
 
 @dataclass(frozen=True)

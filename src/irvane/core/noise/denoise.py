@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -36,9 +37,9 @@ class Method:
     fingerprint: Callable[[], str] = str
 
 
-_LEARNED = Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056), learned.fingerprint)
-_CLASSICAL = Method("sliding-cosine@1", classical.denoise_tile, 96, (480, 1 << 20))
-METHODS = {2: _LEARNED, 6: _CLASSICAL}
+_LEARNED = Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056), partial(learned.fingerprint, 2))
+CLASSICAL = Method("sliding-cosine@1", classical.denoise_tile, 96, (480, 1 << 20))
+METHODS = {2: _LEARNED, 6: CLASSICAL}
 
 
 def denoise_mosaic(

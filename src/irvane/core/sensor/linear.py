@@ -69,5 +69,7 @@ def interpolate_linear(mosaic: np.ndarray, cfa: np.ndarray) -> np.ndarray:
     row0, column0 = six_by_six.phase(cfa)
     halo = six_by_six.REACH
     out = np.empty((*mosaic.shape, 3), np.float32)
-    _six(six_by_six.extend(mosaic, halo), six_by_six.plain_filters(), row0, column0, halo, out)
+    _six(
+        six_by_six.extend(mosaic, halo, (row0, column0)), six_by_six.plain_filters(), row0, column0, halo, out
+    )
     return out

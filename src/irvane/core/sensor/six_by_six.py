@@ -19,6 +19,7 @@ from irvane.core.image import SIX_BY_SIX
 from irvane.core.kernels import flat, serial
 from irvane.core.powers import power
 from irvane.core.sensor.encoding import from_ratio, to_ratio
+from irvane.core.sensor.rim import mirrored
 from irvane.core.threads import each
 
 REACH = 4
@@ -33,6 +34,7 @@ _TENSOR_SIGMA = 1.5
 _CLASS_HALO = 16
 _BAND = 128
 _RIM = 12  # pixels that see the margin
+_RIM_PASSES = 3
 _PADDED = 96
 _FILE = "six_by_six.npz"
 
@@ -52,16 +54,10 @@ def plain_filters() -> np.ndarray:
     return np.ascontiguousarray(_filters()[:, 0])
 
 
-def extend(mosaic: np.ndarray, margin: int) -> np.ndarray:
-    """Continue a mosaic beyond its border by whole periods of the array, so that colours stay in place."""
-    index = [_inside(np.arange(-margin, n + margin), n) for n in mosaic.shape]
+def extend(mosaic: np.ndarray, margin: int, place: tuple[int, int]) -> np.ndarray:
+    """Continue a mosaic with the array's phase `place` beyond its border; colours stay in place."""
+    index = [mirrored(n, margin, margin, 2 - p, 3) for n, p in zip(mosaic.shape, place, strict=True)]
     return mosaic[np.ix_(*index)]
-
-
-def _inside(index: np.ndarray, n: int) -> np.ndarray:
-    index = np.where(index < 0, index % 6, index)
-    over = index - n
-    return np.where(over >= 0, n - 6 + over % 6, index)
 
 
 def phase(cfa: np.ndarray) -> tuple[int, int]:
@@ -174,12 +170,11 @@ def _colours(place: tuple[int, int], rows: tuple[int, int], columns: tuple[int, 
     return SIX_BY_SIX[np.ix_((np.arange(*rows) + place[0]) % 6, (np.arange(*columns) + place[1]) % 6)]
 
 
-def _continue_by_reflection(whole: np.ndarray, picture: np.ndarray, place: tuple[int, int]) -> None:
-    """Fill a mosaic's margin with what a picture of it, reflected at the rim, would have put there."""
+def _continue_by_picture(whole: np.ndarray, picture: np.ndarray, place: tuple[int, int]) -> None:
+    """Fill a mosaic's margin with the picture made of it, its outermost pixels continued."""
     halo = _CLASS_HALO
     h, w = picture.shape[:2]
-    rows, columns = (np.abs(np.arange(-halo, n + halo)) for n in (h, w))
-    rows, columns = (np.where(i >= n, 2 * n - 2 - i, i) for i, n in ((rows, h), (columns, w)))
+    rows, columns = (np.clip(np.arange(-halo, n + halo), 0, n - 1) for n in (h, w))
     colours = _colours(place, (-halo, h + halo), (-halo, w + halo))
     for strip in (np.s_[:halo, :], np.s_[h + halo :, :], np.s_[:, :halo], np.s_[:, w + halo :]):
         seen = picture[np.ix_(rows[strip[0]], columns[strip[1]])]
@@ -190,8 +185,8 @@ def demosaic_six(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: f
     """Demosaic a 6×6 mosaic by learned, structure-classed linear filters.
 
     Parameters and result are those of :func:`irvane.core.sensor.bayer.demosaic_bayer`, with `cfa` 6×6: any shift
-    of the reference array. The rim is done twice: first with whole periods of the mosaic beyond it, then with the
-    reflection of the picture that came of it.
+    of the reference array. Beyond the border the mosaic is
+    reflected about its lines of symmetry; the rim is then done again with the picture that came of it continued.
 
     Raises
     ------
@@ -206,7 +201,7 @@ def demosaic_six(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: f
     h, w = mosaic.shape
     gains32 = np.asarray(gains, np.float32)
     out = np.empty((h, w, 3), np.float32)
-    whole = extend(mosaic, _CLASS_HALO)
+    whole = extend(mosaic, _CLASS_HALO, place)
 
     def work(rectangle: tuple[tuple[int, int], tuple[int, int]]) -> None:
         rows, columns = rectangle
@@ -214,8 +209,8 @@ def demosaic_six(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: f
 
     for _ in each(work, [((first, min(first + _BAND, h)), (0, w)) for first in range(0, h, _BAND)]):
         pass
-    if min(h, w) > 2 * _CLASS_HALO:
-        _continue_by_reflection(whole, out, place)
+    for _pass in range(_RIM_PASSES if min(h, w) > 2 * _CLASS_HALO else 0):
+        _continue_by_picture(whole, out, place)
         rims = [
             ((0, _RIM), (0, w)),
             ((h - _RIM, h), (0, w)),

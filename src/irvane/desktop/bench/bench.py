@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from irvane.core.line.looks import LOOKS
 from irvane.desktop import theme
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.caption import Caption
@@ -82,6 +83,8 @@ class Bench(QWidget):
         self.strip.swapped.connect(self.swap)
         self.strip.matched.connect(self.set_matching)
         self.strip.zoomed.connect(self.set_zoom)
+        self.strip.look_chosen.connect(self.set_look)
+        self.strip.marked.connect(self.set_marks)
         self.note = self.strip.note
         layout.addWidget(self.strip)
         layout.addLayout(self._grid, 1)
@@ -179,6 +182,23 @@ class Bench(QWidget):
         if not on:
             self.contents[1].offset = 0.0
         self.refresh()
+        self.feed.request()
+
+    def set_look(self, look: str) -> None:
+        """See all panes in another way; nothing in the results changes."""
+        self.panes.look = look
+        self.strip.show_look(look)
+        self.feed.request()
+
+    def step_look(self, direction: int) -> None:
+        """The next or previous look."""
+        keys = list(LOOKS)
+        self.set_look(keys[(keys.index(self.panes.look) + direction) % len(keys)])
+
+    def set_marks(self, on: bool) -> None:
+        """Hatch what is clipped."""
+        self.panes.marks = on
+        self.strip.marks_button.setChecked(on)
         self.feed.request()
 
     def set_zoom(self, zoom: float | None) -> None:

@@ -12,6 +12,7 @@ from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.probe import ProbeFigures
 from irvane.core.line.view import Rendered
+from irvane.desktop.bench.hatching import Marks, marks_of
 
 #: What a picture is while it is not final; shown in the pane itself.
 STATES = {
@@ -29,6 +30,7 @@ class Layer:
 
     image: QImage
     rect: QRectF
+    marks: Marks | None = None
 
 
 def image_of(pixels: np.ndarray) -> QImage:
@@ -52,6 +54,7 @@ class Content:
     state : key of STATES.
     busy : words on work going on for it, empty when none.
     offset : EV added to the view to match the other pane.
+    instead : why the look that was asked for is not shown, empty when it is.
     exact : the wish for which the picture was rendered at full resolution and then reduced.
     """
 
@@ -68,6 +71,7 @@ class Content:
     probe: ProbeFigures | None = None
     notes: tuple[str, ...] = field(default=())
     exact: object = None
+    instead: str = ""
 
     def show_item(self, item: int | None, proof: int, preview: Preview | None) -> None:
         """Begin to show something else."""
@@ -93,7 +97,8 @@ class Content:
         rect = QRectF(
             rendered.left, rendered.top, rendered.right - rendered.left, rendered.bottom - rendered.top
         )
-        layer = Layer(image_of(rendered.pixels), rect)
+        marks = None if rendered.marks is None else marks_of(rendered.marks)
+        layer = Layer(image_of(rendered.pixels), rect, marks)
         self.extent, self.current, self.state = extent, layer, state
         h, w = extent
         if rect.width() > 0.95 * w and rect.height() > 0.95 * h:

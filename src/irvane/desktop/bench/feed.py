@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.probe import ProbeFigures
+from irvane.core.line.looks import missing
 from irvane.core.line.view import Rendered
 from irvane.desktop.backstage import Backstage, Wish
 from irvane.desktop.bench.panes import Panes
@@ -66,7 +67,7 @@ class Feed(QObject):
             content.extent = frame.developed.extent
             content.notes = frame.developed.notes
         region = self.panes.viewport.region(content.extent, self.panes.size_of(pane))
-        return Wish(item.source, settings, region, content.offset)
+        return Wish(item.source, settings, region, content.offset, self.panes.look, self.panes.marks)
 
     def request(self) -> None:
         """Ask for new views, once the window has nothing else to do."""
@@ -100,6 +101,7 @@ class Feed(QObject):
             return
         content = self.panes.contents[pane]
         content.problem = ""
+        content.instead = missing(wish.look, frame.developed)
         content.take(rendered, frame.developed.extent, state)
         if item.preview is None and content.backdrop is content.current and content.backdrop is not None:
             self.panes.session.give_preview(item, Preview(rendered.pixels[..., :3].copy(), content.extent))

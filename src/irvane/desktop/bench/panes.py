@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QSize
 
+from irvane.core.line.looks import PICTURE
 from irvane.core.line.picture import Region
 from irvane.core.settings import Settings
 from irvane.desktop.bench.content import Content
@@ -23,6 +24,7 @@ class Panes:
     ----------
     chosen : the pane whose proof the controls act on.
     matching : pane B is brightened to match pane A.
+    look : key of LOOKS, for all panes. marks : clipped places are hatched.
     probe : centre of the probe, as shares of the frame's width and height.
     size_of : size in device pixels of the widget that paints a pane.
     """
@@ -33,6 +35,8 @@ class Panes:
         self.chosen = 0
         self.matching = False
         self.probe = (0.5, 0.5)
+        self.look = PICTURE
+        self.marks = False
 
     def item(self, pane: int) -> Item | None:
         """The item a pane shows."""

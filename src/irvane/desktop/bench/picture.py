@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from irvane.desktop import theme
 from irvane.desktop.bench.content import STATES, Content, Layer
+from irvane.desktop.bench.hatching import paint_marks
 from irvane.desktop.bench.viewport import Viewport
 
 _NEAR = 7  # device-independent pixels within which the dividing line or the probe is taken hold of
@@ -121,7 +122,7 @@ class PictureView(QWidget):
             self._paint_layer(painter, content.backdrop)
         if content.current is not None:
             self._paint_layer(painter, content.current)
-        words = content.problem or content.busy or STATES[content.state]
+        words = content.problem or content.busy or STATES[content.state] or content.instead
         if words:
             self._paint_note(painter, words, clip, warning=bool(content.problem))
         painter.restore()
@@ -144,6 +145,8 @@ class PictureView(QWidget):
             corner = QPointF(round(target.x() * ratio) / ratio, round(target.y() * ratio) / ratio)
             target = QRectF(corner.x(), corner.y(), layer.image.width() / ratio, layer.image.height() / ratio)
         painter.drawImage(target, layer.image, QRectF(layer.image.rect()))
+        if layer.marks is not None:
+            paint_marks(painter, layer.marks, target, self.rect(), self.devicePixelRatioF())
 
     def _paint_note(self, painter: QPainter, words: str, clip: QRect, warning: bool) -> None:
         painter.setFont(theme.font(11))

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
+from irvane.core.line.looks import LOOKS
 from irvane.desktop.bench.viewport import ZOOMS
 
 ONE, TWO, DIVIDED = "one", "two", "divided"
@@ -37,6 +38,8 @@ class BenchStrip(QWidget):
     swapped = Signal()
     matched = Signal(bool)
     zoomed = Signal(object)
+    look_chosen = Signal(str)
+    marked = Signal(bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -64,7 +67,14 @@ class BenchStrip(QWidget):
             checkable=True,
         )
         self.match_button.toggled.connect(self.matched)
-        for button in (self.blink_button, self.swap_button, self.match_button):
+        self.marks_button = _flat(
+            "hatch clipping",
+            "Rising stripes: colours that were clipped on the sensor, in the colour that is lost. Falling stripes: places "
+            "of the finished picture at white, or at black (H).",
+            checkable=True,
+        )
+        self.marks_button.toggled.connect(self.marked)
+        for button in (self.blink_button, self.swap_button, self.match_button, self.marks_button):
             row.addWidget(button)
         row.addSpacing(14)
         self.note = QLabel()
@@ -72,6 +82,16 @@ class BenchStrip(QWidget):
         self.note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.note.setAccessibleName("Message")
         row.addWidget(self.note, 1)
+        self.look_box = QComboBox()
+        self.look_box.setAccessibleName("Look")
+        self.look_box.setToolTip(
+            "Other ways to see all panes; the results stay as they are (K, Shift+K: next, previous)."
+        )
+        for key, look in LOOKS.items():
+            self.look_box.addItem(look.words, key)
+            self.look_box.setItemData(self.look_box.count() - 1, look.help, Qt.ItemDataRole.ToolTipRole)
+        self.look_box.activated.connect(lambda index: self.look_chosen.emit(self.look_box.itemData(index)))
+        row.addWidget(self.look_box)
         self.zoom_box = QComboBox()
         self.zoom_box.setAccessibleName("Zoom")
         self.zoom_box.setToolTip(
@@ -87,6 +107,10 @@ class BenchStrip(QWidget):
     def show_arrangement(self, arrangement: str) -> None:
         """Mark the arrangement in force."""
         self._arrangements[arrangement].setChecked(True)
+
+    def show_look(self, look: str) -> None:
+        """Show the look in force."""
+        self.look_box.setCurrentIndex(self.look_box.findData(look))
 
     def show_zoom(self, zoom: float | None) -> None:
         """Show the zoom in force."""

@@ -1,4 +1,4 @@
-"""The pictures at the right end of the shelf: histogram in stops, noise curve."""
+"""The pictures at the right end of the shelf: histograms in stops, noise curve."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from irvane.core.image import NoiseModel
 from irvane.core.judge.histogram import BINS_PER_STOP, STOPS, StopHistogram
+from irvane.core.sensor.exposure import SensorExposure
 from irvane.desktop import theme
 
 _CHANNELS = (QColor("#d98a80"), QColor("#8fc08a"), QColor("#8aa3d6"), QColor("#e6e6e6"))
@@ -25,13 +26,14 @@ class Plot(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self._histogram: StopHistogram | None = None
         self._noise: NoiseModel | None = None
+        self._sensor: SensorExposure | None = None
         self._left = 1.0
         self._instead = ""
         self.show_histogram(None)
 
     def show_histogram(self, histogram: StopHistogram | None, instead: str = "measuring …") -> None:
         """Show a histogram in stops below paper white; None: it is not there, and `instead` says why."""
-        self._histogram, self._noise, self._instead = histogram, None, instead
+        self._histogram, self._noise, self._sensor, self._instead = histogram, None, None, instead
         self.setAccessibleName("Histogram in stops")
         self.setToolTip(
             "All pixels of the proof in scene-linear light, counted in stops below paper white: red, green, blue and "
@@ -41,11 +43,21 @@ class Plot(QWidget):
 
     def show_noise(self, noise: NoiseModel, left: float) -> None:
         """Show the frame's noise over its signal; `left` is the share that the settings leave."""
-        self._noise, self._left = noise, left
+        self._noise, self._left, self._sensor = noise, left, None
         self.setAccessibleName("Noise over brightness")
         self.setToolTip(
             "Noise (σ, in per cent of the clipping point) over the signal in stops below clipping: as measured, and "
             "the share that the chosen amount leaves."
+        )
+        self.update()
+
+    def show_sensor(self, exposure: SensorExposure) -> None:
+        """Show how the sensor was exposed."""
+        self._sensor, self._noise = exposure, None
+        self.setAccessibleName("Histogram of the sensor in stops")
+        self.setToolTip(
+            "All values of the mosaic, before white balance, counted in stops below clipping: red, green, blue. Bars at "
+            "the right end: clipped."
         )
         self.update()
 
@@ -57,6 +69,8 @@ class Plot(QWidget):
         painter.setFont(theme.font(10))
         if self._noise is not None:
             self._paint_noise(painter, area)
+        elif self._sensor is not None:
+            self._paint_sensor(painter, area, self._sensor)
         else:
             self._paint_histogram(painter, area)
         painter.end()
@@ -82,20 +96,31 @@ class Plot(QWidget):
             painter.setPen(theme.MUTED)
             painter.drawText(area, Qt.AlignmentFlag.AlignCenter, self._instead)
             return
-        counts = np.sqrt(self._histogram.counts)
+        found = self._histogram
+        self._paint_counts(painter, area, found.counts, found.below, found.above)
+
+    def _paint_sensor(self, painter: QPainter, area: QRectF, exposure: SensorExposure) -> None:
+        self._axis(painter, area, 2)
+        counts = exposure.counts.reshape(3, STOPS * BINS_PER_STOP, -1).sum(axis=2)
+        self._paint_counts(painter, area, counts, exposure.below, exposure.clipped)
+        painter.setPen(theme.MUTED)
+        painter.drawText(area.adjusted(6, 2, 0, 0), Qt.AlignmentFlag.AlignTop, "sensor, stops below clipping")
+
+    @staticmethod
+    def _paint_counts(
+        painter: QPainter, area: QRectF, shares: np.ndarray, below: np.ndarray, above: np.ndarray
+    ) -> None:
+        counts = np.sqrt(shares)
         top = max(float(counts.max()), 1e-6)
-        bins = STOPS * BINS_PER_STOP
-        for row, colour in enumerate(_CHANNELS):
+        bins = counts.shape[1]
+        for row, colour in zip(range(len(counts)), _CHANNELS, strict=False):
             line = QPolygonF()
             for k in range(bins):
                 x = area.left() + area.width() * (k + 0.5) / bins
                 line.append(QPointF(x, area.bottom() - float(counts[row, k]) / top * (area.height() - 4)))
             painter.setPen(QPen(colour, 1.6 if row == 3 else 1.0))
             painter.drawPolyline(line)
-            for share, x in (
-                (self._histogram.below[row], area.left()),
-                (self._histogram.above[row], area.right() - 4),
-            ):
+            for share, x in ((below[row], area.left()), (above[row], area.right() - 4)):
                 height = min(float(np.sqrt(share)) / top, 1.0) * (area.height() - 4)
                 painter.fillRect(QRectF(x + row, area.bottom() - height, 1.2, height), colour)
 

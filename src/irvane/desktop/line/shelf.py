@@ -10,7 +10,7 @@ from irvane.core.settings import STATIONS, Number, Settings, names, spec
 from irvane.desktop.bench.content import Content
 from irvane.desktop.line.controls import ChoiceRow, NumberRow
 from irvane.desktop.line.plots import Plot
-from irvane.desktop.line.words import automatic_values, noise_left, sigma_text
+from irvane.desktop.line.words import automatic_values, noise_left, sensor_text, sigma_text
 
 HEIGHT = 176
 
@@ -79,7 +79,8 @@ class Shelf(QWidget):
             self.stations[station] = page
             self._stack.addWidget(page)
         self._colour_buttons()
-        self._noise_words()
+        self.sensor_words = self._words("sensor", "What was found")
+        self.noise_words = self._words("noise", "What was measured")
         self._finish_buttons()
         for page in self.stations.values():
             page.finish()
@@ -109,11 +110,13 @@ class Shelf(QWidget):
         row.addStretch(1)
         self.stations["colour"].column("White balance").addWidget(holder)
 
-    def _noise_words(self) -> None:
-        self.noise_words = QLabel()
-        self.noise_words.setWordWrap(True)
-        self.noise_words.setObjectName("muted")
-        self.stations["noise"].column("What was measured").addWidget(self.noise_words)
+    def _words(self, station: str, title: str) -> QLabel:
+        label = QLabel()
+        label.setWordWrap(True)
+        label.setObjectName("muted")
+        label.setAccessibleName(title)
+        self.stations[station].column(title).addWidget(label)
+        return label
 
     def _finish_buttons(self) -> None:
         column = self.stations["finish"].column("Folder")
@@ -157,6 +160,12 @@ class Shelf(QWidget):
             if amount < 60:
                 words += ", carefully: little noise was found"
             self.noise_words.setText(f"{reason}\n{words}.")
+        elif self._station == "sensor" and frame is not None:
+            self.sensor_words.setText(sensor_text(frame))
+            if frame.context.exposure is not None:
+                self.plot.show_sensor(frame.context.exposure)
+            else:
+                self.plot.show_histogram(None, "developing …" if frame.coarse else "no mosaic")
         else:
             self.noise_words.setText("No noise model: this picture is finished or merged already.")
             instead = "" if content.problem else "measuring …"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from irvane.core.colour.camera import light_of
 from irvane.core.image import GREEN
 from irvane.core.line.context import noise_amount
@@ -101,6 +103,33 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
         "acutance": ", ".join(strengths) + " %" if strengths else "off",
         "finish": f"{form}, {space}",
     }
+
+
+def sensor_text(frame: Frame) -> str:
+    """What was found on the sensor: levels, room above, repairs, method."""
+    developed, exposure = frame.developed, frame.context.exposure
+    if developed.entry != MOSAIC:
+        return f"{_ENTRY_WORDS[developed.entry].capitalize()}: there is no mosaic to work on."
+    lines = []
+    if developed.levels is not None:
+        black, white = (_levels_text(level) for level in developed.levels)
+        lines.append(f"Black {black}, white {white} (counts)")
+    if exposure is not None:
+        room = (f"{name} {_room_text(ev)}" for name, ev in zip("RGB", exposure.headroom, strict=True))
+        lines.append(f"Room to clipping: {', '.join(room)}")
+        banding = f"lines off by σ {developed.banding * 100:.3f} %" if developed.banding else "no banding"
+        lines.append(f"{developed.defects} pixels repaired, {banding}")
+        lines.append(f"Interpolation: {developed.method.partition('@')[0]}")
+    return "\n".join([*lines, *developed.notes])
+
+
+def _levels_text(levels: np.ndarray) -> str:
+    values = [f"{v:.0f}" for v in levels]
+    return values[0] if len(set(values)) == 1 else " / ".join(values)
+
+
+def _room_text(ev: float) -> str:
+    return f"{ev:.1f} EV" if ev > 0 else "none"
 
 
 def noise_left(settings: Settings, frame: Frame) -> float:

@@ -1,0 +1,174 @@
+"""Looks: other ways to see a region, which change nothing in the result.
+
+The finished picture lifted by some stops, reduced to its luminance, its colour or one channel; what denoising
+removed; the mosaic as the sensor gave it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from irvane.core.colour.rendering import to_screen
+from irvane.core.image import BLUE, GREEN, RED, Mosaic
+from irvane.core.line.context import Context
+from irvane.core.line.develop import Developed
+from irvane.core.line.picture import Patch, Region, reduced
+from irvane.core.line.view import Rendered, camera_patch, mixed_patch, render_view, trim
+from irvane.core.orientation import upright, upright_rect
+from irvane.core.sensor.demosaic import bin_colour
+from irvane.core.settings import Settings
+
+PICTURE = "picture"
+#: Luminance of linear sRGB (IEC 61966-2-1).
+_LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
+#: Contrast of the colour look against the picture's.
+_COLOUR_GAIN = 3.0
+#: Removed noise: one standard deviation of the frame's noise is this share of the range around grey.
+_SIGMA_SHARE = 0.1
+#: Places of the mosaic after which both colour arrays begin anew.
+_PERIOD = 12
+
+
+@dataclass(frozen=True)
+class Look:
+    """One way to see.
+
+    Attributes
+    ----------
+    words, help : for the window.
+    lift : stops of brightening.
+    finish : finished light (linear sRGB, H×W×3) to what is seen instead, in the same form; None: as it is.
+    raw : colour of the mosaic that is shown (RED, GREEN, BLUE; −1 for all) instead of the picture.
+    removed : what denoising took away is shown instead of the picture.
+    """
+
+    words: str
+    help: str
+    lift: float = 0.0
+    finish: Callable[[np.ndarray], np.ndarray] | None = None
+    raw: int | None = None
+    removed: bool = False
+
+    @property
+    def is_light(self) -> bool:
+        """Is it the finished picture, lifted or not?"""
+        return self.finish is None and self.raw is None and not self.removed
+
+
+def _grey(values: np.ndarray) -> np.ndarray:
+    return np.repeat(values[..., None], 3, axis=2)
+
+
+def _luminance(light: np.ndarray) -> np.ndarray:
+    return _grey(light @ _LUMA)
+
+
+def _colour(light: np.ndarray) -> np.ndarray:
+    """Colour at equal luminance: differences of the encoded values around mid-grey."""
+    root = np.sqrt(light)
+    return np.square(np.clip(0.43 + _COLOUR_GAIN * (root - _grey(root @ _LUMA)), 0, 1))
+
+
+def _channel(c: int) -> Callable[[np.ndarray], np.ndarray]:
+    return lambda light: _grey(light[..., c])
+
+
+LOOKS: dict[str, Look] = {
+    PICTURE: Look("picture", "The proof as it will be written."),
+    "lifted-2": Look("lifted +2 EV", "Brighter by two stops, to see into dark pictures.", lift=2.0),
+    "lifted-4": Look("lifted +4 EV", "Brighter by four stops, to see into the deepest tones.", lift=4.0),
+    "luminance": Look("luminance", "Brightness alone: luminance noise and texture.", finish=_luminance),
+    "colour": Look(
+        "colour", "Colour alone at equal brightness, three times as strong: colour noise and casts.", finish=_colour
+    ),
+    "red": Look("red channel", "The red of the finished picture.", finish=_channel(RED)),
+    "green": Look("green channel", "The green of the finished picture.", finish=_channel(GREEN)),
+    "blue": Look("blue channel", "The blue of the finished picture: usually the noisiest.", finish=_channel(BLUE)),
+    "removed": Look(
+        "removed noise", "What denoising took away. It should look like sand, without outlines.", removed=True
+    ),
+    "mosaic": Look("mosaic", "The values as the sensor gave them, each in the colour of its filter.", raw=-1),
+    "mosaic-red": Look("mosaic, red", "The red values of the sensor alone.", raw=RED),
+    "mosaic-green": Look("mosaic, green", "The green values of the sensor alone.", raw=GREEN),
+    "mosaic-blue": Look("mosaic, blue", "The blue values of the sensor alone.", raw=BLUE),
+}  # fmt: skip
+
+
+def missing(name: str, developed: Developed) -> str:
+    """Why a look cannot be had of a developed frame; empty when it can, or will be."""
+    look = LOOKS[name]
+    if developed.step == 1 and look.raw is not None and developed.mosaic is None:
+        return "no mosaic in this file"
+    return "no noise is removed here" if look.removed and developed.noise is None else ""
+
+
+def render_look(
+    name: str,
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    region: Region,
+    clean: Patch | None = None,
+    offset: float = 0.0,
+    marks: bool = False,
+) -> Rendered:
+    """A region in one of the LOOKS; the picture where the look cannot be had.
+
+    Parameters are those of :func:`irvane.core.line.view.render_view`.
+    """
+    look = LOOKS[name]
+    if look.raw is not None and developed.mosaic is not None:
+        return _raw(developed, developed.mosaic, region, look.raw, settings.light.exposure + offset)
+    if look.removed and developed.noise is not None:
+        return _removed(developed, settings, context, region, clean)
+    return render_view(
+        developed, settings, context, region, clean, offset + look.lift, marks=marks, finish=look.finish
+    )
+
+
+def _raw(developed: Developed, mosaic: Mosaic, region: Region, colour: int, lift: float) -> Rendered:
+    h, w = developed.sensor_extent
+    rows, columns = upright_rect(
+        (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
+    )
+    top, left = (v // _PERIOD * _PERIOD for v in (rows[0], columns[0]))
+    bottom, right = (min(n, -(-v // _PERIOD) * _PERIOD) for n, v in ((h, rows[1]), (w, columns[1])))
+    part = Mosaic(np.ascontiguousarray(mosaic.data[top:bottom, left:right]), mosaic.cfa)
+    seen = _single(part, colour) if colour >= 0 else _tinted(part)
+    inner = upright(
+        seen[rows[0] - top : rows[1] - top, columns[0] - left : columns[1] - left], developed.flip
+    )
+    patch = reduced(Patch(np.ascontiguousarray(inner), region.top, region.left, 1.0), region.step)
+    light = np.clip(patch.pixels * np.float32(2.0**lift), 0, 1)
+    return Rendered(to_screen(light), patch.top, patch.left, patch.bottom, patch.right)
+
+
+def _tinted(part: Mosaic) -> np.ndarray:
+    out = np.zeros((*part.data.shape, 3), np.float32)
+    np.put_along_axis(out, part.colours()[..., None].astype(np.int64), part.data[..., None], axis=2)
+    return out
+
+
+def _single(part: Mosaic, colour: int) -> np.ndarray:
+    """One colour's values; a cell that holds several shows their mean."""
+    cells = bin_colour(part)[..., colour]
+    n = 2 if part.is_bayer else 3
+    h, w = part.data.shape
+    large = np.repeat(np.repeat(cells, n, 0), n, 1)
+    return _grey(np.pad(large, ((0, h - large.shape[0]), (0, w - large.shape[1])), mode="edge"))
+
+
+def _removed(
+    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
+) -> Rendered:
+    """Plain minus mixed, in standard deviations of the noise that is expected there, around mid-grey."""
+    mixed = trim(mixed_patch(developed, settings, context, region, clean), region)
+    plain = trim(camera_patch(developed, region, "plain"), region)
+    assert developed.noise is not None
+    gain, read = (np.array(v, np.float32) for v in (developed.noise.gain, developed.noise.read))
+    sigma = np.sqrt(np.maximum(mixed.pixels, 0) * gain + read**2) / max(region.step, 1.0)
+    seen = np.clip(0.5 + _SIGMA_SHARE * (plain.pixels - mixed.pixels) / sigma, 0, 1)
+    return Rendered(to_screen(np.square(seen)), mixed.top, mixed.left, mixed.bottom, mixed.right)

@@ -1,0 +1,51 @@
+"""Clip marks of a view: which of its pixels hold something that was clipped."""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from irvane.core.kernels import kernel
+from irvane.core.line.picture import Patch
+
+#: Bits 0, 1, 2: red, green, blue clipped on the sensor. Then: a colour at white, all colours at black, in the picture.
+SENSOR, WHITE, BLACK = 7, 8, 16
+
+
+@kernel
+def _any(bits, top, left, step, out):
+    for y in numba.prange(out.shape[0]):
+        y0 = min(int(top + y * step), bits.shape[0] - 1)
+        y1 = min(max(int(top + (y + 1) * step), y0 + 1), bits.shape[0])
+        for x in range(out.shape[1]):
+            x0 = min(int(left + x * step), bits.shape[1] - 1)
+            x1 = min(max(int(left + (x + 1) * step), x0 + 1), bits.shape[1])
+            found = 0
+            for j in range(y0, y1):
+                for i in range(x0, x1):
+                    found |= bits[j, i]
+            out[y, x] = found
+
+
+def sensor_marks(clipped: np.ndarray | None, view: Patch) -> np.ndarray:
+    """Sensor bits of a view: uint8 of its height and width; a bit is set when any pixel under it has it."""
+    h, w = view.pixels.shape[:2]
+    if clipped is None:
+        return np.zeros((h, w), np.uint8)
+    return reduced_marks(clipped, (h, w), view.top, view.left, view.step)
+
+
+def reduced_marks(
+    bits: np.ndarray, shape: tuple[int, int], top: float, left: float, step: float
+) -> np.ndarray:
+    """Marks (uint8 H×W) of the pixels of a view that begins at `top`, `left` and counts `step` pixels each."""
+    out = np.empty(shape, np.uint8)
+    _any(bits, float(top), float(left), float(step), out)
+    return out
+
+
+def output_marks(shown: np.ndarray) -> np.ndarray:
+    """WHITE and BLACK bits of finished light (linear, float32 H×W×3, 0…1)."""
+    white = (shown >= 0.9995).any(axis=2)
+    black = (shown <= 0.0002).all(axis=2)
+    return np.where(white, np.uint8(WHITE), np.uint8(0)) | np.where(black, np.uint8(BLACK), np.uint8(0))
