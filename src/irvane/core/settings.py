@@ -93,6 +93,15 @@ class Sensor:
         8, "Widest band", "px", 1, 200, 1, "Dark lines",
         "How wide a band can be. Raise it for broad stripes; a small value leaves soft horizontal shading alone.",
     )  # fmt: skip
+    false_colour: float = _number(
+        0, "Less false colour", "%", 0, 100, 5, "False colour",
+        "Calms coloured fringes and specks that interpolation leaves in fine texture, cloth and lettering. Tiny coloured "
+        "things pale with it.",
+    )  # fmt: skip
+    false_colour_width: float = _number(
+        4, "Widest fringe", "px", 2, 16, 1, "False colour",
+        "How wide the coloured fringes are. Moiré on cloth or roofs needs 8 and more.",
+    )  # fmt: skip
     highlights: str = _choice(
         "rebuild", "Lost colour", (("rebuild", "rebuild"), ("clip", "cut off")), "Clipping",
         "Where one or two colours are clipped, the missing light is rebuilt from those that still hold.",

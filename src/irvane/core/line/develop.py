@@ -16,6 +16,7 @@ from irvane.core.noise import denoise
 from irvane.core.orientation import upright, upright_rect
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import demosaic as demosaicing
+from irvane.core.sensor import false_colour
 from irvane.core.sensor.banding import remove_banding
 from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
@@ -169,9 +170,7 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
         rows, columns = settings.banding in ("rows", "both"), settings.banding in ("columns", "both")
         mosaic, *found = remove_banding(mosaic, loaded.noise, rows, columns, int(settings.banding_width))
         banding = max(found)
-    full = demosaicing.demosaic(
-        mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings.demosaic
-    )
+    full = _full_colour(mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings)
     bits = _mosaic_clip_bits(loaded.mosaic)
     method = demosaicing.METHODS[mosaic.cfa.shape[0]] if settings.demosaic != "linear" else "linear@1"
     return Developed(
@@ -179,6 +178,14 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
         loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic, method,
         banding, loaded.levels,
     )  # fmt: skip
+
+
+def _full_colour(mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor) -> np.ndarray:
+    """Full colour of a mosaic that begins at a multiple of 12 pixels."""
+    full = demosaicing.demosaic(mosaic, factors, knee, settings.demosaic)
+    return false_colour.clean_colour(
+        full, factors, knee, settings.false_colour / 100, settings.false_colour_width
+    )
 
 
 def denoise_whole(
@@ -197,9 +204,7 @@ def denoise_whole(
         mosaic, noise, developed.gains, strength, progress=part(progress, 0.0, 0.9)
     )
     step(progress, 0.9)
-    full = demosaicing.demosaic(
-        Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings.demosaic
-    )
+    full = _full_colour(Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings)
     return Picture(upright(full, developed.flip))
 
 
@@ -217,15 +222,13 @@ def denoise_region(developed: Developed, settings: Sensor, strength: float, regi
         (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
     )
     period = 12  # of both arrays
-    reach = demosaicing.REACH
+    reach = demosaicing.REACH + (false_colour.REACH if settings.false_colour else 0)
     outer_rows = max(0, (rows[0] - reach) // period * period), min(h, rows[1] + reach)
     outer_columns = max(0, (columns[0] - reach) // period * period), min(w, columns[1] + reach)
     clean = denoise.denoise_mosaic(
         mosaic, noise, developed.gains, strength, rows=outer_rows, columns=outer_columns
     )
-    full = demosaicing.demosaic(
-        Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings.demosaic
-    )
+    full = _full_colour(Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings)
     inner = full[
         rows[0] - outer_rows[0] : rows[1] - outer_rows[0],
         columns[0] - outer_columns[0] : columns[1] - outer_columns[0],
