@@ -94,7 +94,7 @@ class Sensor:
         "How wide a band can be. Raise it for broad stripes; a small value leaves soft horizontal shading alone.",
     )  # fmt: skip
     false_colour: float = _number(
-        0, "Less false colour", "%", 0, 100, 5, "False colour",
+        0, "Clean-up", "%", 0, 100, 5, "False colour",
         "Calms coloured fringes and specks that interpolation leaves in fine texture, cloth and lettering. Tiny coloured "
         "things pale with it.",
     )  # fmt: skip

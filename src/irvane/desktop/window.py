@@ -104,6 +104,7 @@ class Window(QMainWindow):
         bench.chosen_changed.connect(self._update_controls)
         bench.proof_menu.connect(proofs.menu)
         shelf.changed.connect(proofs.edit)
+        shelf.held.connect(bench.show_fitting_look)
         shelf.pick_grey.connect(proofs.pick_grey)
         shelf.as_shot.connect(
             lambda: proofs.edit_many(

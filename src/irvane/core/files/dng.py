@@ -72,6 +72,7 @@ def write_dng(
     preview_jpeg: bytes,
     preview_shape: tuple[int, int],
     orientation: int = 1,
+    masked: int = 0,
 ) -> None:
     """Write a mosaic as DNG, atomically.
 
@@ -81,6 +82,7 @@ def write_dng(
     cfa : int array, 2×2 or 6×6, 0 = red, 1 = green, 2 = blue.
     black, white : levels in counts.
     noise_profile : (S, O): variance = S·x + O on the signal scaled to 0…1; None leaves the tag out.
+    masked : so many columns at the left see no light; the picture begins beside them.
     preview_jpeg : a baseline JPEG of `preview_shape` (height, width).
 
     Raises
@@ -114,6 +116,9 @@ def write_dng(
         (50714, *_rationals(np.array([black])), True),
         (50717, "I", 1, int(white), True),
     ]
+    if masked:
+        h, w = mosaic.shape
+        raw_tags += [(50829, "I", 4, (0, masked, h, w), True), (50830, "I", 4, (0, 0, h, masked), True)]
     with atomic_file(path) as temporary:
         with tifffile.TiffWriter(temporary) as writer:
             writer.write(

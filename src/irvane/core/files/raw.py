@@ -18,6 +18,11 @@ from irvane.core.image import CameraColour, NoiseModel
 #: Frames smaller than this cannot be demosaiced sensibly; larger ones than the second figure are not pictures.
 MIN_SIDE, MAX_SIDE = 16, 65_000
 
+#: DNG tag MaskedAreas: top, left, bottom, right of each.
+_MASKED_AREAS = 50830
+#: Rows and columns of margins that are left out at their edges.
+_EDGE = 4
+
 #: XYZ (D65) to linear sRGB primaries' inverse, IEC 61966-2-1; the camera matrix of a file without one.
 _CAMERA_WITHOUT_MATRIX = np.array(
     [
@@ -39,6 +44,7 @@ class RawFrame:
     black, white : levels per channel (red, green, blue) in counts.
     flip : 0, 3 (180°), 5 (90° counter-clockwise) or 6 (90° clockwise), LibRaw's codes.
     notes : sentences about fallbacks taken.
+    masked : counts and colours (0 red, 1 green, 2 blue) of pixels that see no light, 1-D; None without such.
     """
 
     path: Path
@@ -51,6 +57,7 @@ class RawFrame:
     flip: int
     info: FrameInfo
     notes: tuple[str, ...]
+    masked: tuple[np.ndarray, np.ndarray] | None = None
 
 
 def _pattern(raw: rawpy.RawPy, path: Path) -> np.ndarray:
@@ -185,6 +192,40 @@ def _noise_profile(data: exiv2.ExifData | None) -> NoiseModel | None:
     return NoiseModel(gain, read, "file")
 
 
+def _masked_areas(path: Path, raw: rawpy.RawPy) -> list[tuple[slice, slice]]:
+    """Rows and columns of the raw array that see no light: as a DNG states them, or the margins beside the picture."""
+    sizes = raw.sizes
+    try:
+        with tifffile.TiffFile(path) as file:
+            first = file.pages.first
+            for page in (first, *(first.pages or ())):
+                if _MASKED_AREAS in page.tags:
+                    edges = np.ravel(page.tags[_MASKED_AREAS].value).reshape(-1, 4)
+                    return [(slice(int(t), int(b)), slice(int(le), int(r))) for t, le, b, r in edges]
+    except Exception:  # not a TIFF structure: the margins are what there is
+        pass
+    inside = slice(sizes.top_margin + _EDGE, sizes.top_margin + sizes.height - _EDGE)
+    if sizes.left_margin < 3 * _EDGE:
+        return []
+    return [(inside, slice(_EDGE, sizes.left_margin - _EDGE))]
+
+
+def _masked(path: Path, raw: rawpy.RawPy) -> tuple[np.ndarray, np.ndarray] | None:
+    """Counts and colours of the pixels that see no light, if there are any."""
+    colours = _colours_of(raw)
+    found = [(raw.raw_image[area].ravel(), colours[area].ravel()) for area in _masked_areas(path, raw)]
+    if not found:
+        return None
+    counts, places = (np.concatenate(parts) for parts in zip(*found, strict=True))
+    return counts, places
+
+
+def _colours_of(raw: rawpy.RawPy) -> np.ndarray:
+    """Colour of every pixel of the raw array, margins included."""
+    letters = raw.color_desc.decode("ascii", "replace")
+    return np.array(["RGB".find(letter) for letter in letters], np.int8)[raw.raw_colors]
+
+
 def _is_cut_off(path: Path) -> bool:
     """Does a DNG promise pixels beyond the end of the file? LibRaw fills some of those with zeros, silently."""
     size = path.stat().st_size
@@ -227,6 +268,7 @@ def decode_raw(path: Path) -> RawFrame:
             else:
                 raise ReadError(path, f"a sensor with {raw.num_colors} filter colours is not supported")
             black, white = _levels(raw, notes)
+            masked = None if cfa is None else _masked(path, raw)
             colour = _colour(raw, data, notes)
             flip = int(raw.sizes.flip)
     except rawpy.LibRawError as error:
@@ -237,7 +279,7 @@ def decode_raw(path: Path) -> RawFrame:
     if flip not in (0, 3, 5, 6):
         flip = 0
     noise = _noise_profile(data)
-    return RawFrame(path, counts, cfa, black, white, colour, noise, flip, info, tuple(notes))
+    return RawFrame(path, counts, cfa, black, white, colour, noise, flip, info, tuple(notes), masked)
 
 
 def _decode_reason(path: Path) -> str:

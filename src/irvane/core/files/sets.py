@@ -126,7 +126,8 @@ def same_scene(a: np.ndarray, b: np.ndarray) -> bool:
         return False
     first, second = _contours(a), _contours(b)
     core = second[8:-8, 8:-8]
-    return float(cv2.matchTemplate(first, core, cv2.TM_CCORR).max() / np.linalg.norm(core)) > _SAME_SCENE
+    likeness = float(cv2.matchTemplate(first, core, cv2.TM_CCORR).max())
+    return likeness > _SAME_SCENE * float(np.linalg.norm(core))
 
 
 def _follows(previous: FrameInfo, current: FrameInfo) -> bool:

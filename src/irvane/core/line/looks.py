@@ -25,7 +25,7 @@ PICTURE = "picture"
 #: Luminance of linear sRGB (IEC 61966-2-1).
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 #: Contrast of the colour look against the picture's.
-_COLOUR_GAIN = 3.0
+_COLOUR_GAIN = 2.0
 #: Removed noise: one standard deviation of the frame's noise is this share of the range around grey.
 _SIGMA_SHARE = 0.1
 #: Places of the mosaic after which both colour arrays begin anew.
@@ -82,7 +82,7 @@ LOOKS: dict[str, Look] = {
     "lifted-4": Look("lifted +4 EV", "Brighter by four stops, to see into the deepest tones.", lift=4.0),
     "luminance": Look("luminance", "Brightness alone: luminance noise and texture.", finish=_luminance),
     "colour": Look(
-        "colour", "Colour alone at equal brightness, three times as strong: colour noise and casts.", finish=_colour
+        "colour", "Colour alone at equal brightness, twice as strong: colour noise and casts.", finish=_colour
     ),
     "red": Look("red channel", "The red of the finished picture.", finish=_channel(RED)),
     "green": Look("green channel", "The green of the finished picture.", finish=_channel(GREEN)),
@@ -95,6 +95,10 @@ LOOKS: dict[str, Look] = {
     "mosaic-green": Look("mosaic, green", "The green values of the sensor alone.", raw=GREEN),
     "mosaic-blue": Look("mosaic, blue", "The blue values of the sensor alone.", raw=BLUE),
 }  # fmt: skip
+
+
+#: The look that shows best what a control does, while it is moved.
+FITTING = {"noise.luminance": "luminance", "noise.colour": "colour", "sensor.false_colour": "colour"}
 
 
 def missing(name: str, developed: Developed) -> str:

@@ -16,6 +16,7 @@ from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.noise.model import measure
 from irvane.core.progress import Progress, always
+from irvane.core.sensor.black import refined_black
 from irvane.core.sensor.levels import apply_levels
 
 #: Where a source enters the line.
@@ -147,7 +148,8 @@ class FileSource:
             return self._load_linear_raw(
                 raw.counts, raw.black, raw.white, raw.colour, raw.flip, raw.info, notes
             )
-        mosaic = Mosaic(apply_levels(raw.counts, raw.cfa, raw.black, raw.white), raw.cfa)
+        black = refined_black(raw.counts, raw.cfa, raw.black, raw.white, raw.masked)
+        mosaic = Mosaic(apply_levels(raw.counts, raw.cfa, black, raw.white), raw.cfa)
         noise = raw.noise or measure(mosaic, raw.info.iso)
         sample = raw.counts[::7, ::7]
         if sample.max() <= raw.black.max() + 2 and raw.counts.max() <= raw.black.max() + 64:
@@ -156,7 +158,7 @@ class FileSource:
             notes.append("The frame is clipped throughout.")
         return Loaded(
             MOSAIC, mosaic, None, raw.colour, noise, raw.flip, raw.info, tuple(notes),
-            levels=(raw.black, raw.white),
+            levels=(black, raw.white),
         )  # fmt: skip
 
     @staticmethod

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.line.looks import LOOKS
+from irvane.core.line.looks import FITTING, LOOKS, PICTURE
 from irvane.desktop import theme
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.caption import Caption
@@ -48,6 +48,7 @@ class Bench(QWidget):
         self.arrangement = TWO
         self.blinking = False
         self._split = 0.5
+        self._before_fitting = ""
         self.feed = Feed(self.panes, backstage, self)
         self.feed.repaint.connect(self._repaint)
         self.feed.refreshed.connect(self.refresh)
@@ -189,6 +190,15 @@ class Bench(QWidget):
         self.panes.look = look
         self.strip.show_look(look)
         self.feed.request()
+
+    def show_fitting_look(self, path: str, on: bool) -> None:
+        """While a control is moved, the look that shows best what it does."""
+        if on and path in FITTING and self.panes.look == PICTURE:
+            self._before_fitting = self.panes.look
+            self.set_look(FITTING[path])
+        elif not on and self._before_fitting:
+            self.set_look(self._before_fitting)
+            self._before_fitting = ""
 
     def step_look(self, direction: int) -> None:
         """The next or previous look."""

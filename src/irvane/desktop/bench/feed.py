@@ -103,6 +103,7 @@ class Feed(QObject):
         content.problem = ""
         content.instead = missing(wish.look, frame.developed)
         content.take(rendered, frame.developed.extent, state)
+        content.exact = None
         if item.preview is None and content.backdrop is content.current and content.backdrop is not None:
             self.panes.session.give_preview(item, Preview(rendered.pixels[..., :3].copy(), content.extent))
         if state == "final":

@@ -92,9 +92,11 @@ class NumberRow(QWidget):
     Signals
     -------
     changed(value) : a float, or None for automatic.
+    held(on) : the slider is taken hold of, or let go.
     """
 
     changed = Signal(object)
+    held = Signal(bool)
 
     def __init__(self, path: str) -> None:
         super().__init__()
@@ -116,6 +118,8 @@ class NumberRow(QWidget):
         self.slider.setPageStep(max(1, round(5 * declared.step / self._fine)))
         self.slider.setAccessibleName(declared.label)
         self.slider.valueChanged.connect(self._slid)
+        self.slider.sliderPressed.connect(lambda: self.held.emit(True))
+        self.slider.sliderReleased.connect(lambda: self.held.emit(False))
         self.box = _Value()
         self.box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.box.setRange(declared.low, declared.high)

@@ -57,11 +57,12 @@ class Shelf(QWidget):
 
     Signals
     -------
-    changed(path, value) : a setting was moved or typed.
+    changed(path, value) : a setting was moved or typed. held(path, on) : its slider was taken hold of, or let go.
     pick_grey, write, choose_folder, write_next : the buttons of the stations Colour and Finish.
     """
 
     changed = Signal(str, object)
+    held = Signal(str, bool)
     pick_grey = Signal(bool)
     as_shot = Signal()
     write = Signal()
@@ -76,6 +77,8 @@ class Shelf(QWidget):
             page = _Station(station)
             for path, row in page.rows.items():
                 row.changed.connect(lambda value, p=path: self.changed.emit(p, value))
+                if isinstance(row, NumberRow):
+                    row.held.connect(lambda on, p=path: self.held.emit(p, on))
             self.stations[station] = page
             self._stack.addWidget(page)
         self._colour_buttons()
