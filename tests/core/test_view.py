@@ -8,9 +8,10 @@ import shots
 
 from irvane.core import threads
 from irvane.core.errors import Cancelled
+from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, develop
-from irvane.core.line.picture import Region
+from irvane.core.line.picture import Picture, Region
 from irvane.core.line.view import Output, finished_bands, reach, render_view, scene_patch, trim, wanted
 from irvane.core.settings import Settings
 
@@ -99,3 +100,26 @@ def test_flat_bands_are_the_sensors_light(frame: tuple[Developed, Context]) -> N
         frame[0], settings.with_value("light.exposure", 1.0), frame[1], Output("srgb", True, True), 32
     )
     np.testing.assert_allclose(np.concatenate([band for _, band in doubled]), 2 * whole, rtol=1e-5, atol=1e-6)
+
+
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+@pytest.mark.parametrize("flip", [0, 6])
+def test_bands_of_the_mosaic_do_not_show(cfa: np.ndarray, flip: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    camera = shots.photograph("astronaut.png", reduced=False) * shots.NEUTRAL.astype(np.float32)
+    loaded = shots.loaded(np.ascontiguousarray(camera[:397, :501]), 800, cfa, flip)
+    settings = Settings().with_value("sensor.false_colour", 60.0).sensor
+    whole = develop(loaded, settings).plain
+    monkeypatch.setattr("irvane.core.line.develop._BAND", 84)
+    monkeypatch.setattr("irvane.core.line.picture._BAND", 64)
+    banded = develop(loaded, settings).plain
+    assert np.abs(whole.read_all() - banded.read_all()).max() < 2e-4
+
+
+def test_levels_are_means_of_the_picture(monkeypatch: pytest.MonkeyPatch) -> None:
+    pixels = np.random.default_rng(0).uniform(0, 1, (1401, 1503, 3)).astype(np.float32)
+    picture = Picture(pixels)
+    monkeypatch.setattr("irvane.core.line.picture._BAND", 100)
+    for made in (picture, Picture.from_codes(picture.codes)):
+        half = made.read(Region(0, 0, 1400, 1502, 2.0)).pixels
+        expected = pixels[:1400, :1502].reshape(700, 2, 751, 2, 3).mean(axis=(1, 3))
+        np.testing.assert_allclose(half, expected, atol=3e-4)

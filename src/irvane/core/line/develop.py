@@ -10,7 +10,7 @@ import numpy as np
 from irvane.core.colour.whitebalance import gains
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.kernels import kernel
-from irvane.core.line.picture import Patch, Picture, Region
+from irvane.core.line.picture import Patch, Picture, Region, encode16
 from irvane.core.line.source import CAMERA, MOSAIC, Loaded
 from irvane.core.noise import denoise
 from irvane.core.orientation import upright, upright_rect
@@ -22,6 +22,11 @@ from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.highlights import CLIP_FULL
 from irvane.core.settings import Sensor
+
+#: Pixels after which both colour arrays begin anew.
+_PERIOD = 12
+#: Rows that are given their full colour at once.
+_BAND = 1200
 
 
 @dataclass
@@ -170,14 +175,34 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
         rows, columns = settings.banding in ("rows", "both"), settings.banding in ("columns", "both")
         mosaic, *found = remove_banding(mosaic, loaded.noise, rows, columns, int(settings.banding_width))
         banding = max(found)
-    full = _full_colour(mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings)
+    full = _full_picture(
+        mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings, loaded.flip
+    )
     bits = _mosaic_clip_bits(loaded.mosaic)
     method = demosaicing.METHODS[mosaic.cfa.shape[0]] if settings.demosaic != "linear" else "linear@1"
     return Developed(
-        Picture(upright(full, loaded.flip)), None, 0.0, None if bits is None else upright(bits, loaded.flip), MOSAIC,
+        full, None, 0.0, None if bits is None else upright(bits, loaded.flip), MOSAIC,
         loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic, method,
         banding, loaded.levels,
     )  # fmt: skip
+
+
+def _reach(settings: Sensor) -> int:
+    """Pixels of the mosaic around a place that its colour depends on."""
+    return demosaicing.REACH + (false_colour.REACH if settings.false_colour else 0)
+
+
+def _full_picture(mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, flip: int) -> Picture:
+    """The whole picture, made in bands: a large frame is never held at full size as floating point."""
+    h, w = mosaic.data.shape
+    codes = np.empty((h, w, 3), np.int16)
+    reach = _reach(settings)
+    for first in range(0, h, _BAND):
+        last = min(h, first + _BAND)
+        top, bottom = max(0, (first - reach) // _PERIOD * _PERIOD), min(h, last + reach)
+        part = _full_colour(Mosaic(mosaic.data[top:bottom], mosaic.cfa), factors, knee, settings)
+        codes[first:last] = encode16(part[first - top : last - top])
+    return Picture.from_codes(upright(codes, flip))
 
 
 def _full_colour(mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor) -> np.ndarray:
@@ -204,8 +229,9 @@ def denoise_whole(
         mosaic, noise, developed.gains, strength, progress=part(progress, 0.0, 0.9)
     )
     step(progress, 0.9)
-    full = _full_colour(Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings)
-    return Picture(upright(full, developed.flip))
+    return _full_picture(
+        Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings, developed.flip
+    )
 
 
 def _clean_knee(noise: NoiseModel) -> float:
@@ -221,10 +247,9 @@ def denoise_region(developed: Developed, settings: Sensor, strength: float, regi
     rows, columns = upright_rect(
         (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
     )
-    period = 12  # of both arrays
-    reach = demosaicing.REACH + (false_colour.REACH if settings.false_colour else 0)
-    outer_rows = max(0, (rows[0] - reach) // period * period), min(h, rows[1] + reach)
-    outer_columns = max(0, (columns[0] - reach) // period * period), min(w, columns[1] + reach)
+    reach = _reach(settings)
+    outer_rows = max(0, (rows[0] - reach) // _PERIOD * _PERIOD), min(h, rows[1] + reach)
+    outer_columns = max(0, (columns[0] - reach) // _PERIOD * _PERIOD), min(w, columns[1] + reach)
     clean = denoise.denoise_mosaic(
         mosaic, noise, developed.gains, strength, rows=outer_rows, columns=outer_columns
     )

@@ -14,6 +14,7 @@ from irvane.core.kernels import flat, kernel, serial
 _TOP = 4.0
 _FULL = 32767.0
 _SMALLEST_LEVEL = 320
+_BAND = 512
 
 
 @serial
@@ -140,7 +141,19 @@ class Picture:
         self.exact = exact
         self.shape = pixels.shape[:2]
         self._levels = [self._pack(pixels)]
-        level = pixels
+        self._add_levels()
+
+    def _add_levels(self) -> None:
+        """Halved levels, made in bands: a large frame is never held at full size as floating point."""
+        h, w = self.shape
+        if min(h, w) <= 2 * _SMALLEST_LEVEL:
+            return
+        level = np.empty((h // 2, w // 2, 3), np.float32)
+        for first in range(0, h // 2 * 2, _BAND):
+            level[first // 2 : (first + _BAND) // 2] = halve(
+                self._crop(0, slice(first, first + _BAND), slice(None))
+            )
+        self._levels.append(self._pack(level))
         while min(level.shape[:2]) > 2 * _SMALLEST_LEVEL:
             level = halve(level)
             self._levels.append(self._pack(level))
@@ -155,8 +168,7 @@ class Picture:
         picture.exact = False
         picture.shape = codes.shape[:2]
         picture._levels = [codes]
-        while min(picture._levels[-1].shape[:2]) > 2 * _SMALLEST_LEVEL:
-            picture._levels.append(encode16(halve(decode16(picture._levels[-1]))))
+        picture._add_levels()
         return picture
 
     @property
