@@ -6,8 +6,10 @@ Run with ``python benchmarks/speed.py [--megapixels 24]`` on an idle machine; ke
 from __future__ import annotations
 
 import argparse
+import gc
 import json
 import os
+import re
 import statistics
 import subprocess
 import sys
@@ -143,6 +145,34 @@ class Bench:
             times.append((time.perf_counter() - start) * 1000)
         return times
 
+    def pans(self, count: int = 24) -> list[float]:
+        """Milliseconds from moving the picture by a few pixels at 100 % until both panes show what came into view."""
+        bench, times = self.window.bench, []
+        for k in range(count):
+            shown = [id(c.current) for c in bench.contents]
+            view = bench.views[0]
+            start = time.perf_counter()
+            bench.viewport.pan(
+                -40 if k % 8 < 4 else 40, 23 if k % 2 else -23, view.extent, view.device_size()
+            )
+            self.until(
+                lambda old=tuple(shown): all(
+                    id(c.current) != s for c, s in zip(bench.contents, old, strict=True)
+                )
+            )
+            for one in bench.views:
+                one.repaint()
+            times.append((time.perf_counter() - start) * 1000)
+        return times
+
+
+#: Everything that acts on a view, but denoising.
+_EVERYTHING = {
+    "noise.amount": 0.0, "light.exposure": 0.5, "light.shadows": 1.5, "light.highlights": -1.0, "light.contrast": 20.0,
+    "colour.saturation": 120.0, "acutance.fine": 50.0, "acutance.medium": 30.0, "acutance.coarse": 20.0,
+    "lens.vignetting": 0.6,
+}  # fmt: skip
+
 
 def seconds(work: Callable[[], object]) -> float:
     """Seconds of the faster of two runs."""
@@ -172,6 +202,13 @@ def throughput(developed: Developed) -> list[tuple[str, str]]:
     took = seconds(lambda: [None for _ in finished_bands(developed, settings, context, Output(), 16)])
     name = "white balance, light, colour, rendering and encoding / OpenCV Gaussian blur (σ 20 px)"
     return [(name, f"{took / blur:.2f} ({took:.1f} s / {blur:.1f} s)")]
+
+
+def peak_memory() -> float:
+    """Peak resident memory of this process in megabytes."""
+    found = re.search(r"VmHWM:\s+(\d+)", Path("/proc/self/status").read_text("ascii"))
+    assert found is not None
+    return int(found.group(1)) / 1024
 
 
 def ratio(child: dict[str, float], seconds: float) -> str:
@@ -244,6 +281,8 @@ def main() -> None:
                 f"{bayer / dht[1]:.2f} ({bayer:.1f} s)",
             )
         )
+        gc.collect()
+        Path("/proc/self/clear_refs").write_text("5", "ascii")  # the peak begins anew with the window
         bench = Bench()
         window = bench.window
         window.opening.open([path, other])
@@ -277,9 +316,19 @@ def main() -> None:
                     rows.append(
                         (f"{setting}, {words}, {kind}: repaint ms, median / 95 %", median_and_95(times))
                     )
+        window.session.edit(content.item, content.proof, _EVERYTHING)
+        bench.settled()
+        times = bench.pans()
+        rows.append(
+            (
+                "pan at 100 %, everything on but denoising, both panes: repaint ms, median / 95 %",
+                median_and_95(times),
+            )
+        )
         rows.append(
             ("longest delay of the window's thread meanwhile, ms", f"{max(bench.gaps) * 1000 - 5:.0f}")
         )
+        rows.append(("peak memory of the window's process, MB", f"{peak_memory():.0f}"))
         window.close()
     size = f"{args.megapixels:g}"
     lines = [

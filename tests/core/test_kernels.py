@@ -23,7 +23,7 @@ from irvane.core.image import BAYER, LUMA_2020, SIX_BY_SIX, Mosaic
 from irvane.core.kernels import blank, flat, serial
 from irvane.core.lens.vignetting import correct_vignetting
 from irvane.core.line.picture import decode16, encode16, halve
-from irvane.core.noise.mixing import mix
+from irvane.core.noise.mixing import Shares, mix
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.sensor.levels import apply_levels
 from irvane.core.settings import Acutance
@@ -201,7 +201,7 @@ def test_mixing_is_linear_in_luminance_and_colour(
     change = (clean - picture) * gains
     common = change @ np.array([0.25, 0.5, 0.25])
     expected = picture + ((luminance - colour) * common[..., None] + colour * change) / gains
-    np.testing.assert_allclose(mix(picture, clean, gains, luminance, colour), expected, atol=3e-6)
+    np.testing.assert_allclose(mix(picture, clean, gains, Shares(luminance, colour)), expected, atol=3e-6)
 
 
 def test_vignetting_is_nothing_in_the_centre_and_its_value_in_the_corner() -> None:

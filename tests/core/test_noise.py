@@ -12,7 +12,7 @@ from skimage.restoration import denoise_nl_means
 from irvane.core.errors import Cancelled
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
 from irvane.core.noise.denoise import automatic_amount, denoise_mosaic
-from irvane.core.noise.mixing import mix
+from irvane.core.noise.mixing import Shares, mix
 from irvane.core.noise.model import from_sensitivity, measure
 from irvane.core.noise.stabilise import stabilise, unstabilise
 
@@ -125,9 +125,10 @@ def test_mixing_ends_are_exact_and_kinds_are_apart() -> None:
     plain = rng.uniform(0.1, 0.5, (20, 24, 3)).astype(np.float32)
     clean = (plain + rng.normal(0, 0.02, plain.shape)).astype(np.float32)
     gains = GAINS.astype(np.float32)
-    assert mix(plain, clean, gains, 0, 0) is plain
-    assert np.allclose(mix(plain, clean, gains, 1, 1), clean, atol=1e-6)
-    only_colour = (mix(plain, clean, gains, 0, 1) - plain) * gains
+    assert mix(plain, clean, gains, Shares(0, 0)) is plain
+    assert mix(plain, clean, gains, Shares()) is clean
+    assert np.allclose(mix(plain, clean, gains, Shares(0.99999, 0.99999)), clean, atol=1e-4)
+    only_colour = (mix(plain, clean, gains, Shares(0, 1)) - plain) * gains
     luminance = 0.25 * (only_colour[..., 0] + 2 * only_colour[..., 1] + only_colour[..., 2])
     assert np.abs(luminance).max() < 1e-6
 

@@ -128,12 +128,48 @@ class Noise:
         "at base ISO.", neutral=0,
     )  # fmt: skip
     luminance: float = _number(
-        100, "Luminance", "%", 0, 100, 5, "Kinds",
+        100, "Luminance", "%", 0, 100, 5, "Removal",
         "How much of the removal acts on brightness. Lower it to keep a natural fine grain.",
     )  # fmt: skip
     colour: float = _number(
-        100, "Colour", "%", 0, 100, 5, "Kinds",
+        100, "Colour", "%", 0, 100, 5, "Removal",
         "How much of the removal acts on colour. Coloured blotches are rarely wanted.",
+    )  # fmt: skip
+    texture: float = _number(
+        0, "Texture", "%", 0, 100, 5, "Removal",
+        "How much of what was taken from structured places is given back: a slight natural grain instead of a glassy "
+        "surface. Even areas stay clean.",
+    )  # fmt: skip
+    shadows: float = _number(
+        100, "Shadows", "%", 0, 100, 5, "Over brightness", "Share of the removal in the deepest tones, nine stops "
+        "below clipping and darker.",
+    )  # fmt: skip
+    midtones: float = _number(
+        100, "Mid-tones", "%", 0, 100, 5, "Over brightness", "Share of the removal five stops below clipping.",
+    )  # fmt: skip
+    highlights: float = _number(
+        100, "Highlights", "%", 0, 100, 5, "Over brightness", "Share of the removal in the brightest tones, where noise "
+        "is smallest.",
+    )  # fmt: skip
+    fine: float = _number(
+        100, "Fine grain", "%", 0, 100, 5, "Over scale", "Share of the removal of grain from pixel to pixel.",
+    )  # fmt: skip
+    medium: float = _number(
+        100, "Medium", "%", 0, 100, 5, "Over scale", "Share of the removal of specks some pixels wide.",
+    )  # fmt: skip
+    coarse: float = _number(
+        100, "Blotches", "%", 0, 100, 5, "Over scale", "Share of the removal of wide soft blotches.",
+    )  # fmt: skip
+    red: float = _number(
+        100, "Red", "%", 0, 100, 5, "Per channel", "Share of the removal in the red of the sensor: with blue the usual "
+        "leftover.",
+    )  # fmt: skip
+    green: float = _number(
+        100, "Green", "%", 0, 100, 5, "Per channel", "Share of the removal in the green of the sensor, which carries "
+        "most of the texture: lower it where mid-tone texture suffers.",
+    )  # fmt: skip
+    blue: float = _number(
+        100, "Blue", "%", 0, 100, 5, "Per channel", "Share of the removal in the blue of the sensor, usually the noisiest.",
     )  # fmt: skip
 
 

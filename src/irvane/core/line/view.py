@@ -24,14 +24,14 @@ from irvane.core.line.develop import Developed
 from irvane.core.line.marks import output_marks, sensor_marks
 from irvane.core.line.picture import Patch, Region
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
-from irvane.core.noise.mixing import mix
+from irvane.core.noise import mixing
 from irvane.core.progress import Progress, always, step
 from irvane.core.sensor.highlights import rebuild
-from irvane.core.settings import Settings
+from irvane.core.settings import Noise, Settings
 from irvane.core.threads import each, strips
 
 #: Pixels around a place (of the view) that the steps here need.
-REACH = acutance.REACH
+REACH = acutance.REACH + mixing.REACH
 _BAND = 128
 #: Least height of the strips that a view is shared out in.
 _STRIP = 64
@@ -41,7 +41,12 @@ _LEFT_BY_DENOISING = 0.2
 
 def reach(settings: Settings) -> int:
     """View pixels around a place that the steps need under these settings, at most REACH."""
-    return REACH if acutance.is_on(settings.acutance) else 0
+    shares = noise_shares(settings.noise, 100.0)
+    return _sharpening_reach(settings) + (0 if shares.is_local or shares.is_nothing else mixing.REACH)
+
+
+def _sharpening_reach(settings: Settings) -> int:
+    return acutance.REACH if acutance.is_on(settings.acutance) else 0
 
 
 def wanted(region: Region, extent: tuple[int, int], around: int = REACH) -> Region:
@@ -71,18 +76,32 @@ def mixed_patch(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
 ) -> Patch:
     """The region after noise mixing; `clean` stands in where the whole denoised picture is not there yet."""
-    share = min(noise_amount(settings, context), 100) / 100
-    luminance, colour = share * settings.noise.luminance / 100, share * settings.noise.colour / 100
-    if (luminance, colour) == (0, 0) or (
-        clean is None and (developed.denoised is None or developed.step != 1)
-    ):
+    shares = noise_shares(settings.noise, noise_amount(settings, context))
+    if shares.is_nothing or (clean is None and (developed.denoised is None or developed.step != 1)):
         return camera_patch(developed, region, "plain")
-    if clean is None:
-        clean = camera_patch(developed, region, "denoised")
-    if (luminance, colour) == (1, 1):
+    clean = camera_patch(developed, region, "denoised") if clean is None else trim(clean, region)
+    if shares.is_all:
         return clean
     plain = camera_patch(developed, region, "plain")
-    return replace(plain, pixels=mix(plain.pixels, clean.pixels, developed.gains, luminance, colour))
+    mixed = mixing.mix(plain.pixels, clean.pixels, developed.gains, shares, developed.noise, plain.step)
+    return replace(plain, pixels=mixed)
+
+
+def noise_shares(noise: Noise, amount: float) -> mixing.Shares:
+    """Shares of the change that denoising made, under the settings of the station Noise and the amount in force."""
+    share = min(amount, 100.0) / 100
+
+    def three(*values: float) -> tuple[float, float, float]:
+        return values[0] / 100, values[1] / 100, values[2] / 100
+
+    return mixing.Shares(
+        share * noise.luminance / 100,
+        share * noise.colour / 100,
+        three(noise.shadows, noise.midtones, noise.highlights),
+        three(noise.fine, noise.medium, noise.coarse),
+        three(noise.red, noise.green, noise.blue),
+        noise.texture / 100,
+    )
 
 
 def covers(patch: Patch, region: Region) -> bool:
@@ -108,7 +127,12 @@ def remaining_noise(
     read2 = float(np.sum((weights * np.array(developed.noise.read)) ** 2) * scale**2)
     left = 1.0
     if denoised:
-        share = min(noise_amount(settings, context), 100) / 100 * settings.noise.luminance / 100
+        shares = noise_shares(settings.noise, noise_amount(settings, context))
+        share = (
+            shares.luminance
+            * min(shares.tones[1], shares.scales[0], shares.channels[1])
+            * (1 - shares.texture)
+        )
         left = 1 - (1 - _LEFT_BY_DENOISING) * share
     return gain * left**2, read2 * left**2
 
@@ -216,7 +240,7 @@ def render_view(
     inner = trim(outer, region)
     h, w = inner.pixels.shape[:2]
     first, left = round((inner.top - outer.top) / outer.step), round((inner.left - outer.left) / outer.step)
-    around = reach(settings)
+    around = _sharpening_reach(settings)
     pixels = np.empty((h, w, 4), np.uint8)
     found = sensor_marks(developed.clipped, inner) if marks else None
 

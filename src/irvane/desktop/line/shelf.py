@@ -22,9 +22,18 @@ class _Station(QWidget):
         super().__init__()
         self.rows: dict[str, NumberRow | ChoiceRow] = {}
         self.columns: dict[str, QVBoxLayout] = {}
-        self._layout = QHBoxLayout(self)
-        self._layout.setContentsMargins(12, 8, 6, 6)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(12, 8, 6, 6)
+        whole.setSpacing(2)
+        self._layout = QHBoxLayout()
         self._layout.setSpacing(18)
+        self.words = QLabel()
+        self.words.setObjectName("muted")
+        self.words.setWordWrap(True)
+        self.words.setAccessibleName("What was measured")
+        self.words.hide()
+        whole.addLayout(self._layout, 1)
+        whole.addWidget(self.words)
         for path in names(station):
             row = NumberRow(path) if isinstance(spec(path), Number) else ChoiceRow(path)
             self.column(spec(path).group).addWidget(row)
@@ -82,8 +91,8 @@ class Shelf(QWidget):
             self.stations[station] = page
             self._stack.addWidget(page)
         self._colour_buttons()
-        self.sensor_words = self._words("sensor", "What was found")
-        self.noise_words = self._words("noise", "What was measured")
+        self.sensor_words = self._words("sensor")
+        self.noise_words = self._words("noise")
         self._finish_buttons()
         for page in self.stations.values():
             page.finish()
@@ -113,12 +122,9 @@ class Shelf(QWidget):
         row.addStretch(1)
         self.stations["colour"].column("White balance").addWidget(holder)
 
-    def _words(self, station: str, title: str) -> QLabel:
-        label = QLabel()
-        label.setWordWrap(True)
-        label.setObjectName("muted")
-        label.setAccessibleName(title)
-        self.stations[station].column(title).addWidget(label)
+    def _words(self, station: str) -> QLabel:
+        label = self.stations[station].words
+        label.show()
         return label
 
     def _finish_buttons(self) -> None:
@@ -162,7 +168,7 @@ class Shelf(QWidget):
             words = f"Automatic works at {amount:.0f} % here"
             if amount < 60:
                 words += ", carefully: little noise was found"
-            self.noise_words.setText(f"{reason}\n{words}.")
+            self.noise_words.setText(f"{reason} {words}.")
         elif self._station == "sensor" and frame is not None:
             self.sensor_words.setText(sensor_text(frame))
             if frame.context.exposure is not None:

@@ -120,7 +120,7 @@ def sensor_text(frame: Frame) -> str:
         banding = f"lines off by σ {developed.banding * 100:.3f} %" if developed.banding else "no banding"
         lines.append(f"{developed.defects} pixels repaired, {banding}")
         lines.append(f"Interpolation: {developed.method.partition('@')[0]}")
-    return "\n".join([*lines, *developed.notes])
+    return " · ".join([*lines, *developed.notes])
 
 
 def _levels_text(levels: np.ndarray) -> str:
