@@ -32,6 +32,7 @@ from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import Output, finished_bands
 from irvane.core.line.warm import warm
+from irvane.core.noise.denoise import Removal
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import make_frame
@@ -253,7 +254,7 @@ def main() -> None:
         h, w = developed.extent
         region = Region(h // 4, w // 4, h // 4 + 1000, w // 4 + 1500)
         start = time.perf_counter()
-        denoise_region(developed, Settings().sensor, 1.0, region)
+        denoise_region(developed, Settings().sensor, Removal(1.0), region)
         denoise = time.perf_counter() - start
         eight = np.random.default_rng(0).integers(0, 255, (1000, 1500, 3)).astype(np.uint8)
         cv2.setNumThreads(CORES)  # Irvane keeps OpenCV to one thread

@@ -107,6 +107,17 @@ def test_denoise_lowers_noise_and_off_does_nothing(frames: Path, tmp_path: Path)
     assert sigma["0"] == sigma["off"]
 
 
+def test_the_fast_method_is_another_one(frames: Path, tmp_path: Path) -> None:
+    sigma = {}
+    for method in ("best", "fast"):
+        target = tmp_path / f"{method}.tif"
+        words = ("--denoise", "100", "--denoise-method", method)
+        assert _run("develop", frames / "bench-iso6400.dng", "--out", target, *words) == 0
+        sigma[method] = cv2.Laplacian(tifffile.imread(target)[..., 1].astype(np.float32), cv2.CV_32F).std()
+    assert sigma["best"] != sigma["fast"]
+    assert max(sigma.values()) < 1.7 * min(sigma.values())
+
+
 def test_settings_come_from_a_sidecar(frames: Path, tmp_path: Path) -> None:
     from irvane.core.files.sidecar import Proof, Sidecar, save_sidecar
     from irvane.core.settings import Settings

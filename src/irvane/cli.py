@@ -74,6 +74,7 @@ def _settings_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--settings", type=Path, metavar="S.json", help="settings of a proof")
     parser.add_argument("--set", action="append", default=[], metavar="STATION.NAME=VALUE", dest="sets")
     parser.add_argument("--denoise", default=None, metavar="off|auto|0-200")
+    parser.add_argument("--denoise-method", default=None, choices=("best", "fast"))
 
 
 class _UsageError(Exception):
@@ -93,6 +94,8 @@ def _read_settings(args: argparse.Namespace, base: Settings) -> Settings:
         if args.denoise is not None:
             word = {"off": "0"}.get(args.denoise, args.denoise)
             settings = settings.with_value("noise.amount", word)
+        if args.denoise_method is not None:
+            settings = settings.with_value("noise.method", args.denoise_method)
     except SettingError as error:
         raise _UsageError(str(error)) from error
     return settings

@@ -14,6 +14,7 @@ from irvane.core.files.cache import ResultCache
 from irvane.core.line import engine as engine_module
 from irvane.core.line.engine import Engine, denoised_key
 from irvane.core.line.source import FileSource
+from irvane.core.noise.denoise import Removal
 from irvane.core.settings import Settings
 
 
@@ -85,9 +86,9 @@ def test_the_engine_computes_a_denoised_picture_once(
     calls: list[float] = []
     real = engine_module.denoise_whole
 
-    def counted(developed, sensor, strength, progress):
-        calls.append(strength)
-        return real(developed, sensor, strength, progress)
+    def counted(developed, sensor, removal, progress):
+        calls.append(removal)
+        return real(developed, sensor, removal, progress)
 
     monkeypatch.setattr(engine_module, "denoise_whole", counted)
     source = FileSource(next(frames.glob("bench*.dng")))
@@ -96,21 +97,28 @@ def test_the_engine_computes_a_denoised_picture_once(
     for _ in range(2):  # two starts of the program
         frame = Engine(cache=ResultCache(tmp_path / "results")).denoise(source, settings)
         pictures.append(frame.developed.denoised)
-    assert calls == [1.0]
+    assert calls == [Removal(1.0)]
     np.testing.assert_array_equal(pictures[0].codes, pictures[1].codes)
     assert [level.shape for level in pictures[0]._levels] == [level.shape for level in pictures[1]._levels]
     Engine(cache=ResultCache(tmp_path / "results")).denoise(source, settings.with_value("noise.amount", 150))
-    assert calls == [1.0, 1.5], "another strength is another result"
+    assert calls == [Removal(1.0), Removal(1.5)], "another strength is another result"
 
 
 def test_keys_differ_by_everything_that_matters(frames: Path) -> None:
     source = FileSource(next(frames.glob("bench*.dng")))
     settings = Settings()
     developed = Engine().full(source, settings.sensor).developed
-    base = denoised_key("content", developed, settings.sensor, 1.0)
+    base = denoised_key("content", developed, settings.sensor, Removal(1.0))
     other = settings.with_value("sensor.defects", "off").sensor
-    assert len({
-        base, denoised_key("other", developed, settings.sensor, 1.0), denoised_key("content", developed, other, 1.0),
-        denoised_key("content", developed, settings.sensor, 1.2),
-    }) == 4  # fmt: skip
-    assert base == denoised_key("content", developed, Settings().sensor, 1.0)
+    keys = {
+        denoised_key(content, developed, sensor, removal)
+        for content, sensor, removal in (
+            ("content", settings.sensor, Removal(1.0)),
+            ("other", settings.sensor, Removal(1.0)),
+            ("content", other, Removal(1.0)),
+            ("content", settings.sensor, Removal(1.2)),
+            ("content", settings.sensor, Removal(1.0, "fast")),
+        )
+    }
+    assert base in keys and len(keys) == 5
+    assert base == denoised_key("content", developed, Settings().sensor, Removal(1.0))

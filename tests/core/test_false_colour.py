@@ -10,6 +10,7 @@ import shots
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.develop import denoise_region, denoise_whole, develop
 from irvane.core.line.picture import Region
+from irvane.core.noise.denoise import Removal
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.sensor.false_colour import clean_colour
 from irvane.core.settings import Settings
@@ -73,9 +74,9 @@ def test_strips_and_regions_agree_with_the_whole(width: float, monkeypatch: pyte
         .sensor
     )
     developed = develop(loaded, settings)
-    whole = denoise_whole(developed, settings, 1.0).read_all()
+    whole = denoise_whole(developed, settings, Removal(1.0)).read_all()
     region = Region(109, 71, 307, 233)
-    patch = denoise_region(developed, settings, 1.0, region)
+    patch = denoise_region(developed, settings, Removal(1.0), region)
     assert np.abs(patch.pixels - whole[109:307, 71:233]).max() < 3e-4
     monkeypatch.setattr("irvane.core.sensor.false_colour._BAND", 96)
     narrow = develop(loaded, settings).plain.read_all()

@@ -11,7 +11,7 @@ import shots
 from scipy.ndimage import uniform_filter
 
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
-from irvane.core.noise.denoise import CLASSICAL, METHODS, Method, denoise_mosaic
+from irvane.core.noise.denoise import CLASSICAL, Method, denoise_mosaic, method_for
 from irvane.core.noise.learned import PACKINGS
 from irvane.core.noise.stabilise import stabilise
 
@@ -69,7 +69,7 @@ def test_tiles_leave_no_seams() -> None:
     camera = shots.photograph("chelsea.png", reduced=False)[:288, :432] * shots.NEUTRAL.astype(np.float32)
     noise = shots.noise_of(6400)
     dirty = shots.noisy(shots.mosaic_of(np.ascontiguousarray(camera)), noise)
-    usual = METHODS[2]
+    usual = method_for(BAYER)
     small = Method(usual.name, usual.tile, usual.halo, (96, 144))
     whole, tiled = (denoise_mosaic(dirty, noise, GAINS, method=m) for m in (usual, small))
     assert np.abs(whole - tiled).max() < 1e-4
@@ -93,7 +93,7 @@ def test_it_beats_the_classical_method_on_photographs(iso: float, more: float) -
         dirty = shots.noisy(truth, noise)
         # judged where noise is equal everywhere, as the eye nearly does
         target = stabilise(truth.data, BAYER, noise)
-        for results, method in ((ours, METHODS[2]), (classical, CLASSICAL)):
+        for results, method in ((ours, method_for(BAYER)), (classical, CLASSICAL)):
             clean = stabilise(denoise_mosaic(dirty, noise, GAINS, method=method), BAYER, noise)
             results.append(_gain_db(stabilise(dirty.data, BAYER, noise), clean, target))
     assert np.mean(ours) > np.mean(classical) + more

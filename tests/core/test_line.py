@@ -24,6 +24,7 @@ from irvane.core.line.jobs import Worker
 from irvane.core.line.picture import Region, decode16, encode16
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import Output, render_view, scene_patch, show, trim
+from irvane.core.noise.denoise import Removal
 from irvane.core.settings import Acutance, Colour, Light, Settings, bare
 
 #: One setting of every station moved, so that every step takes part.
@@ -46,8 +47,8 @@ def _frame(cfa: np.ndarray = BAYER, iso: float = 1600, flip: int = 0) -> Frame:
 @pytest.fixture(scope="module")
 def bayer() -> Frame:
     frame = _frame()
-    frame.developed.denoised = denoise_whole(frame.developed, Settings().sensor, 1.0)
-    frame.developed.denoised_strength = 1.0
+    frame.developed.denoised = denoise_whole(frame.developed, Settings().sensor, Removal(1.0))
+    frame.developed.removal = Removal(1.0)
     return frame
 
 

@@ -17,6 +17,7 @@ from irvane.core.line.looks import LOOKS, PICTURE, missing, render_look
 from irvane.core.line.marks import BLACK, SENSOR, WHITE, reduced_marks
 from irvane.core.line.picture import Region
 from irvane.core.line.view import render_view
+from irvane.core.noise.denoise import Removal
 from irvane.core.settings import Settings
 
 OFF = Settings().with_value("noise.amount", 0.0)
@@ -115,8 +116,8 @@ def test_removed_noise_is_what_denoising_took() -> None:
     nothing = render_look("removed", developed, OFF, context, region).pixels[..., :3]
     assert nothing.std() == 0
     full = Settings().with_value("noise.amount", 100.0)
-    clean = denoise_whole(developed, full.sensor, 1.0)
-    made = replace(developed, denoised=clean, denoised_strength=1.0)
+    clean = denoise_whole(developed, full.sensor, Removal(1.0))
+    made = replace(developed, denoised=clean, removal=Removal(1.0))
     removed = render_look("removed", made, full, context, region).pixels[..., :3] / 255
     # one standard deviation is a tenth of the range; interpolation has averaged some of it away
     encoded = np.sqrt(np.where(removed <= 0.04045, removed / 12.92, ((removed + 0.055) / 1.055) ** 2.4))

@@ -16,6 +16,7 @@ from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.picture import Region
 from irvane.core.line.view import mixed_patch, noise_shares, reach, render_view
+from irvane.core.noise.denoise import Removal
 from irvane.core.noise.mixing import Shares, mix
 from irvane.core.settings import Noise, Settings
 
@@ -125,7 +126,7 @@ def test_a_view_of_a_part_mixes_as_the_whole_does() -> None:
     camera = shots.photograph("astronaut.png", reduced=False)[:300, :360] * shots.NEUTRAL.astype(np.float32)
     developed = develop(shots.loaded(np.ascontiguousarray(camera), 6400), Settings().sensor)
     smooth = gaussian_filter(developed.plain.read_all(), (2, 2, 0))
-    made = replace(developed, denoised=type(developed.plain)(smooth), denoised_strength=1.0)
+    made = replace(developed, denoised=type(developed.plain)(smooth), removal=Removal(1.0))
     context = make_context(made)
     wished = Settings().with_value("noise.amount", 100.0)
     for path, value in (
@@ -140,7 +141,7 @@ def test_a_view_of_a_part_mixes_as_the_whole_does() -> None:
     part = render_view(made, wished, context, Region(90, 110, 210, 240)).pixels.astype(int)
     assert np.abs(part - whole[90:210, 110:240]).max() <= 1
     # a larger piece of denoised pixels stands in for the whole picture
-    bare = replace(made, denoised=None, denoised_strength=0.0)
+    bare = replace(made, denoised=None, removal=Removal())
     clean = made.denoised.read(Region(50, 60, 260, 300))
     local = mixed_patch(bare, wished, context, Region(90, 110, 210, 240), clean)
     usual = mixed_patch(made, wished, context, Region(90, 110, 210, 240))

@@ -11,7 +11,7 @@ from skimage.restoration import denoise_nl_means
 
 from irvane.core.errors import Cancelled
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
-from irvane.core.noise.denoise import automatic_amount, denoise_mosaic
+from irvane.core.noise.denoise import CLASSICAL, FAST, automatic_amount, denoise_mosaic, method_for
 from irvane.core.noise.mixing import Shares, mix
 from irvane.core.noise.model import from_sensitivity, measure
 from irvane.core.noise.stabilise import stabilise, unstabilise
@@ -139,3 +139,22 @@ def test_automatic_amount_follows_common_practice() -> None:
     assert amounts[100] <= 35
     assert amounts[100] < amounts[800] <= amounts[1600] == amounts[6400] == 100
     assert automatic_amount(replace(shots.noise_of(100), gain=(1e-7,) * 3)) <= 20
+
+
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+def test_the_fast_method_comes_close_to_the_thorough_one(cfa: np.ndarray) -> None:
+    noise = shots.noise_of(6400)
+    camera = shots.photograph("chelsea.png", reduced=False)[:300, :444] * shots.NEUTRAL.astype(np.float32)
+    truth = shots.mosaic_of(np.ascontiguousarray(camera), cfa)
+    dirty = shots.noisy(truth, noise)
+    gains = 1 / shots.NEUTRAL
+    fast, thorough = (
+        denoise_mosaic(dirty, noise, gains, method=m) - truth.data for m in (method_for(cfa, FAST), CLASSICAL)
+    )
+    before = dirty.data - truth.data
+    assert 10 * np.log10(np.mean(before**2) / np.mean(fast**2)) > 3
+    assert 10 * np.log10(np.mean(fast**2) / np.mean(thorough**2)) < 0.8
+    flat = shots.noisy(Mosaic(np.full((240, 240), 0.1, np.float32), cfa), noise)
+    clean = denoise_mosaic(flat, noise, gains, method=method_for(cfa, FAST))
+    assert clean.mean() == pytest.approx(0.1, abs=0.001 + 0.05 * noise.sigma(0.1))
+    assert clean[16:-16, 16:-16].std() < 0.3 * noise.sigma(0.1)

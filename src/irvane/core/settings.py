@@ -127,6 +127,11 @@ class Noise:
         "Share of the measured noise that is removed. Automatic follows the measurement and does next to nothing "
         "at base ISO.", neutral=0,
     )  # fmt: skip
+    method: str = _choice(
+        "best", "Method", (("best", "best"), ("fast", "fast")), "Removal",
+        "Best: a network trained on noise alone. Fast: cosine transforms, in about a quarter of the time, with less fine "
+        "detail kept.",
+    )  # fmt: skip
     luminance: float = _number(
         100, "Luminance", "%", 0, 100, 5, "Removal",
         "How much of the removal acts on brightness. Lower it to keep a natural fine grain.",

@@ -157,7 +157,7 @@ class Backstage(QObject):
             return
         if frame.denoised_for(wish.settings):
             return
-        strength = frame.strength(wish.settings)
+        removal = frame.removal(wish.settings)
         if wish.region.step <= 1 and frame.clean(wish.settings, wish.region) is None:
             self._heavy.submit(
                 ("local", key, pane),
@@ -166,7 +166,7 @@ class Backstage(QObject):
                 self._tell(wish.source),
                 3,
             )
-        whole = ("whole", key, strength)
+        whole = ("whole", key, removal)
         if not self._heavy.has(whole):
             self._heavy.cancel(lambda k: k[0] == "whole" and k[1] == key)
             self._make(whole, "removing noise", 6, wish, self.engine.denoise, whole_settings=True)

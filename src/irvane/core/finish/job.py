@@ -9,7 +9,7 @@ import numpy as np
 
 from irvane.core.errors import WriteError
 from irvane.core.files.writers import write_exr, write_jpeg, write_tiff
-from irvane.core.line.context import Context, make_context, noise_amount, noise_strength
+from irvane.core.line.context import Context, make_context, noise_amount, noise_removal
 from irvane.core.line.develop import Developed, denoise_whole, develop
 from irvane.core.line.source import MOSAIC, Source
 from irvane.core.line.view import Output, finished_bands
@@ -77,11 +77,10 @@ def make(source: Source, settings: Settings, progress: Progress = always) -> tup
     developed = develop(source.load(part(progress, 0.0, _DEVELOPED)), settings.sensor)
     step(progress, _DEVELOPED)
     context = make_context(developed)
-    amount = noise_amount(settings, context)
-    if amount > 0 and developed.entry == MOSAIC:
-        strength = noise_strength(amount)
+    removal = noise_removal(settings, context)
+    if removal.strength > 0 and developed.entry == MOSAIC:
         developed.denoised = denoise_whole(
-            developed, settings.sensor, strength, part(progress, _DEVELOPED, _DENOISED)
+            developed, settings.sensor, removal, part(progress, _DEVELOPED, _DENOISED)
         )
     developed.mosaic = None  # not needed any more: a sixth of the memory
     return developed, context

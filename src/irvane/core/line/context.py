@@ -10,7 +10,7 @@ from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
 from irvane.core.line.develop import Developed
 from irvane.core.line.source import CAMERA, MOSAIC
-from irvane.core.noise.denoise import automatic_amount
+from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.sensor.exposure import SensorExposure, sensor_exposure
 from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
 from irvane.core.settings import Colour, Settings
@@ -60,8 +60,8 @@ def noise_amount(settings: Settings, context: Context) -> float:
     return context.noise_amount if settings.noise.amount is None else settings.noise.amount
 
 
-def noise_strength(amount: float) -> float:
-    """Strength the denoiser runs with: up to 100 % results are mixed, beyond it takes more for noise."""
-    if amount <= 0:
-        return 0.0
-    return 1.0 + max(0.0, amount - 100.0) / 100.0
+def noise_removal(settings: Settings, context: Context) -> Removal:
+    """How the denoiser runs: up to 100 % its result is mixed with the plain picture, beyond it takes more for noise."""
+    amount = noise_amount(settings, context)
+    strength = 0.0 if amount <= 0 else 1.0 + max(0.0, amount - 100.0) / 100.0
+    return Removal(strength, settings.noise.method) if strength else Removal()

@@ -13,6 +13,7 @@ from irvane.core.kernels import kernel
 from irvane.core.line.picture import Patch, Picture, Region, encode16
 from irvane.core.line.source import CAMERA, MOSAIC, Loaded
 from irvane.core.noise import denoise
+from irvane.core.noise.denoise import Removal
 from irvane.core.orientation import upright, upright_rect
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import demosaic as demosaicing
@@ -36,6 +37,7 @@ class Developed:
     Attributes
     ----------
     plain, denoised : whole pictures, upright; `denoised` is None until it has been asked for and made.
+    removal : how the denoised one was made.
     clipped : uint8 per upright pixel, bit c set where colour c is clipped on the sensor; None when nothing is.
     entry : where the source entered the line.
     step : frame pixels per pixel (more than 1 for the quick binned form).
@@ -47,7 +49,7 @@ class Developed:
 
     plain: Picture
     denoised: Picture | None
-    denoised_strength: float
+    removal: Removal
     clipped: np.ndarray | None
     entry: str
     colour: CameraColour | None
@@ -135,7 +137,7 @@ def quick(loaded: Loaded) -> Developed:
     step = 2.0 if loaded.mosaic.is_bayer else 3.0
     extent = _upright_extent(loaded)
     return Developed(
-        Picture(binned), None, 0.0, None, MOSAIC, loaded.colour, loaded.noise, extent, loaded.flip, step, 0,
+        Picture(binned), None, Removal(), None, MOSAIC, loaded.colour, loaded.noise, extent, loaded.flip, step, 0,
         loaded.notes, None, "binned",
     )  # fmt: skip
 
@@ -162,7 +164,7 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
         )
         bits = _clip_bits(picture) if loaded.entry == CAMERA else None
         return Developed(
-            Picture(picture, exact=True), clean, 1.0 if clean else 0.0, bits, loaded.entry, loaded.colour,
+            Picture(picture, exact=True), clean, Removal(1.0 if clean else 0.0), bits, loaded.entry, loaded.colour,
             loaded.noise, extent, loaded.flip, 1.0, 0, loaded.notes, None, "none",
         )  # fmt: skip
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
@@ -181,7 +183,7 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     bits = _mosaic_clip_bits(loaded.mosaic)
     method = demosaicing.METHODS[mosaic.cfa.shape[0]] if settings.demosaic != "linear" else "linear@1"
     return Developed(
-        full, None, 0.0, None if bits is None else upright(bits, loaded.flip), MOSAIC,
+        full, None, Removal(), None if bits is None else upright(bits, loaded.flip), MOSAIC,
         loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic, method,
         banding, loaded.levels,
     )  # fmt: skip
@@ -214,7 +216,7 @@ def _full_colour(mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sen
 
 
 def denoise_whole(
-    developed: Developed, settings: Sensor, strength: float, progress: Progress = always
+    developed: Developed, settings: Sensor, removal: Removal, progress: Progress = always
 ) -> Picture:
     """The denoised picture of a whole frame.
 
@@ -226,8 +228,9 @@ def denoise_whole(
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
     clean = denoise.denoise_mosaic(
-        mosaic, noise, developed.gains, strength, progress=part(progress, 0.0, 0.9)
-    )
+        mosaic, noise, developed.gains, removal.strength, progress=part(progress, 0.0, 0.9),
+        method=denoise.method_for(mosaic.cfa, removal.kind),
+    )  # fmt: skip
     step(progress, 0.9)
     return _full_picture(
         Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings, developed.flip
@@ -239,7 +242,7 @@ def _clean_knee(noise: NoiseModel) -> float:
     return knee_for(0.25 * noise.read[1])
 
 
-def denoise_region(developed: Developed, settings: Sensor, strength: float, region: Region) -> Patch:
+def denoise_region(developed: Developed, settings: Sensor, removal: Removal, region: Region) -> Patch:
     """The denoised picture of a region at 1:1, as it will be in the whole frame."""
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
@@ -251,8 +254,9 @@ def denoise_region(developed: Developed, settings: Sensor, strength: float, regi
     outer_rows = max(0, (rows[0] - reach) // _PERIOD * _PERIOD), min(h, rows[1] + reach)
     outer_columns = max(0, (columns[0] - reach) // _PERIOD * _PERIOD), min(w, columns[1] + reach)
     clean = denoise.denoise_mosaic(
-        mosaic, noise, developed.gains, strength, rows=outer_rows, columns=outer_columns
-    )
+        mosaic, noise, developed.gains, removal.strength, rows=outer_rows, columns=outer_columns,
+        method=denoise.method_for(mosaic.cfa, removal.kind),
+    )  # fmt: skip
     full = _full_colour(Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings)
     inner = full[
         rows[0] - outer_rows[0] : rows[1] - outer_rows[0],

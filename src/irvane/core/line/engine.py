@@ -14,12 +14,13 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from irvane.core.files.cache import ResultCache
-from irvane.core.line.context import Context, make_context, noise_amount, noise_strength
+from irvane.core.line.context import Context, make_context, noise_removal
 from irvane.core.line.develop import Developed, denoise_region, denoise_whole, develop, quick
 from irvane.core.line.picture import Patch, Picture, Region
 from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.view import covers, wanted
 from irvane.core.noise import denoise
+from irvane.core.noise.denoise import Removal
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Sensor, Settings
 
@@ -39,51 +40,49 @@ class Frame:
     Attributes
     ----------
     coarse : True while it is only the binned form of the mosaic.
-    local : denoised pixels of the last region asked for, with the strength they were made with.
+    local : denoised pixels of the last region asked for, and how they were made.
     """
 
     developed: Developed
     context: Context
     coarse: bool
-    local: tuple[float, Patch] | None = field(default=None)
+    local: tuple[Removal, Patch] | None = field(default=None)
 
-    def strength(self, settings: Settings) -> float:
-        """Strength the denoiser has to run with for a proof; 0 when nothing is to be removed."""
-        if self.developed.entry != MOSAIC:
-            return 0.0
-        return noise_strength(noise_amount(settings, self.context))
+    def removal(self, settings: Settings) -> Removal:
+        """How the denoiser has to run for a proof."""
+        return noise_removal(settings, self.context) if self.developed.entry == MOSAIC else Removal()
 
     def denoised_for(self, settings: Settings) -> bool:
         """Is the whole denoised picture there (or none needed)?"""
-        wished = self.strength(settings)
-        made = self.developed.denoised is not None and self.developed.denoised_strength == wished
-        return wished == 0 or made
+        wished = self.removal(settings)
+        made = self.developed.denoised is not None and self.developed.removal == wished
+        return wished.strength == 0 or made
 
     def clean(self, settings: Settings, region: Region) -> Patch | None:
         """Locally denoised pixels that stand in for a region, if they are there."""
-        if self.local is None or self.local[0] != self.strength(settings) or region.step > 1:
+        if self.local is None or self.local[0] != self.removal(settings) or region.step > 1:
             return None
         patch = self.local[1]
         return patch if covers(patch, wanted(region, self.developed.extent)) else None
 
     def without_stale(self, settings: Settings) -> Frame:
-        """The same frame, without a denoised picture of another strength."""
+        """The same frame, without a denoised picture that was made otherwise."""
         if self.developed.denoised is None or self.developed.entry != MOSAIC or self.denoised_for(settings):
             return self
         bare = Developed(**{**vars(self.developed), "denoised": None})
         return Frame(bare, self.context, self.coarse, self.local)
 
 
-def denoised_key(content: str, developed: Developed, sensor: Sensor, strength: float) -> str:
+def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Removal) -> str:
     """Identity of a denoised picture: everything that it depends on, methods and weights included."""
     assert developed.mosaic is not None
-    method = denoise.METHODS[developed.mosaic.cfa.shape[0]]
+    method = denoise.method_for(developed.mosaic.cfa, removal.kind)
     parts = (
         content,
         sensor,
         developed.gains.tolist(),
         developed.noise,
-        strength,
+        removal.strength,
         method.name,
         developed.method,
     )
@@ -194,24 +193,24 @@ class Engine:
         frame = self.full(source, settings.sensor)
         if frame.denoised_for(settings):
             return frame
-        strength = frame.strength(settings)
-        clean = self._denoised(source, frame.developed, settings.sensor, strength, progress)
-        made = Developed(**{**vars(frame.developed), "denoised": clean, "denoised_strength": strength})
+        removal = frame.removal(settings)
+        clean = self._denoised(source, frame.developed, settings.sensor, removal, progress)
+        made = Developed(**{**vars(frame.developed), "denoised": clean, "removal": removal})
         fresh = Frame(made, frame.context, False, frame.local)
         self._keep(self._key(source, settings.sensor), fresh)
         return fresh
 
     def _denoised(
-        self, source: Source, developed: Developed, sensor: Sensor, strength: float, progress: Progress
+        self, source: Source, developed: Developed, sensor: Sensor, removal: Removal, progress: Progress
     ) -> Picture:
         """The whole denoised picture, from disk when it was made before."""
         if self._cache is None:
-            return denoise_whole(developed, sensor, strength, progress)
-        key = denoised_key(source.key, developed, sensor, strength)
+            return denoise_whole(developed, sensor, removal, progress)
+        key = denoised_key(source.key, developed, sensor, removal)
         codes = self._cache.get(key)
         if codes is not None and codes.dtype == np.int16 and codes.shape == (*developed.extent, 3):
             return Picture.from_codes(codes)
-        picture = denoise_whole(developed, sensor, strength, progress)
+        picture = denoise_whole(developed, sensor, removal, progress)
         self._cache.put(key, picture.codes)
         return picture
 
@@ -221,8 +220,8 @@ class Engine:
         """The frame with the denoised pixels of a region at 1:1 (with the margin that views need)."""
         frame = self.full(source, settings.sensor)
         outer = wanted(region, frame.developed.extent)
-        strength = frame.strength(settings)
+        removal = frame.removal(settings)
         step(progress, 0.0)
-        patch = denoise_region(frame.developed, settings.sensor, strength, outer)
-        frame.local = (strength, patch)
+        patch = denoise_region(frame.developed, settings.sensor, removal, outer)
+        frame.local = (removal, patch)
         return frame

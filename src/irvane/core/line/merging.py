@@ -18,7 +18,7 @@ from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.align import warp
 from irvane.core.merge.fusion import fuse
 from irvane.core.merge.hdr import Member, merge, plan
-from irvane.core.noise.denoise import automatic_amount
+from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Colour, Sensor
 
@@ -92,7 +92,7 @@ def _member(source: FileSource, progress: Progress) -> tuple[Loaded, np.ndarray,
     plain = made.plain.read_all()
     if automatic_amount(loaded.noise) <= 50:
         return loaded, plain, plain
-    return loaded, plain, denoise_whole(made, Sensor(), 1.0, part(progress, 0.2, 1.0)).read_all()
+    return loaded, plain, denoise_whole(made, Sensor(), Removal(1.0), part(progress, 0.2, 1.0)).read_all()
 
 
 def fuse_files(paths: Sequence[Path], progress: Progress = always) -> np.ndarray:

@@ -15,6 +15,7 @@ from irvane.core.line.picture import Picture, Region
 from irvane.core.line.source import MOSAIC, Loaded
 from irvane.core.line.view import render_view
 from irvane.core.merge.hdr import Member, merge, plan
+from irvane.core.noise.denoise import BEST, FAST, Removal
 from irvane.core.sensor.levels import apply_levels
 from irvane.core.settings import Acutance, Colour, Light, Settings
 
@@ -40,14 +41,17 @@ def warm() -> None:
     everything = replace(
         Settings(), light=light, acutance=Acutance(50, 50, 50), colour=Colour(saturation=120)
     )
+    for path in ("noise.shadows", "noise.fine", "noise.texture", "noise.luminance", "sensor.false_colour"):
+        everything = everything.with_value(path, 50)
     everything = everything.with_value("lens.vignetting", 0.5)
     whole = Region(0, 0, _SIDE, _SIDE)
     for cfa in (BAYER, SIX_BY_SIX):
         loaded = _loaded(cfa, 1 / 50)
         for settings in (everything, everything.with_value("sensor.demosaic", "linear")):
             developed = develop(loaded, settings.sensor)
-            developed.denoised = denoise_whole(developed, settings.sensor, 1.0)
-            render_view(developed, settings, make_context(developed), whole)
+            for kind in (BEST, FAST):
+                developed.denoised = denoise_whole(developed, settings.sensor, Removal(1.0, kind))
+            render_view(developed, settings, make_context(developed), whole, marks=True)
         coarse = quick(loaded)
         render_view(coarse, everything, make_context(coarse), whole)
     members = []

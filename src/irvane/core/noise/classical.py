@@ -7,6 +7,7 @@ Only the change goes back to the mosaic: where nothing is removed, the mosaic is
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 
 import cv2
@@ -26,6 +27,11 @@ REACH = 64
 _LEVELS = 3
 _THRESHOLD = 2.7
 _STEP_LUMINANCE, _STEP_COLOUR = 3, 4
+_STEP_FAST = 6
+#: Multiple of its noise that the finest colour detail must exceed to be kept by the fast method.
+_COLOUR_THRESHOLD = 3.0
+
+_Way = Callable[[np.ndarray, list[np.ndarray], bool], np.ndarray]
 
 #: Orthonormal luminance and two colour axes.
 _OPPONENT = np.array([[1, 1, 1], [1, 0, -1], [1, -2, 1]], np.float32)
@@ -64,18 +70,47 @@ def _double(plane: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
     return np.pad(large, ((0, shape[0] - 2 * h), (0, shape[1] - 2 * w)), mode="edge")
 
 
-def _multiscale(plane: np.ndarray, sigmas: list[np.ndarray], step: int) -> np.ndarray:
-    fine = denoise_plane(plane, sigmas[0], _THRESHOLD, step)
+def _multiscale(plane: np.ndarray, sigmas: list[np.ndarray], step: int, passes: int = 2) -> np.ndarray:
+    fine = denoise_plane(plane, sigmas[0], _THRESHOLD, step, passes)
     if len(sigmas) == 1 or min(plane.shape) < 4 * SIDE:
         return fine
-    coarse = _multiscale(_half(plane), sigmas[1:], step)
+    coarse = _multiscale(_half(plane), sigmas[1:], step, passes)
     return fine + _double(coarse - _half(fine), plane.shape)
+
+
+def _thorough(plane: np.ndarray, sigmas: list[np.ndarray], is_colour: bool) -> np.ndarray:
+    return _multiscale(plane, sigmas, _STEP_COLOUR if is_colour else _STEP_LUMINANCE)
+
+
+def _quick(plane: np.ndarray, sigmas: list[np.ndarray], is_colour: bool) -> np.ndarray:
+    """One pass; of colour, the finest detail is only kept where it is far stronger than its noise."""
+    if not is_colour or min(plane.shape) < 8 * SIDE:
+        return _multiscale(plane, sigmas, _STEP_FAST, 1)
+    half = _half(plane)
+    coarse = _multiscale(half, sigmas[1:], _STEP_FAST, 1)
+    detail = plane - _double(half, plane.shape)
+    limit = np.float32(_COLOUR_THRESHOLD * np.sqrt(np.mean(sigmas[0] ** 2)))
+    kept = np.sign(detail) * np.maximum(np.abs(detail) - limit, 0)
+    return _double(coarse, plane.shape) + kept
 
 
 def denoise_tile(
     data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
 ) -> np.ndarray:
     """Denoise a piece of a mosaic (float32 H×W); the piece begins at a multiple of 48 pixels of the whole."""
+    return _denoise(data, cfa, noise, gains, strength, _thorough)
+
+
+def denoise_tile_fast(
+    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
+) -> np.ndarray:
+    """The same in a fraction of the time, with less detail kept."""
+    return _denoise(data, cfa, noise, gains, strength, _quick)
+
+
+def _denoise(
+    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float, way: _Way
+) -> np.ndarray:
     period = cfa.shape[0]
     scales = np.sqrt(np.asarray(gains, np.float32))
     stable = stabilise(data, cfa, noise, scales)
@@ -86,7 +121,7 @@ def denoise_tile(
     for k in range(3):
         plane = np.ascontiguousarray(planes[..., k])
         sigmas = [strength * level[k] for level in spectra]
-        change[..., k] = _multiscale(plane, sigmas, _STEP_LUMINANCE if k == 0 else _STEP_COLOUR) - plane
+        change[..., k] = way(plane, sigmas, k > 0) - plane
     _add_change(stable, change @ _OPPONENT, cfa)
     return unstabilise(stable, cfa, noise, scales)
 

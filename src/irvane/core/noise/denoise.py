@@ -11,7 +11,7 @@ import numpy as np
 from irvane.core.image import GREEN, Mosaic, NoiseModel
 from irvane.core.noise import classical, learned
 from irvane.core.progress import Progress, always, step
-from irvane.core.threads import each
+from irvane.core.threads import CORES, each
 
 #: Tiles start at multiples of this, so that windows, scales and arrays line up.
 ALIGN = 48
@@ -39,7 +39,23 @@ class Method:
 
 _LEARNED = Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056), partial(learned.fingerprint, 2))
 CLASSICAL = Method("sliding-cosine@1", classical.denoise_tile, 96, (480, 1 << 20))
-METHODS = {2: _LEARNED, 6: CLASSICAL}
+FAST_METHOD = Method("sliding-cosine-fast@1", classical.denoise_tile_fast, 96, (480, 1 << 20))
+BEST, FAST = "best", "fast"
+
+
+@dataclass(frozen=True)
+class Removal:
+    """How noise is to be removed: the multiple of the measured noise that is taken for noise, and the kind of method."""
+
+    strength: float = 0.0
+    kind: str = BEST
+
+
+def method_for(cfa: np.ndarray, kind: str = BEST) -> Method:
+    """The method of a kind (BEST or FAST) for a colour array."""
+    if kind == FAST:
+        return FAST_METHOD
+    return _LEARNED if cfa.shape[0] == 2 else CLASSICAL
 
 
 def denoise_mosaic(
@@ -62,7 +78,7 @@ def denoise_mosaic(
     strength : multiple of the measured noise that is taken for noise; 0 returns the mosaic unchanged.
     rows, columns : half-open ranges of the wanted part; all when None.
     progress : called with the share done; returns False to cancel.
-    method : the one for the colour array when None.
+    method : the best one for the colour array when None.
 
     Returns
     -------
@@ -79,12 +95,12 @@ def denoise_mosaic(
     if strength <= 0:
         return mosaic.data[top:bottom, left:right].copy()
     cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
-    chosen = method or METHODS[cfa.shape[0]]
+    chosen = method or method_for(cfa)
     out = np.empty((bottom - top, right - left), np.float32)
 
     def work(place: tuple[int, int]) -> None:
         y, x = place
-        last_y, last_x = min(y + chosen.side[0], bottom), min(x + chosen.side[1], right)
+        last_y, last_x = min(y + tall, bottom), min(x + chosen.side[1], right)
         y0, x0 = (max(0, v // ALIGN * ALIGN - chosen.halo) for v in (y, x))
         tile = np.ascontiguousarray(mosaic.data[y0 : last_y + chosen.halo, x0 : last_x + chosen.halo])
         clean = chosen.tile(tile, cfa, noise, gains, strength)
@@ -92,7 +108,10 @@ def denoise_mosaic(
             y - y0 : last_y - y0, x - x0 : last_x - x0
         ]
 
-    places = [(y, x) for y in range(top, bottom, chosen.side[0]) for x in range(left, right, chosen.side[1])]
+    tall = min(
+        chosen.side[0], -(-(bottom - top) // (CORES * ALIGN)) * ALIGN
+    )  # every core has something to do
+    places = [(y, x) for y in range(top, bottom, tall) for x in range(left, right, chosen.side[1])]
     step(progress, 0.0)
     for done, _ in enumerate(each(work, places), 1):
         step(progress, done / len(places))

@@ -205,7 +205,9 @@ def _shrink(
     return total / np.maximum(weight, 1e-9)
 
 
-def denoise_plane(plane: np.ndarray, sigma: np.ndarray, threshold: float = 2.7, step: int = 2) -> np.ndarray:
+def denoise_plane(
+    plane: np.ndarray, sigma: np.ndarray, threshold: float = 2.7, step: int = 2, passes: int = 2
+) -> np.ndarray:
     """Denoise one plane whose noise has standard deviation `sigma` per 8×8 cosine coefficient.
 
     Parameters
@@ -213,6 +215,7 @@ def denoise_plane(plane: np.ndarray, sigma: np.ndarray, threshold: float = 2.7, 
     plane : float32, H×W.
     sigma : float32, 8×8.
     threshold : multiple of sigma below which a coefficient counts as noise in the first pass.
+    passes : 2, or 1 without the Wiener filter, in less than half of the time.
     step : distance between rows of windows in pixels (along a row, every pixel starts a window).
     """
     h, w = plane.shape
@@ -220,6 +223,7 @@ def denoise_plane(plane: np.ndarray, sigma: np.ndarray, threshold: float = 2.7, 
     padded = np.pad(plane, ((margin, margin + -h % step), (margin, margin + -w % step)), mode="symmetric")
     padded = np.ascontiguousarray(padded, dtype=np.float32)
     noise = np.ascontiguousarray(sigma, dtype=np.float32)
-    pilot = _shrink(padded, None, noise, threshold, step)
-    result = _shrink(padded, pilot, noise, threshold, step)
+    result = _shrink(padded, None, noise, threshold, step)
+    if passes == 2:
+        result = _shrink(padded, result, noise, threshold, step)
     return np.ascontiguousarray(result[margin : margin + h, margin : margin + w])
