@@ -53,6 +53,13 @@ COMMANDS = (
     Command("Proof", "rename_proof", "Rename this proof …", "F2"),
     Command("Proof", "remove_proof", "Remove this proof", "Ctrl+Delete"),
     Command("Proof", "bare", "Show the bare frame here, or the proof again", "B"),
+    Command(
+        "Proof",
+        "strip",
+        "Test strip of the setting in hand",
+        "F",
+        "One crop at several values side by side; click on the one you want.",
+    ),
     Command("Proof", "grey", "Pick a grey spot", "G"),
     Command("Proof", "reset", "Back to an untouched proof", "Ctrl+R"),
     Command("Bench", "pane", "Choose the other pane", "T"),

@@ -25,6 +25,7 @@ from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import LOOKS, PICTURE, render_look
 from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource, Source
+from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import scene_patch
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
@@ -65,6 +66,7 @@ class Backstage(QObject):
     improved(key) : a better form of the source with this key is there.
     busy(key, words, share, seconds left) : progress of long work on a source; share 1 ends it.
     figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, ProbeFigures or None), matched(offset)
+    stripped(run, number, Rendered) : a crop of a test strip.
     picked(settings values or None, sentence) : the grey spot.
     learned(number, info, preview, sidecar), item_failed(number, sentence), collected(paths, problems)
     grouped(numbers, brackets), saved(path), said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
@@ -76,6 +78,7 @@ class Backstage(QObject):
     figures = Signal(int, object, object, object)
     probed = Signal(int, object, object)
     matched = Signal(float)
+    stripped = Signal(int, int, object)
     picked = Signal(object, str)
     learned = Signal(int, object, object, object)
     item_failed = Signal(int, str)
@@ -221,6 +224,23 @@ class Backstage(QObject):
                 key[0] in ("coarse", "full", "local", "whole", "figures", "probe") and key[1] not in keys
             )
         )
+
+    def render_strip(self, run: int, number: int, wish: Wish) -> None:
+        """Render one crop of a test strip; those of earlier runs are not wanted any more."""
+        self._heavy.cancel(lambda key: key[0] == "strip" and key[1] != run)
+        self._heavy.submit(
+            ("strip", run, number),
+            lambda progress: render_crop(
+                self.engine, wish.source, wish.settings, wish.region, wish.look, progress
+            ),
+            lambda made: self.stripped.emit(run, number, made),
+            self._tell(wish.source),
+            1,
+        )
+
+    def leave_strip(self) -> None:
+        """Crops of test strips are not wanted any more."""
+        self._heavy.cancel(lambda key: key[0] == "strip")
 
     # figures
 

@@ -25,6 +25,7 @@ from irvane.desktop.actions import KeysDialog, make_actions
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.strip import DIVIDED, TWO
+from irvane.desktop.bench.teststrip import can_be_stripped
 from irvane.desktop.line.band import Band
 from irvane.desktop.line.shelf import Shelf
 from irvane.desktop.line.words import station_words
@@ -104,6 +105,9 @@ class Window(QMainWindow):
         bench.chosen_changed.connect(self._update_controls)
         bench.proof_menu.connect(proofs.menu)
         shelf.changed.connect(proofs.edit)
+        shelf.strip.connect(self.open_test_strip)
+        bench.test_strip.taken.connect(self._take_from_strip)
+        bench.said.connect(self.say)
         shelf.held.connect(bench.show_fitting_look)
         shelf.pick_grey.connect(proofs.pick_grey)
         shelf.as_shot.connect(
@@ -144,6 +148,7 @@ class Window(QMainWindow):
             "rename_proof": proofs.rename_proof,
             "remove_proof": proofs.remove_proof,
             "bare": proofs.toggle_bare,
+            "strip": self._toggle_test_strip,
             "grey": lambda: proofs.pick_grey(not bench.views[0].picking),
             "reset": proofs.reset_proof,
             "pane": lambda: bench.choose(1 - bench.chosen),
@@ -282,6 +287,27 @@ class Window(QMainWindow):
         self.shelf.folder.setToolTip(f"{folder}\nClick to choose another folder.")
         if self.shelf.isVisible() or self.band.station:
             self.shelf.show_proof(settings, frame, content, content.proof != BARE and item.ready)
+
+    # test strip
+
+    def open_test_strip(self, path: str) -> None:
+        """Show a setting's test strip."""
+        if not can_be_stripped(path):
+            self.say("This setting does not change what is seen here.")
+        elif self.bench.contents[self.bench.chosen].proof == BARE:
+            self.say("The bare frame has no settings. Press B for the proof, or N for a new one.")
+        else:
+            self.bench.open_test_strip(path)
+
+    def _toggle_test_strip(self) -> None:
+        if self.bench.test_strip.isVisible():
+            self.bench.leave_test_strip()
+        else:
+            self.open_test_strip(self.shelf.setting_in_hand())
+
+    def _take_from_strip(self, path: str, value: object) -> None:
+        self.bench.leave_test_strip()
+        self.proofs.edit(path, value)
 
     # window
 

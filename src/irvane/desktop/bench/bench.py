@@ -9,16 +9,22 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from irvane.core.line.engine import Frame
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE
+from irvane.core.line.teststrip import crop
+from irvane.core.settings import Settings
 from irvane.desktop import theme
-from irvane.desktop.backstage import Backstage
+from irvane.desktop.backstage import Backstage, Wish
 from irvane.desktop.bench.caption import Caption
+from irvane.desktop.bench.content import image_of
 from irvane.desktop.bench.feed import Feed
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.picture import PictureView
 from irvane.desktop.bench.strip import DIVIDED, ONE, TWO, BenchStrip
+from irvane.desktop.bench.teststrip import TestStrip
 from irvane.desktop.bench.viewport import Viewport
-from irvane.desktop.session import BARE, Session
+from irvane.desktop.line.words import automatic_values
+from irvane.desktop.session import BARE, Item, Session
 
 LETTERS = ("A", "B")
 
@@ -88,7 +94,17 @@ class Bench(QWidget):
         self.strip.marked.connect(self.set_marks)
         self.note = self.strip.note
         layout.addWidget(self.strip)
-        layout.addLayout(self._grid, 1)
+        self._panes_holder = QWidget()
+        self._panes_holder.setLayout(self._grid)
+        layout.addWidget(self._panes_holder, 1)
+        self.test_strip = TestStrip()
+        self.test_strip.hide()
+        self.test_strip.wanted.connect(self._render_strip)
+        self.test_strip.left.connect(self.leave_test_strip)
+        self.backstage.stripped.connect(
+            lambda run, number, made: self.test_strip.take(run, number, image_of(made.pixels))
+        )
+        layout.addWidget(self.test_strip, 1)
 
     # what is shown
 
@@ -107,6 +123,7 @@ class Bench(QWidget):
 
     def show_item(self, pane: int, number: int | None, proof: int | None = None) -> None:
         """Show a proof of an item in a pane."""
+        self.leave_test_strip()
         item = self.session.items.get(number) if number is not None else None
         if proof is None:
             proof = item.sidecar.current if item is not None else 0
@@ -144,6 +161,7 @@ class Bench(QWidget):
     def choose(self, pane: int) -> None:
         """Choose the pane whose proof the controls act on."""
         if pane != self.chosen:
+            self.leave_test_strip()
             self.panes.chosen = pane
             self.refresh()
             if self.arrangement == ONE:
@@ -210,6 +228,46 @@ class Bench(QWidget):
         self.panes.marks = on
         self.strip.marks_button.setChecked(on)
         self.feed.request()
+
+    def open_test_strip(self, path: str) -> None:
+        """Show the chosen pane's crop at several values of a setting, in the place of the panes."""
+        settings, item = self.settings(self.chosen), self.item(self.chosen)
+        frame = None if item is None or not item.ready else self._frame(item, settings)
+        if settings is None or frame is None or frame.coarse:
+            self.said.emit("The frame is not developed yet; try again in a moment.")
+            return
+        now = settings.get(path)
+        if now is None:
+            now = automatic_values(frame, settings)[path]
+        self._panes_holder.hide()
+        self.test_strip.show()
+        self.test_strip.show_setting(path, now)
+
+    def leave_test_strip(self) -> None:
+        """Back to the panes."""
+        if self.test_strip.isHidden():
+            return
+        self.backstage.leave_strip()
+        self.test_strip.hide()
+        self._panes_holder.show()
+        self.view_of(self.chosen).setFocus()
+        self.feed.request()
+
+    def _frame(self, item: Item, settings: Settings | None) -> Frame | None:
+        return None if settings is None else self.backstage.engine.best(item.source, settings.sensor)
+
+    def _render_strip(self) -> None:
+        settings, item, strip = self.settings(self.chosen), self.item(self.chosen), self.test_strip
+        if settings is None or item is None:
+            return
+        size = strip.crops.picture_size()
+        extent = self.contents[self.chosen].extent
+        region = crop(extent, self.viewport.centre, (size.width(), size.height()), self.viewport.zoom)
+        for number, value in enumerate(strip.values):
+            tried = settings.with_value(strip.path, value)
+            self.backstage.render_strip(
+                strip.run, number, Wish(item.source, tried, region, look=self.panes.look)
+            )
 
     def set_zoom(self, zoom: float | None) -> None:
         """Zoom all panes about their centre."""

@@ -3,8 +3,17 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRect, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QSlider, QWidget
+from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QSlider,
+    QWidget,
+)
 
 from irvane.core.settings import Choice, Number, default, spec, value_text
 from irvane.desktop import theme
@@ -14,9 +23,16 @@ ROW_HEIGHT = 26
 
 
 class _Name(QLabel):
-    """The setting's name; a double click resets it."""
+    """The setting's name; a double click resets it, a right click opens its menu."""
 
     reset = Signal()
+    strip = Signal()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
+        menu = QMenu(self)
+        menu.addAction("Test strip").triggered.connect(self.strip)
+        menu.addAction("Back to what a new proof has").triggered.connect(self.reset)
+        menu.exec(event.globalPos())
 
     def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:  # noqa: N802
         self.reset.emit()
@@ -93,9 +109,11 @@ class NumberRow(QWidget):
     -------
     changed(value) : a float, or None for automatic.
     held(on) : the slider is taken hold of, or let go.
+    strip : its test strip is asked for.
     """
 
     changed = Signal(object)
+    strip = Signal()
     held = Signal(bool)
 
     def __init__(self, path: str) -> None:
@@ -112,6 +130,7 @@ class NumberRow(QWidget):
         self.name = _Name(declared.label)
         self.name.setFixedWidth(_NAME_WIDTH)
         self.name.reset.connect(self.reset)
+        self.name.strip.connect(self.strip)
         self.slider = _Track(round((declared.neutral - declared.low) / self._fine))
         self.slider.setRange(0, round((declared.high - declared.low) / self._fine))
         self.slider.setSingleStep(max(1, round(declared.step / self._fine)))
@@ -153,7 +172,7 @@ class NumberRow(QWidget):
         text = f"{s.help}\nFrom {s.low:g} to {s.high:g} {s.unit}; neutral: {s.neutral:g} {s.unit}."
         if s.automatic and self._automatic_value is not None:
             text += f" Automatic here: {value_text(self.path, self._automatic_value)}."
-        text += "\nDouble click on the name: back to what a new proof has."
+        text += "\nDouble click on the name: back to what a new proof has. Right click, or F: its test strip."
         for widget in (self.name, self.slider, self.box):
             widget.setToolTip(text)
         self.slider.setAccessibleDescription(s.help)
@@ -198,6 +217,7 @@ class ChoiceRow(QWidget):
     """A setting with named values."""
 
     changed = Signal(object)
+    strip = Signal()
 
     def __init__(self, path: str) -> None:
         super().__init__()
@@ -207,6 +227,7 @@ class ChoiceRow(QWidget):
         self.name = _Name(declared.label)
         self.name.setFixedWidth(_NAME_WIDTH)
         self.name.reset.connect(lambda: self.changed.emit(default(path)))
+        self.name.strip.connect(self.strip)
         self.box = QComboBox()
         self.box.setAccessibleName(declared.label)
         for key, words in declared.options:

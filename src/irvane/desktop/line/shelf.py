@@ -3,7 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from irvane.core.line.engine import Frame
 from irvane.core.settings import STATIONS, Number, Settings, names, spec
@@ -66,11 +74,13 @@ class Shelf(QWidget):
 
     Signals
     -------
-    changed(path, value) : a setting was moved or typed. held(path, on) : its slider was taken hold of, or let go.
+    changed(path, value) : a setting was moved or typed. strip(path) : its test strip is asked for.
+    held(path, on) : its slider was taken hold of, or let go.
     pick_grey, write, choose_folder, write_next : the buttons of the stations Colour and Finish.
     """
 
     changed = Signal(str, object)
+    strip = Signal(str)
     held = Signal(str, bool)
     pick_grey = Signal(bool)
     as_shot = Signal()
@@ -86,6 +96,7 @@ class Shelf(QWidget):
             page = _Station(station)
             for path, row in page.rows.items():
                 row.changed.connect(lambda value, p=path: self.changed.emit(p, value))
+                row.strip.connect(lambda p=path: self.strip.emit(p))
                 if isinstance(row, NumberRow):
                     row.held.connect(lambda on, p=path: self.held.emit(p, on))
             self.stations[station] = page
@@ -102,7 +113,8 @@ class Shelf(QWidget):
         layout.setSpacing(0)
         layout.addWidget(self._stack, 1)
         layout.addWidget(self.plot)
-        self._station = "light"
+        self._station, self._last = "light", ""
+        self.changed.connect(self._remember)
 
     def _colour_buttons(self) -> None:
         holder = QWidget()
@@ -140,10 +152,22 @@ class Shelf(QWidget):
         column.addWidget(self.folder)
         column.addWidget(self.write_button)
 
+    def _remember(self, path: str, _value: object) -> None:
+        self._last = path
+
     def open(self, station: str) -> None:
         """Show the controls of a station."""
         self._station = station
         self._stack.setCurrentWidget(self.stations[station])
+
+    def setting_in_hand(self) -> str:
+        """The setting whose row has the focus, or else the last one changed of the open station, or its first."""
+        focus = QApplication.focusWidget()
+        rows = self.stations[self._station].rows
+        for path, row in rows.items():
+            if focus is not None and (focus is row or row.isAncestorOf(focus)):
+                return path
+        return self._last if self._last in rows else next(iter(rows))
 
     def show_proof(
         self, settings: Settings | None, frame: Frame | None, content: Content, editable: bool

@@ -1,0 +1,86 @@
+"""The test strip: one crop of a frame at several values of one setting."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from irvane.core.line.develop import denoise_region
+from irvane.core.line.engine import Engine
+from irvane.core.line.looks import PICTURE, render_look
+from irvane.core.line.picture import Region
+from irvane.core.line.source import Source
+from irvane.core.line.view import Rendered, wanted
+from irvane.core.progress import Progress, always, step
+from irvane.core.settings import Choice, Settings, spec
+
+FEWEST, MOST = 3, 7
+#: Steps of a setting between neighbouring values, before the spread is changed.
+_STEPS = 5
+
+
+def strip_values(path: str, now: Any, count: int, spread: float = 1.0) -> list[Any]:
+    """Values to show: all names of a choice, or numbers around the present one, evenly apart and inside the range.
+
+    Parameters
+    ----------
+    path : full name of the setting.
+    now : its present value.
+    count : how many, FEWEST…MOST.
+    spread : multiple of the usual distance.
+    """
+    declared = spec(path)
+    if isinstance(declared, Choice):
+        return [name for name, _ in declared.options]
+    smallest = 10.0**-declared.decimals
+    apart = max(_STEPS * declared.step * spread, smallest)
+    apart = min(apart, (declared.high - declared.low) / (count - 1))
+    first = min(max(now - apart * (count // 2), declared.low), declared.high - apart * (count - 1))
+    values = [round(first + apart * k, declared.decimals) for k in range(count)]
+    nearest = min(range(count), key=lambda k: abs(values[k] - now))
+    values[nearest] = now  # the present value is always among them
+    return sorted(set(values))
+
+
+def crop(
+    extent: tuple[int, int], centre: tuple[float, float], size: tuple[int, int], scale: float | None
+) -> Region:
+    """The part of the frame that a picture of `size` (width, height in device pixels) shows.
+
+    Parameters
+    ----------
+    extent : height and width of the frame.
+    centre : middle of the crop, as shares of width and height.
+    scale : device pixels per frame pixel; None: the whole frame.
+    """
+    h, w = extent
+    if scale is None:
+        return Region(0, 0, h, w, max(1.0, h / size[1], w / size[0]))
+    wide, high = min(w, max(1, round(size[0] / scale))), min(h, max(1, round(size[1] / scale)))
+    left = min(max(round(centre[0] * w - wide / 2), 0), w - wide)
+    top = min(max(round(centre[1] * h - high / 2), 0), h - high)
+    return Region(top, left, top + high, left + wide, max(1.0, 1 / scale))
+
+
+def render_crop(
+    engine: Engine,
+    source: Source,
+    settings: Settings,
+    region: Region,
+    look: str = PICTURE,
+    progress: Progress = always,
+) -> Rendered:
+    """A region under some settings, finished: what is missing for it is computed for this region alone.
+
+    A reduced region shows the plain picture where the whole denoised one is not there.
+
+    Raises
+    ------
+    ReadError, MergeError, Cancelled
+    """
+    frame = engine.full(source, settings.sensor, progress).without_stale(settings)
+    clean = frame.clean(settings, region)
+    step(progress, 0.5)
+    if clean is None and region.step <= 1 and not frame.denoised_for(settings):
+        outer = wanted(region, frame.developed.extent)
+        clean = denoise_region(frame.developed, settings.sensor, frame.removal(settings), outer)
+    return render_look(look, frame.developed, settings, frame.context, region, clean)

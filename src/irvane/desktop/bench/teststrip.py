@@ -1,0 +1,196 @@
+"""The test strip: one crop at several values of one setting side by side; a click takes one."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QRect, QSize, Qt, Signal
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from irvane.core.line.teststrip import FEWEST, MOST, strip_values
+from irvane.core.settings import Choice, Number, spec, value_text
+from irvane.desktop import theme
+
+_GAP = 3
+_LABEL = 22
+
+
+class _Crops(QWidget):
+    """Paints the crops and lets one be chosen."""
+
+    taken = Signal(int)
+    left = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.labels: list[str] = []
+        self.images: dict[int, QImage] = {}
+        self.now = self.marked = 0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Test strip")
+        self.setToolTip("Click on the one you want, or choose with the arrow keys and Return. Esc: leave.")
+
+    def place(self, number: int) -> QRect:
+        """Where a crop stands, its label included."""
+        count = max(len(self.labels), 1)
+        left = (self.width() + _GAP) * number // count
+        right = (self.width() + _GAP) * (number + 1) // count - _GAP
+        return QRect(left, 0, right - left, self.height())
+
+    def picture_size(self) -> QSize:
+        """Size of one crop in device pixels."""
+        ratio = self.devicePixelRatioF()
+        place = self.place(0)
+        return QSize(max(8, int(place.width() * ratio)), max(8, int((place.height() - _LABEL) * ratio)))
+
+    def paintEvent(self, _event: QPaintEvent) -> None:  # noqa: N802
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.SURROUNDS[1])
+        for number, words in enumerate(self.labels):
+            place = self.place(number)
+            picture = place.adjusted(0, 0, 0, -_LABEL)
+            image = self.images.get(number)
+            if image is None:
+                painter.setPen(theme.MUTED)
+                painter.drawText(picture, Qt.AlignmentFlag.AlignCenter, "…")
+            else:
+                size = image.size().scaled(picture.size(), Qt.AspectRatioMode.KeepAspectRatio)
+                shown = QRect(picture.topLeft(), size)
+                shown.moveCenter(picture.center())
+                painter.setRenderHint(
+                    QPainter.RenderHint.SmoothPixmapTransform, size.width() < 1.9 * image.width()
+                )
+                painter.drawImage(shown, image)
+            label = QRect(place.left(), place.bottom() - _LABEL + 1, place.width(), _LABEL)
+            painter.fillRect(label, theme.PANEL)
+            painter.setPen(theme.ACCENT if number == self.now else theme.TEXT)
+            painter.drawText(
+                label, Qt.AlignmentFlag.AlignCenter, f"{words} (now)" if number == self.now else words
+            )
+            if number == self.marked:
+                painter.setPen(QPen(theme.ACCENT, 2 if self.hasFocus() else 1))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(place.adjusted(1, 1, -2, -2))
+        painter.end()
+
+    def _at(self, x: float) -> int:
+        return next(
+            (k for k in range(len(self.labels)) if x <= self.place(k).right() + _GAP), len(self.labels) - 1
+        )
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self.marked = self._at(event.position().x())
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if event.button() == Qt.MouseButton.LeftButton and self.labels:
+            self.taken.emit(self._at(event.position().x()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        key = event.key()
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = 1 if key == Qt.Key.Key_Right else -1
+            self.marked = min(max(self.marked + step, 0), len(self.labels) - 1)
+            self.update()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.taken.emit(self.marked)
+        elif key == Qt.Key.Key_Escape:
+            self.left.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class TestStrip(QWidget):
+    """The surface; it takes the place of the panes.
+
+    Signals
+    -------
+    wanted : values or sizes changed; crops have to be rendered.
+    taken(path, value), left : one was chosen; the strip is to be closed.
+    """
+
+    __test__ = False  # not a test case, whatever its name says to pytest
+    wanted = Signal()
+    taken = Signal(str, object)
+    left = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.path, self.values = "", []  # type: str, list[Any]
+        self.run = 0
+        self._now: Any = None
+        self._count, self._spread = 5, 1.0
+        self.title = QLabel()
+        self.crops = _Crops()
+        self.crops.taken.connect(lambda k: self.taken.emit(self.path, self.values[k]))
+        self.crops.left.connect(self.left)
+        row = QHBoxLayout()
+        row.setContentsMargins(8, 3, 8, 3)
+        row.addWidget(self.title)
+        row.addStretch(1)
+        self.buttons: dict[str, QPushButton] = {}
+        for words, tip, act in (
+            ("fewer", "Fewer values", lambda: self._change(-1, 1.0)),
+            ("more", "More values", lambda: self._change(1, 1.0)),
+            ("closer", "Values nearer to each other", lambda: self._change(0, 0.5)),
+            ("farther", "Values farther apart", lambda: self._change(0, 2.0)),
+            ("leave", "Back to the panes, nothing changed (Esc)", self.left.emit),
+        ):
+            button = QPushButton(words)
+            button.setProperty("flat", True)
+            button.setToolTip(tip)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _checked=False, a=act: a())
+            self.buttons[words] = button
+            row.addWidget(button)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(row)
+        layout.addWidget(self.crops, 1)
+
+    def show_setting(self, path: str, now: Any) -> None:
+        """Begin with a setting and its present value."""
+        self.path, self._now, self._spread = path, now, 1.0
+        self._fill()
+        self.crops.setFocus()
+
+    def _change(self, more: int, spread: float) -> None:
+        self._count = min(max(self._count + more, FEWEST), MOST)
+        self._spread = min(max(self._spread * spread, 1 / 16), 16.0)
+        self._fill()
+
+    def _fill(self) -> None:
+        self.values = strip_values(self.path, self._now, self._count, self._spread)
+        declared = spec(self.path)
+        group = declared.group
+        self.title.setText(
+            f"Test strip · {declared.label}" + (f" ({group})" if group != declared.label else "")
+        )
+        for name in ("fewer", "more", "closer", "farther"):
+            self.buttons[name].setEnabled(isinstance(declared, Number))
+        crops = self.crops
+        crops.labels = [value_text(self.path, value) for value in self.values]
+        crops.images.clear()
+        crops.now = crops.marked = self.values.index(self._now)
+        crops.update()
+        self.run += 1
+        self.wanted.emit()
+
+    def take(self, run: int, number: int, image: QImage) -> None:
+        """Show a crop, if it belongs to what is asked for now."""
+        if run == self.run:
+            self.crops.images[number] = image
+            self.crops.update()
+
+    def resizeEvent(self, event: object) -> None:  # noqa: N802
+        super().resizeEvent(event)  # type: ignore[arg-type]
+        if self.path and self.isVisible():
+            self._fill()
+
+
+def can_be_stripped(path: str) -> bool:
+    """Does a setting change the picture on the bench?"""
+    return isinstance(spec(path), (Number, Choice)) and not path.startswith("finish.")

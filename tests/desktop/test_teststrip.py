@@ -1,0 +1,105 @@
+"""The test strip in the real window: opened by key and menu, taken by click and key, undone in one step."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+
+from irvane.desktop.session import BARE
+
+from .conftest import Driver
+
+
+def _brightness(driver: Driver) -> list[float]:
+    crops = driver.window.bench.test_strip.crops
+    found = []
+    for number in range(len(crops.labels)):
+        image = crops.images[number]
+        data = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+        found.append(float(data[:, : image.width() * 4].mean()))
+    return found
+
+
+def _complete(driver: Driver) -> bool:
+    crops = driver.window.bench.test_strip.crops
+    return len(crops.images) == len(crops.labels) > 0
+
+
+def test_a_strip_shows_values_and_a_click_takes_one(driver: Driver) -> None:
+    window, strip = driver.window, driver.window.bench.test_strip
+    driver.row("light.exposure").slider.setFocus()
+    driver.key(Qt.Key.Key_F)
+    assert strip.isVisible() and strip.path == "light.exposure"
+    driver.until(lambda: _complete(driver))
+    brightness = _brightness(driver)
+    assert brightness == sorted(brightness) and brightness[-1] > brightness[0] + 15
+    assert strip.crops.labels[strip.crops.now] == "0.00 EV"
+    driver.click(strip.crops, strip.crops.place(4).center())
+    assert not strip.isVisible()
+    assert driver.settings().light.exposure == pytest.approx(1.0)
+    driver.settled()
+    window.session.undo.undo()
+    assert driver.settings().light.exposure == 0.0
+
+
+def test_a_strip_is_chosen_from_by_keys_and_left(driver: Driver) -> None:
+    window, strip = driver.window, driver.window.bench.test_strip
+    driver.window.bench.set_zoom(1.0)
+    driver.row("acutance.fine")
+    window.open_test_strip("acutance.fine")
+    driver.until(lambda: _complete(driver))
+    strip.crops.setFocus()
+    driver.qtbot.keyClick(strip.crops, Qt.Key.Key_Right)
+    driver.qtbot.keyClick(strip.crops, Qt.Key.Key_Return)
+    assert driver.settings().acutance.fine == strip.values[1]
+    window.open_test_strip("acutance.fine")
+    driver.qtbot.keyClick(strip.crops, Qt.Key.Key_Escape)
+    assert not strip.isVisible()
+    assert driver.settings().acutance.fine == strip.values[1]
+    driver.settled()
+    assert driver.window.bench.contents[0].state == "final"
+
+
+def test_count_and_spread_are_changed_by_buttons(driver: Driver) -> None:
+    window, strip = driver.window, driver.window.bench.test_strip
+    window.open_test_strip("light.shadows")
+    assert len(strip.values) == 5
+    apart = strip.values[1] - strip.values[0]
+    driver.click(strip.buttons["more"])
+    assert len(strip.values) == 6
+    driver.click(strip.buttons["closer"])
+    assert strip.values[1] - strip.values[0] == pytest.approx(apart / 2, abs=0.051)
+    driver.until(lambda: _complete(driver))
+    driver.click(strip.buttons["leave"])
+    assert not strip.isVisible()
+
+
+def test_methods_stand_side_by_side(driver: Driver) -> None:
+    window, strip = driver.window, driver.window.bench.test_strip
+    window.bench.set_zoom(1.0)
+    window.open_test_strip("noise.method")
+    assert strip.crops.labels == ["best", "fast"]
+    assert not strip.buttons["more"].isEnabled()
+    driver.until(lambda: _complete(driver))
+    driver.click(strip.crops, strip.crops.place(1).center())
+    assert driver.settings().noise.method == "fast"
+    driver.settled()
+    assert window.bench.contents[0].state == "final"
+
+
+def test_what_cannot_be_stripped_says_why(driver: Driver) -> None:
+    window, strip = driver.window, driver.window.bench.test_strip
+    window.open_test_strip("finish.format")
+    assert not strip.isVisible() and "does not change" in window.bench.note.text()
+    window.bench.show_proof(0, BARE)
+    window.open_test_strip("light.exposure")
+    assert not strip.isVisible() and "bare" in window.bench.note.text()
+
+
+def test_choosing_another_frame_leaves_the_strip(driver: Driver) -> None:
+    window = driver.window
+    window.open_test_strip("light.exposure")
+    driver.choose("test-card.dng")
+    assert not window.bench.test_strip.isVisible()
+    assert window.bench.contents[0].state == "final"
