@@ -65,6 +65,17 @@ def test_a_lift_is_exposure_for_the_eye_only(frame: tuple[Developed, Context]) -
     assert lifted.mean() > render_view(*frame[:1], OFF, frame[1], region).pixels.mean() + 20
 
 
+@pytest.mark.parametrize("name", ["stress-contrast", "stress-shadows", "stress-curve"])
+def test_stress_is_what_later_settings_would_show(frame: tuple[Developed, Context], name: str) -> None:
+    region = Region(40, 50, 140, 190)
+    seen = render_look(name, *frame[:1], OFF, frame[1], region).pixels.astype(int)
+    tried = OFF
+    for path, value in LOOKS[name].changes:
+        tried = tried.with_value(path, value)
+    np.testing.assert_array_equal(seen, render_view(*frame[:1], tried, frame[1], region).pixels.astype(int))
+    assert np.abs(seen - render_view(*frame[:1], OFF, frame[1], region).pixels.astype(int)).mean() > 0.3
+
+
 def test_luminance_and_colour_part_the_picture(frame: tuple[Developed, Context]) -> None:
     region = Region(0, 0, 240, 300)
     grey = render_look("luminance", *frame[:1], OFF, frame[1], region).pixels

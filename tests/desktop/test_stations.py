@@ -114,3 +114,34 @@ def test_noise_words_say_what_was_measured(driver: Driver, frames: Path) -> None
     driver.settled()
     words = driver.window.shelf.noise_words.text()
     assert "noise profile" in words and "Automatic works at" in words
+
+
+def test_quick_grades_set_several_values_in_one_undoable_step(driver: Driver) -> None:
+    window = driver.window
+    window.band.toggle("noise")
+    even = driver.settings()
+    driver.click(window.shelf.grade_buttons["gentle"])
+    gentle = driver.settings().noise
+    assert gentle.luminance < 100 and gentle.texture > 0 and gentle.amount is None
+    driver.click(window.shelf.grade_buttons["firm"])
+    assert driver.settings().noise.amount > 100 and driver.settings().noise.texture == 0
+    window.session.undo.undo()
+    assert driver.settings().noise == gentle
+    driver.click(window.shelf.grade_buttons["even"])
+    assert driver.settings() == even
+
+
+def test_controls_over_scale_and_brightness_repaint_without_denoising_again(driver: Driver) -> None:
+    window = driver.window
+    window.bench.set_zoom(1.0)
+    driver.settled()
+    calls = []
+    engine = window.backstage.engine
+    usual = engine.denoise_local
+    engine.denoise_local = lambda *a, **k: calls.append(a) or usual(*a, **k)  # type: ignore[method-assign]
+    for path in ("noise.fine", "noise.midtones", "noise.blue", "noise.texture", "noise.grain"):
+        before = driver.pixels()
+        driver.window.proofs.edit(path, 60.0 if path in ("noise.texture", "noise.grain") else 0.0)
+        driver.settled()
+        assert np.abs(driver.pixels() - before).mean() > 0.01, path
+    assert not calls

@@ -176,6 +176,13 @@ class Noise:
     blue: float = _number(
         100, "Blue", "%", 0, 100, 5, "Per channel", "Share of the removal in the blue of the sensor, usually the noisiest.",
     )  # fmt: skip
+    grain: float = _number(
+        0, "Grain", "%", 0, 100, 5, "Grain at the end",
+        "An even grain without colour over the finished picture, against a plastic look. Strongest in the mid-tones.",
+    )  # fmt: skip
+    grain_size: float = _number(
+        1.5, "Grain size", "px", 0.5, 6, 0.5, "Grain at the end", "Width of a grain in pixels of the frame.", decimals=1,
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -439,6 +446,14 @@ def value_text(path: str, value: Any) -> str:
     signed = declared.low < 0
     text = f"{value:+.{declared.decimals}f}" if signed and value else f"{value:.{declared.decimals}f}"
     return f"{text} {declared.unit}".replace("-", "−")
+
+
+#: Quick grades of noise removal: values of the settings they stand for.
+GRADES: dict[str, dict[str, float | None]] = {
+    "gentle": {"noise.amount": None, "noise.luminance": 65.0, "noise.colour": 95.0, "noise.texture": 40.0},
+    "even": {"noise.amount": None, "noise.luminance": 100.0, "noise.colour": 100.0, "noise.texture": 0.0},
+    "firm": {"noise.amount": 135.0, "noise.luminance": 100.0, "noise.colour": 100.0, "noise.texture": 0.0},
+}
 
 
 def bare() -> Settings:

@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from irvane.core.errors import IrvaneError
-from irvane.core.settings import Settings
+from irvane.core.settings import GRADES, Settings
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.session import BARE, Item, Session
@@ -57,6 +57,10 @@ class Proofs(QObject):
             self.session.edit(item.number, self.number, values)
         except IrvaneError as error:
             self.said.emit(str(error))
+
+    def set_grade(self, grade: str) -> None:
+        """A quick grade of noise removal, in one undoable step."""
+        self.edit_many(dict(GRADES[grade]))
 
     def step_proof(self, direction: int) -> None:
         """Show the next or previous proof of the frame in the chosen pane; the bare frame counts as the first."""

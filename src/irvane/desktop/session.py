@@ -214,7 +214,9 @@ class Session(QObject):
         proofs[proof] = replace(proofs[proof], settings=settings)
         path, value = next(iter(values.items()))
         text = f"{path.split('.')[1].replace('_', ' ')} {value_text(path, settings.get(path))}"
-        self._do(item, replace(item.sidecar, proofs=tuple(proofs)), text, f"{proof}:{','.join(values)}")
+        # moving one control is one step back; several settings at once are a choice of their own
+        gesture = f"{proof}:{path}" if len(values) == 1 else ""
+        self._do(item, replace(item.sidecar, proofs=tuple(proofs)), text, gesture)
 
     def replace_settings(self, number: int, proof: int, settings: Settings, text: str) -> None:
         """Give a proof other settings altogether."""

@@ -105,6 +105,7 @@ class Window(QMainWindow):
         bench.chosen_changed.connect(self._update_controls)
         bench.proof_menu.connect(proofs.menu)
         shelf.changed.connect(proofs.edit)
+        shelf.grade.connect(proofs.set_grade)
         shelf.strip.connect(self.open_test_strip)
         bench.test_strip.taken.connect(self._take_from_strip)
         bench.said.connect(self.say)

@@ -42,6 +42,7 @@ class Look:
     lift : stops of brightening.
     finish : finished light (linear sRGB, H×W×3) to what is seen instead, in the same form; None: as it is.
     raw : colour of the mosaic that is shown (RED, GREEN, BLUE; −1 for all) instead of the picture.
+    changes : settings that are tried on the proof for the eye only.
     removed : what denoising took away is shown instead of the picture.
     """
 
@@ -51,11 +52,12 @@ class Look:
     finish: Callable[[np.ndarray], np.ndarray] | None = None
     raw: int | None = None
     removed: bool = False
+    changes: tuple[tuple[str, float], ...] = ()
 
     @property
     def is_light(self) -> bool:
         """Is it the finished picture, lifted or not?"""
-        return self.finish is None and self.raw is None and not self.removed
+        return self.finish is None and self.raw is None and not self.removed and not self.changes
 
 
 def _grey(values: np.ndarray) -> np.ndarray:
@@ -89,6 +91,17 @@ LOOKS: dict[str, Look] = {
     "blue": Look("blue channel", "The blue of the finished picture: usually the noisiest.", finish=_channel(BLUE)),
     "removed": Look(
         "removed noise", "What denoising took away. It should look like sand, without outlines.", removed=True
+    ),
+    "stress-contrast": Look(
+        "stress: local contrast", "As after strong local contrast: hidden noise and halos come out.",
+        changes=(("acutance.coarse", 200.0), ("acutance.medium", 100.0)),
+    ),
+    "stress-shadows": Look(
+        "stress: shadows +3 EV", "As after lifting the shadows by three stops.", changes=(("light.shadows", 3.0),)
+    ),
+    "stress-curve": Look(
+        "stress: steep curve", "As after a steep curve in the bright tones: skies show their noise and steps.",
+        changes=(("light.contrast", 80.0), ("light.exposure", -1.0)),
     ),
     "mosaic": Look("mosaic", "The values as the sensor gave them, each in the colour of its filter.", raw=-1),
     "mosaic-red": Look("mosaic, red", "The red values of the sensor alone.", raw=RED),
@@ -124,6 +137,8 @@ def render_look(
     Parameters are those of :func:`irvane.core.line.view.render_view`.
     """
     look = LOOKS[name]
+    for path, value in look.changes:
+        settings = settings.with_value(path, value)
     if look.raw is not None and developed.mosaic is not None:
         return _raw(developed, developed.mosaic, region, look.raw, settings.light.exposure + offset)
     if look.removed and developed.noise is not None:

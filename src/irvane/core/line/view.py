@@ -25,6 +25,7 @@ from irvane.core.line.marks import output_marks, sensor_marks
 from irvane.core.line.picture import Patch, Region
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
 from irvane.core.noise import mixing
+from irvane.core.noise.grain import add_grain
 from irvane.core.progress import Progress, always, step
 from irvane.core.sensor.highlights import rebuild
 from irvane.core.settings import Noise, Settings
@@ -184,8 +185,11 @@ def show(patch: Patch, developed: Developed, settings: Settings, space: str = "s
     """Display light (linear in the output space, 0…1) of a scene-linear patch; display sources skip the tone curve."""
     if developed.entry == DISPLAY:
         matrix = between(WORKING, SPACES[space]).astype(np.float32)
-        return np.clip(patch.pixels @ matrix.T, 0, 1)
-    return render(patch.pixels, white_ev(settings), space)
+        light = np.clip(patch.pixels @ matrix.T, 0, 1)
+    else:
+        light = render(patch.pixels, white_ev(settings), space)
+    grain = settings.noise.grain / 100
+    return add_grain(light, grain, settings.noise.grain_size, patch.top, patch.left, patch.step)
 
 
 def trim(patch: Patch, region: Region) -> Patch:
@@ -254,7 +258,8 @@ def render_view(
         light = np.ascontiguousarray(scene.pixels[cut])
         if offset:
             light *= np.float32(2.0**offset)
-        shown = show(replace(scene, pixels=light), developed, settings)
+        corner = inner.top + rows[0] * inner.step, inner.left
+        shown = show(Patch(light, *corner, inner.step), developed, settings)
         if found is not None:
             found[rows[0] : rows[1]] |= output_marks(shown)
         pixels[rows[0] : rows[1]] = to_screen(shown if finish is None else finish(shown))

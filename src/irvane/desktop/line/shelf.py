@@ -20,7 +20,9 @@ from irvane.desktop.line.controls import ChoiceRow, NumberRow
 from irvane.desktop.line.plots import Plot
 from irvane.desktop.line.words import automatic_values, noise_left, sensor_text, sigma_text
 
-HEIGHT = 176
+HEIGHT = 206
+#: Groups that stand below another one instead of in a column of their own.
+_BELOW = {"Grade": "Over scale", "Grain at the end": "Per channel"}
 
 
 class _Station(QWidget):
@@ -50,21 +52,25 @@ class _Station(QWidget):
     def column(self, group: str) -> QVBoxLayout:
         """The column of a group, made when it is first asked for."""
         if group not in self.columns:
-            holder = QWidget()
-            holder.setMaximumWidth(330)
-            column = QVBoxLayout(holder)
-            column.setContentsMargins(0, 0, 0, 0)
-            column.setSpacing(2)
+            column = self.columns.get(_BELOW.get(group, "")) or self._new_column()
             title = QLabel(group)
             title.setObjectName("group")
             column.addWidget(title)
-            self._layout.addWidget(holder, 1)
             self.columns[group] = column
         return self.columns[group]
 
+    def _new_column(self) -> QVBoxLayout:
+        holder = QWidget()
+        holder.setMaximumWidth(330)
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(1)
+        self._layout.addWidget(holder, 1)
+        return column
+
     def finish(self) -> None:
         """Push the rows of every column to its top."""
-        for column in self.columns.values():
+        for column in set(self.columns.values()):
             column.addStretch(1)
         self._layout.addStretch(0)
 
@@ -76,7 +82,7 @@ class Shelf(QWidget):
     -------
     changed(path, value) : a setting was moved or typed. strip(path) : its test strip is asked for.
     held(path, on) : its slider was taken hold of, or let go.
-    pick_grey, write, choose_folder, write_next : the buttons of the stations Colour and Finish.
+    grade(name) : a quick grade of noise removal. pick_grey, write, choose_folder, write_next : the buttons of the stations Colour and Finish.
     """
 
     changed = Signal(str, object)
@@ -84,6 +90,7 @@ class Shelf(QWidget):
     held = Signal(str, bool)
     pick_grey = Signal(bool)
     as_shot = Signal()
+    grade = Signal(str)
     write = Signal()
     choose_folder = Signal()
 
@@ -104,6 +111,7 @@ class Shelf(QWidget):
         self._colour_buttons()
         self.sensor_words = self._words("sensor")
         self.noise_words = self._words("noise")
+        self._grade_buttons()
         self._finish_buttons()
         for page in self.stations.values():
             page.finish()
@@ -138,6 +146,24 @@ class Shelf(QWidget):
         label = self.stations[station].words
         label.show()
         return label
+
+    def _grade_buttons(self) -> None:
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(2)
+        self.grade_buttons: dict[str, QPushButton] = {}
+        for words, tip in (
+            ("gentle", "Some grain and all texture stay: for prints and natural skin."),
+            ("even", "What was measured, removed as a whole: as a new proof has it."),
+            ("firm", "More than what was measured, everywhere: for extreme sensitivities."),
+        ):
+            button = QPushButton(words)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _checked=False, g=words: self.grade.emit(g))
+            self.grade_buttons[words] = button
+            row.addWidget(button)
+        self.stations["noise"].column("Grade").addWidget(holder)
 
     def _finish_buttons(self) -> None:
         column = self.stations["finish"].column("Folder")
