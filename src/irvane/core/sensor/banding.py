@@ -9,9 +9,11 @@ exceeds a few read noises is structure of the scene and stays.
 from __future__ import annotations
 
 import cv2
+import numba
 import numpy as np
 
 from irvane.core.image import Mosaic, NoiseModel
+from irvane.core.kernels import kernel, serial
 
 #: Pixels count as dark while photon noise has less than this multiple of the read noise's variance.
 _DARK = 3.0
@@ -23,6 +25,30 @@ _OUTLIER, _LARGEST, _UNUSUAL = 3.0, 1.1, 3.5
 _ROUNDS = 2
 
 
+@serial
+def _row_sum(current, around, gain, variance):
+    """Number of dark places of a row, sum of their differences in σ, and of their σ."""
+    count, total, sigmas = np.float32(0), np.float32(0), np.float32(0)
+    for x in range(current.size):
+        light = gain[x] * max(around[x], np.float32(0))
+        sigma = np.sqrt(variance[x] + light)
+        difference = (current[x] - around[x]) / sigma
+        dark = light < np.float32(_DARK) * variance[x] and abs(difference) < np.float32(_OUTLIER)
+        one = np.float32(1) if dark else np.float32(0)
+        count += one
+        total += one * difference
+        sigmas += one * sigma
+    return count, total, sigmas
+
+
+@kernel
+def _row_sums(current, around, gain, variance, sums):
+    period = gain.shape[0]
+    for y in numba.prange(current.shape[0]):
+        p = y % period
+        sums[0, y], sums[1, y], sums[2, y] = _row_sum(current[y], around[y], gain[p], variance[p])
+
+
 def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> np.ndarray:
     """Offsets of the rows of a mosaic, relative to the rows within `width` of them: float32 H."""
     h, w = mosaic.data.shape
@@ -31,10 +57,11 @@ def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> np.ndarray:
     starts = np.linspace(0, w - period, max(1, min(_PLACES, w) // period)).astype(int) // period * period
     columns = (starts[:, None] + np.arange(period)).ravel()
     lines = mosaic.data[:, columns]
-    colours = mosaic.cfa[np.ix_(np.arange(h) % period, columns % period)]
+    colours = mosaic.cfa[np.ix_(np.arange(period), columns % period)]
     gain, variance = np.array(noise.gain, np.float32)[colours], np.array(noise.read, np.float32)[colours] ** 2
     offsets = np.zeros(h, np.float32)
     reach = max(2, width // period + 1)
+    sums = np.empty((3, h), np.float32)
     for _ in range(_ROUNDS):
         current = lines - offsets[:, None]
         around = np.empty_like(current)
@@ -43,13 +70,9 @@ def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> np.ndarray:
             size = (1, 2 * reach + 1)
             mean = cv2.blur(same, size, borderType=cv2.BORDER_REFLECT_101)
             around[phase::period] = (mean * size[1] - same) / (size[1] - 1)
-        dark = gain * np.maximum(around, 0) < _DARK * variance
-        sigma = np.sqrt(variance + gain * np.maximum(around, 0))
-        difference = (current - around) / sigma
-        dark &= np.abs(difference) < _OUTLIER
-        count = dark.sum(axis=1)
-        mean_sigma = np.where(dark, sigma, 0).sum(axis=1) / np.maximum(count, 1)
-        mean = np.where(dark, difference, 0).sum(axis=1) / np.maximum(count, 1)
+        _row_sums(current, around, gain, variance, sums)
+        count = sums[0]
+        mean, mean_sigma = sums[1] / np.maximum(count, 1), sums[2] / np.maximum(count, 1)
         # the lines around take part in the difference with their own chance
         chance = (1 + 1 / (2 * reach)) / np.maximum(count, 1)
         usable = (count >= _FEWEST) & (np.abs(mean) < _LARGEST)
