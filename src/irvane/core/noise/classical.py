@@ -34,8 +34,8 @@ _COLOUR_THRESHOLD = 3.0
 _Way = Callable[[np.ndarray, list[np.ndarray], bool], np.ndarray]
 
 #: Orthonormal luminance and two colour axes.
-_OPPONENT = np.array([[1, 1, 1], [1, 0, -1], [1, -2, 1]], np.float32)
-_OPPONENT /= np.linalg.norm(_OPPONENT, axis=1, keepdims=True)
+OPPONENT = np.array([[1, 1, 1], [1, 0, -1], [1, -2, 1]], np.float32)
+OPPONENT /= np.linalg.norm(OPPONENT, axis=1, keepdims=True)
 
 
 @lru_cache(maxsize=32)
@@ -45,7 +45,7 @@ def _spectra(cfa_bytes: bytes, period: int, scales: tuple[float, ...]) -> list[n
     side = 384
     noise = np.random.default_rng(0).standard_normal((side, side)).astype(np.float32)
     noise *= np.tile(np.asarray(scales, np.float32)[cfa], (side // period, side // period))
-    planes = list(np.moveaxis(interpolate_linear(noise, cfa) @ _OPPONENT.T, 2, 0))
+    planes = list(np.moveaxis(interpolate_linear(noise, cfa) @ OPPONENT.T, 2, 0))
     levels = []
     for _ in range(_LEVELS):
         sigma = []
@@ -78,11 +78,11 @@ def _multiscale(plane: np.ndarray, sigmas: list[np.ndarray], step: int, passes: 
     return fine + _double(coarse - _half(fine), plane.shape)
 
 
-def _thorough(plane: np.ndarray, sigmas: list[np.ndarray], is_colour: bool) -> np.ndarray:
+def thorough(plane: np.ndarray, sigmas: list[np.ndarray], is_colour: bool) -> np.ndarray:
     return _multiscale(plane, sigmas, _STEP_COLOUR if is_colour else _STEP_LUMINANCE)
 
 
-def _quick(plane: np.ndarray, sigmas: list[np.ndarray], is_colour: bool) -> np.ndarray:
+def quick(plane: np.ndarray, sigmas: list[np.ndarray], is_colour: bool) -> np.ndarray:
     """One pass; of colour, the finest detail is only kept where it is far stronger than its noise."""
     if not is_colour or min(plane.shape) < 8 * SIDE:
         return _multiscale(plane, sigmas, _STEP_FAST, 1)
@@ -98,14 +98,14 @@ def denoise_tile(
     data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
 ) -> np.ndarray:
     """Denoise a piece of a mosaic (float32 H×W); the piece begins at a multiple of 48 pixels of the whole."""
-    return _denoise(data, cfa, noise, gains, strength, _thorough)
+    return _denoise(data, cfa, noise, gains, strength, thorough)
 
 
 def denoise_tile_fast(
     data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
 ) -> np.ndarray:
     """The same in a fraction of the time, with less detail kept."""
-    return _denoise(data, cfa, noise, gains, strength, _quick)
+    return _denoise(data, cfa, noise, gains, strength, quick)
 
 
 def _denoise(
@@ -115,14 +115,14 @@ def _denoise(
     scales = np.sqrt(np.asarray(gains, np.float32))
     stable = stabilise(data, cfa, noise, scales)
     full = interpolate_linear(stable, cfa)
-    planes = full @ _OPPONENT.T
+    planes = full @ OPPONENT.T
     spectra = _spectra(cfa.tobytes(), period, tuple(float(s) for s in scales))
     change = np.empty_like(planes)
     for k in range(3):
         plane = np.ascontiguousarray(planes[..., k])
         sigmas = [strength * level[k] for level in spectra]
         change[..., k] = way(plane, sigmas, k > 0) - plane
-    _add_change(stable, change @ _OPPONENT, cfa)
+    _add_change(stable, change @ OPPONENT, cfa)
     return unstabilise(stable, cfa, noise, scales)
 
 
