@@ -11,7 +11,7 @@ from irvane.core.errors import WriteError
 from irvane.core.files.writers import write_exr, write_jpeg, write_tiff
 from irvane.core.line.context import Context, make_context, noise_amount, noise_removal
 from irvane.core.line.develop import Developed, denoise_whole, develop
-from irvane.core.line.source import MOSAIC, Source
+from irvane.core.line.source import Source
 from irvane.core.line.view import Output, finished_bands
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Settings
@@ -78,7 +78,7 @@ def make(source: Source, settings: Settings, progress: Progress = always) -> tup
     step(progress, _DEVELOPED)
     context = make_context(developed)
     removal = noise_removal(settings, context)
-    if removal.strength > 0 and developed.entry == MOSAIC:
+    if removal.strength > 0 and developed.can_be_denoised:
         developed.denoised = denoise_whole(
             developed, settings.sensor, removal, part(progress, _DEVELOPED, _DENOISED)
         )

@@ -11,9 +11,10 @@ from irvane.core.colour.whitebalance import gains
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.kernels import kernel
 from irvane.core.line.picture import Patch, Picture, Region, encode16
-from irvane.core.line.source import CAMERA, MOSAIC, Loaded
-from irvane.core.noise import denoise
+from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, Loaded
+from irvane.core.noise import denoise, finished
 from irvane.core.noise.denoise import Removal
+from irvane.core.noise.finished import FinishedNoise
 from irvane.core.orientation import upright, upright_rect
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import demosaic as demosaicing
@@ -28,6 +29,8 @@ from irvane.core.settings import Sensor
 _PERIOD = 12
 #: Rows that are given their full colour at once.
 _BAND = 1200
+#: Rows of a finished picture that are denoised at once.
+_FINISHED_BAND = 480
 
 
 @dataclass
@@ -44,6 +47,7 @@ class Developed:
     defects : how many pixels were repaired.
     banding : standard deviation of the line offsets that were taken away, relative to white.
     levels : black and white of red, green, blue in counts.
+    finished : noise of a picture that was demosaiced already.
     mosaic : the mosaic after repair, in sensor orientation, for denoising; None for other entries.
     """
 
@@ -63,6 +67,12 @@ class Developed:
     method: str
     banding: float = 0.0
     levels: tuple[np.ndarray, np.ndarray] | None = None
+    finished: FinishedNoise | None = None
+
+    @property
+    def can_be_denoised(self) -> bool:
+        """Is there a mosaic, or noise that is known otherwise?"""
+        return self.mosaic is not None or self.finished is not None
 
     @property
     def nbytes(self) -> int:
@@ -163,9 +173,10 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
             None if loaded.denoised is None else Picture(upright(loaded.denoised, loaded.flip), exact=True)
         )
         bits = _clip_bits(picture) if loaded.entry == CAMERA else None
+        correlated = finished.estimate(picture) if loaded.entry in (CAMERA, DISPLAY) else None
         return Developed(
             Picture(picture, exact=True), clean, Removal(1.0 if clean else 0.0), bits, loaded.entry, loaded.colour,
-            loaded.noise, extent, loaded.flip, 1.0, 0, loaded.notes, None, "none",
+            loaded.noise, extent, loaded.flip, 1.0, 0, loaded.notes, None, "none", finished=correlated,
         )  # fmt: skip
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
     mosaic, defects = loaded.mosaic, 0
@@ -225,6 +236,8 @@ def denoise_whole(
     Cancelled
         When `progress` returns False.
     """
+    if developed.finished is not None:
+        return _denoise_finished_whole(developed, developed.finished, removal, progress)
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
     clean = denoise.denoise_mosaic(
@@ -237,6 +250,30 @@ def denoise_whole(
     )
 
 
+def _denoise_finished(picture: Picture, noise: FinishedNoise, removal: Removal, region: Region) -> np.ndarray:
+    around, align = finished.REACH, denoise.ALIGN
+    top, left = (max(0, (v - around) // align * align) for v in (region.top, region.left))
+    h, w = picture.shape
+    part = picture.read(
+        Region(top, left, min(h, region.bottom + around), min(w, region.right + around))
+    ).pixels
+    clean = finished.denoise_finished(part, noise, removal.strength, removal.kind == denoise.FAST)
+    cut = slice(region.top - top, region.bottom - top), slice(region.left - left, region.right - left)
+    return np.ascontiguousarray(clean[cut])
+
+
+def _denoise_finished_whole(
+    developed: Developed, noise: FinishedNoise, removal: Removal, progress: Progress
+) -> Picture:
+    h, w = developed.extent
+    clean = np.empty((h, w, 3), np.float32)
+    for first in range(0, h, _FINISHED_BAND):
+        step(progress, first / h)
+        last = min(h, first + _FINISHED_BAND)
+        clean[first:last] = _denoise_finished(developed.plain, noise, removal, Region(first, 0, last, w))
+    return Picture(clean, exact=True)
+
+
 def _clean_knee(noise: NoiseModel) -> float:
     """Knee of the interpolation domain for a denoised mosaic: a fraction of the noise is left."""
     return knee_for(0.25 * noise.read[1])
@@ -244,6 +281,9 @@ def _clean_knee(noise: NoiseModel) -> float:
 
 def denoise_region(developed: Developed, settings: Sensor, removal: Removal, region: Region) -> Patch:
     """The denoised picture of a region at 1:1, as it will be in the whole frame."""
+    if developed.finished is not None:
+        pixels = _denoise_finished(developed.plain, developed.finished, removal, region)
+        return Patch(pixels, region.top, region.left, 1.0)
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
     h, w = developed.sensor_extent

@@ -50,7 +50,8 @@ class Frame:
 
     def removal(self, settings: Settings) -> Removal:
         """How the denoiser has to run for a proof."""
-        return noise_removal(settings, self.context) if self.developed.entry == MOSAIC else Removal()
+        able = self.developed.can_be_denoised or self.developed.entry == MOSAIC
+        return noise_removal(settings, self.context) if able else Removal()
 
     def denoised_for(self, settings: Settings) -> bool:
         """Is the whole denoised picture there (or none needed)?"""
@@ -67,7 +68,8 @@ class Frame:
 
     def without_stale(self, settings: Settings) -> Frame:
         """The same frame, without a denoised picture that was made otherwise."""
-        if self.developed.denoised is None or self.developed.entry != MOSAIC or self.denoised_for(settings):
+        kept = self.developed.denoised is None or not self.developed.can_be_denoised
+        if kept or self.denoised_for(settings):
             return self
         bare = Developed(**{**vars(self.developed), "denoised": None})
         return Frame(bare, self.context, self.coarse, self.local)
@@ -75,18 +77,20 @@ class Frame:
 
 def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Removal) -> str:
     """Identity of a denoised picture: everything that it depends on, methods and weights included."""
-    assert developed.mosaic is not None
-    method = denoise.method_for(developed.mosaic.cfa, removal.kind)
+    name, weights = f"finished-cosine@1 {removal.kind}", ""
+    if developed.mosaic is not None:
+        method = denoise.method_for(developed.mosaic.cfa, removal.kind)
+        name, weights = method.name, method.fingerprint()
     parts = (
         content,
         sensor,
         developed.gains.tolist(),
         developed.noise,
         removal.strength,
-        method.name,
+        name,
         developed.method,
     )
-    return " ".join(map(str, (*parts, method.fingerprint())))
+    return " ".join(map(str, (*parts, weights)))
 
 
 class Engine:
@@ -204,7 +208,9 @@ class Engine:
         self, source: Source, developed: Developed, sensor: Sensor, removal: Removal, progress: Progress
     ) -> Picture:
         """The whole denoised picture, from disk when it was made before."""
-        if self._cache is None:
+        if (
+            self._cache is None or developed.finished is not None
+        ):  # kept with full precision: too large for the disk
             return denoise_whole(developed, sensor, removal, progress)
         key = denoised_key(source.key, developed, sensor, removal)
         codes = self._cache.get(key)

@@ -119,7 +119,8 @@ def missing(name: str, developed: Developed) -> str:
     look = LOOKS[name]
     if developed.step == 1 and look.raw is not None and developed.mosaic is None:
         return "no mosaic in this file"
-    return "no noise is removed here" if look.removed and developed.noise is None else ""
+    known = developed.noise is not None or developed.finished is not None
+    return "no noise is removed here" if look.removed and not known else ""
 
 
 def render_look(
@@ -141,7 +142,7 @@ def render_look(
         settings = settings.with_value(path, value)
     if look.raw is not None and developed.mosaic is not None:
         return _raw(developed, developed.mosaic, region, look.raw, settings.light.exposure + offset)
-    if look.removed and developed.noise is not None:
+    if look.removed and (developed.noise is not None or developed.finished is not None):
         return _removed(developed, settings, context, region, clean)
     return render_view(
         developed, settings, context, region, clean, offset + look.lift, marks=marks, finish=look.finish
@@ -186,8 +187,14 @@ def _removed(
     """Plain minus mixed, in standard deviations of the noise that is expected there, around mid-grey."""
     mixed = trim(mixed_patch(developed, settings, context, region, clean), region)
     plain = trim(camera_patch(developed, region, "plain"), region)
-    assert developed.noise is not None
-    gain, read = (np.array(v, np.float32) for v in (developed.noise.gain, developed.noise.read))
-    sigma = np.sqrt(np.maximum(mixed.pixels, 0) * gain + read**2) / max(region.step, 1.0)
+    light = np.maximum(mixed.pixels, 0)
+    if developed.noise is not None:
+        gain, read = (np.array(v, np.float32) for v in (developed.noise.gain, developed.noise.read))
+        sigma = np.sqrt(light * gain + read**2)
+    else:
+        assert developed.finished is not None
+        root = np.sqrt(light)
+        sigma = 2 * np.maximum(root, 0.02) * developed.finished.sigmas(root)
+    sigma = sigma / max(region.step, 1.0)
     seen = np.clip(0.5 + _SIGMA_SHARE * (plain.pixels - mixed.pixels) / sigma, 0, 1)
     return Rendered(to_screen(np.square(seen)), mixed.top, mixed.left, mixed.bottom, mixed.right)

@@ -18,7 +18,13 @@ from irvane.core.settings import STATIONS, Number, Settings, names, spec
 from irvane.desktop.bench.content import Content
 from irvane.desktop.line.controls import ChoiceRow, NumberRow
 from irvane.desktop.line.plots import Plot
-from irvane.desktop.line.words import automatic_values, noise_left, sensor_text, sigma_text
+from irvane.desktop.line.words import (
+    automatic_values,
+    finished_noise_text,
+    noise_left,
+    sensor_text,
+    sigma_text,
+)
 
 HEIGHT = 206
 #: Groups that stand below another one instead of in a column of their own.
@@ -226,6 +232,6 @@ class Shelf(QWidget):
             else:
                 self.plot.show_histogram(None, "developing …" if frame.coarse else "no mosaic")
         else:
-            self.noise_words.setText("No noise model: this picture is finished or merged already.")
+            self.noise_words.setText(finished_noise_text(frame))
             instead = "" if content.problem else "measuring …"
             self.plot.show_histogram(content.whole.histogram if content.whole is not None else None, instead)

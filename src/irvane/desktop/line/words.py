@@ -80,7 +80,8 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
         amount = noise_amount(settings, frame.context)
         automatic_word = "auto " if settings.noise.amount is None else ""
         if frame.developed.noise is None:
-            noise = "not measured"
+            noise = f"{amount:.0f} %" if amount else "off"
+            noise = noise if frame.developed.finished is not None else "not measured"
         else:
             noise = f"{sigma_text(frame)}, " + (f"{automatic_word}{amount:.0f} %" if amount else "off")
     acutance = settings.acutance
@@ -121,6 +122,17 @@ def sensor_text(frame: Frame) -> str:
         lines.append(f"{developed.defects} pixels repaired, {banding}")
         lines.append(f"Interpolation: {developed.method.partition('@')[0]}")
     return " · ".join([*lines, *developed.notes])
+
+
+def finished_noise_text(frame: Frame | None) -> str:
+    """What is known of the noise of a picture without a mosaic."""
+    if frame is None or frame.developed.finished is None:
+        return "No noise model: this picture is merged already, or too small or too full to tell."
+    found = float(frame.developed.finished.sigmas(np.array(_GREY**0.5)))
+    return (
+        f"Noise of a finished picture, correlated: σ about {2 * _GREY**0.5 * found * 100:.2f} % at mid-grey. Nothing is "
+        "removed unless you set an amount; the raw file gives a better result."
+    )
 
 
 def _levels_text(levels: np.ndarray) -> str:
