@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from irvane.core.settings import names, spec
@@ -145,3 +146,24 @@ def test_controls_over_scale_and_brightness_repaint_without_denoising_again(driv
         driver.settled()
         assert np.abs(driver.pixels() - before).mean() > 0.01, path
     assert not calls
+
+
+def test_noise_of_a_finished_picture_is_removed_when_asked(driver: Driver, tmp_path: Path) -> None:
+    rng = np.random.default_rng(2)
+    grey = np.clip(rng.normal(120, 14, (300, 420, 3)), 0, 255).astype(np.uint8)
+    image = QImage(grey.data, 420, 300, 420 * 3, QImage.Format.Format_RGB888)
+    assert image.save(str(tmp_path / "scan.png"))
+    driver.window.opening.open([tmp_path / "scan.png"])
+    driver.until(
+        lambda: any(i.source.name == "scan.png" and i.ready for i in driver.window.session.items.values())
+    )
+    driver.choose("scan.png")
+    driver.window.bench.set_zoom(1.0)
+    row = driver.row("noise.amount")
+    driver.settled()
+    assert "raw file gives a better result" in driver.window.shelf.noise_words.text()
+    before = driver.pixels()
+    row.box.setValue(100)
+    driver.settled()
+    assert driver.settings().noise.amount == 100
+    assert driver.pixels()[40:-40, 40:-40].std() < 0.5 * before[40:-40, 40:-40].std()

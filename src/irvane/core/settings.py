@@ -156,6 +156,10 @@ class Noise:
         100, "Highlights", "%", 0, 100, 5, "Over brightness", "Share of the removal in the brightest tones, where noise "
         "is smallest.",
     )  # fmt: skip
+    clear_black: float = _number(
+        0, "Clear black", "%", 0, 100, 5, "Over brightness",
+        "Takes away the even haze that lies over the deepest tones of a noisy frame; measured, per colour.",
+    )  # fmt: skip
     fine: float = _number(
         100, "Fine grain", "%", 0, 100, 5, "Over scale", "Share of the removal of grain from pixel to pixel.",
     )  # fmt: skip

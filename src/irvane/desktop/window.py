@@ -298,16 +298,16 @@ class Window(QMainWindow):
         elif self.bench.contents[self.bench.chosen].proof == BARE:
             self.say("The bare frame has no settings. Press B for the proof, or N for a new one.")
         else:
-            self.bench.open_test_strip(path)
+            self.bench.trying.open(path)
 
     def _toggle_test_strip(self) -> None:
         if self.bench.test_strip.isVisible():
-            self.bench.leave_test_strip()
+            self.bench.trying.leave()
         else:
             self.open_test_strip(self.shelf.setting_in_hand())
 
     def _take_from_strip(self, path: str, value: object) -> None:
-        self.bench.leave_test_strip()
+        self.bench.trying.leave()
         self.proofs.edit(path, value)
 
     # window

@@ -26,6 +26,7 @@ from irvane.core.line.picture import Patch, Region
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
 from irvane.core.noise import mixing
 from irvane.core.noise.grain import add_grain
+from irvane.core.noise.haze import clear_black
 from irvane.core.progress import Progress, always, step
 from irvane.core.sensor.highlights import rebuild
 from irvane.core.settings import Noise, Settings
@@ -77,6 +78,14 @@ def mixed_patch(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
 ) -> Patch:
     """The region after noise mixing; `clean` stands in where the whole denoised picture is not there yet."""
+    mixed = _mixed(developed, settings, context, region, clean)
+    share = settings.noise.clear_black / 100
+    return mixed if share == 0 else replace(mixed, pixels=clear_black(mixed.pixels, context.haze, share))
+
+
+def _mixed(
+    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
+) -> Patch:
     shares = noise_shares(settings.noise, noise_amount(settings, context))
     if shares.is_nothing or (clean is None and (developed.denoised is None or developed.step != 1)):
         return camera_patch(developed, region, "plain")

@@ -9,22 +9,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.line.engine import Frame
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE
-from irvane.core.line.teststrip import crop
-from irvane.core.settings import Settings
 from irvane.desktop import theme
-from irvane.desktop.backstage import Backstage, Wish
+from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.caption import Caption
-from irvane.desktop.bench.content import image_of
 from irvane.desktop.bench.feed import Feed
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.picture import PictureView
 from irvane.desktop.bench.strip import DIVIDED, ONE, TWO, BenchStrip
 from irvane.desktop.bench.teststrip import TestStrip
+from irvane.desktop.bench.trying import Trying
 from irvane.desktop.bench.viewport import Viewport
-from irvane.desktop.line.words import automatic_values
-from irvane.desktop.session import BARE, Item, Session
+from irvane.desktop.session import BARE, Session
 
 LETTERS = ("A", "B")
 
@@ -98,12 +94,9 @@ class Bench(QWidget):
         self._panes_holder.setLayout(self._grid)
         layout.addWidget(self._panes_holder, 1)
         self.test_strip = TestStrip()
-        self.test_strip.hide()
-        self.test_strip.wanted.connect(self._render_strip)
-        self.test_strip.left.connect(self.leave_test_strip)
-        self.backstage.stripped.connect(
-            lambda run, number, made: self.test_strip.take(run, number, image_of(made.pixels))
-        )
+        self.trying = Trying(self.panes, self.backstage, self.test_strip, self)
+        self.trying.said.connect(self.said)
+        self.trying.shown.connect(self._show_strip)
         layout.addWidget(self.test_strip, 1)
 
     # what is shown
@@ -123,7 +116,7 @@ class Bench(QWidget):
 
     def show_item(self, pane: int, number: int | None, proof: int | None = None) -> None:
         """Show a proof of an item in a pane."""
-        self.leave_test_strip()
+        self.trying.leave()
         item = self.session.items.get(number) if number is not None else None
         if proof is None:
             proof = item.sidecar.current if item is not None else 0
@@ -161,7 +154,7 @@ class Bench(QWidget):
     def choose(self, pane: int) -> None:
         """Choose the pane whose proof the controls act on."""
         if pane != self.chosen:
-            self.leave_test_strip()
+            self.trying.leave()
             self.panes.chosen = pane
             self.refresh()
             if self.arrangement == ONE:
@@ -229,45 +222,12 @@ class Bench(QWidget):
         self.strip.marks_button.setChecked(on)
         self.feed.request()
 
-    def open_test_strip(self, path: str) -> None:
-        """Show the chosen pane's crop at several values of a setting, in the place of the panes."""
-        settings, item = self.settings(self.chosen), self.item(self.chosen)
-        frame = None if item is None or not item.ready else self._frame(item, settings)
-        if settings is None or frame is None or frame.coarse:
-            self.said.emit("The frame is not developed yet; try again in a moment.")
-            return
-        now = settings.get(path)
-        if now is None:
-            now = automatic_values(frame, settings)[path]
-        self._panes_holder.hide()
-        self.test_strip.show()
-        self.test_strip.show_setting(path, now)
-
-    def leave_test_strip(self) -> None:
-        """Back to the panes."""
-        if self.test_strip.isHidden():
-            return
-        self.backstage.leave_strip()
-        self.test_strip.hide()
-        self._panes_holder.show()
-        self.view_of(self.chosen).setFocus()
-        self.feed.request()
-
-    def _frame(self, item: Item, settings: Settings | None) -> Frame | None:
-        return None if settings is None else self.backstage.engine.best(item.source, settings.sensor)
-
-    def _render_strip(self) -> None:
-        settings, item, strip = self.settings(self.chosen), self.item(self.chosen), self.test_strip
-        if settings is None or item is None:
-            return
-        size = strip.crops.picture_size()
-        extent = self.contents[self.chosen].extent
-        region = crop(extent, self.viewport.centre, (size.width(), size.height()), self.viewport.zoom)
-        for number, value in enumerate(strip.values):
-            tried = settings.with_value(strip.path, value)
-            self.backstage.render_strip(
-                strip.run, number, Wish(item.source, tried, region, look=self.panes.look)
-            )
+    def _show_strip(self, on: bool) -> None:
+        """The test strip takes the place of the panes, or gives it back."""
+        self._panes_holder.setVisible(not on)
+        if not on:
+            self.view_of(self.chosen).setFocus()
+            self.feed.request()
 
     def set_zoom(self, zoom: float | None) -> None:
         """Zoom all panes about their centre."""

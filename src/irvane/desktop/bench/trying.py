@@ -1,0 +1,73 @@
+"""What the test strip is fed with: crops of the chosen pane's proof at the strip's values."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+from irvane.core.line.teststrip import crop
+from irvane.desktop.backstage import Backstage, Wish
+from irvane.desktop.bench.content import image_of
+from irvane.desktop.bench.panes import Panes
+from irvane.desktop.bench.teststrip import TestStrip
+from irvane.desktop.line.words import automatic_values
+
+
+class Trying(QObject):
+    """Opens the strip, has its crops rendered, closes it.
+
+    Signals
+    -------
+    shown(on) : the strip was opened or left. said(sentence)
+    """
+
+    shown = Signal(bool)
+    said = Signal(str)
+
+    def __init__(self, panes: Panes, backstage: Backstage, strip: TestStrip, parent: QObject) -> None:
+        super().__init__(parent)
+        self.panes, self.backstage, self.strip = panes, backstage, strip
+        strip.hide()
+        strip.wanted.connect(self._render)
+        strip.left.connect(self.leave)
+        backstage.stripped.connect(lambda run, number, made: strip.take(run, number, image_of(made.pixels)))
+
+    def open(self, path: str) -> None:
+        """Show the chosen pane's crop at several values of a setting, in the place of the panes."""
+        settings, item = self.panes.settings(self.panes.chosen), self.panes.item(self.panes.chosen)
+        ready = settings is not None and item is not None and item.ready
+        frame = self.backstage.engine.best(item.source, settings.sensor) if ready else None  # type: ignore[union-attr]
+        if settings is None or frame is None or frame.coarse:
+            self.said.emit("The frame is not developed yet; try again in a moment.")
+            return
+        now = settings.get(path)
+        if now is None:
+            now = automatic_values(frame, settings)[path]
+        self.shown.emit(True)
+        self.strip.show()
+        self.strip.show_setting(path, now)
+
+    def leave(self) -> None:
+        """Back to the panes."""
+        if self.strip.isHidden():
+            return
+        self.backstage.leave_strip()
+        self.strip.hide()
+        self.shown.emit(False)
+
+    def _render(self) -> None:
+        settings, item, strip = (
+            self.panes.settings(self.panes.chosen),
+            self.panes.item(self.panes.chosen),
+            self.strip,
+        )
+        if settings is None or item is None:
+            return
+        size = strip.crops.picture_size()
+        viewport = self.panes.viewport
+        extent = self.panes.contents[self.panes.chosen].extent
+        region = crop(extent, viewport.centre, (size.width(), size.height()), viewport.zoom)
+        for number, value in enumerate(strip.values):
+            tried = settings.with_value(strip.path, value)
+            self.backstage.render_strip(
+                strip.run, number, Wish(item.source, tried, region, look=self.panes.look)
+            )
