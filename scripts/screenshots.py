@@ -74,6 +74,12 @@ def main() -> None:
         w.bench.viewport.centre = (0.29, 0.61)
         w.bench.viewport.changed.emit()
         p.take("noise")
+        w.bench.set_zoom(2.0)
+        w.open_test_strip("noise.amount")
+        while len(w.bench.test_strip.crops.images) < len(w.bench.test_strip.values):
+            p.settle(5)
+        p.take("strip")
+        w.bench.trying.leave()
         w.bench.set_zoom(None)
         w.band.toggle("light")
         for path, value in (("light.exposure", 0.6), ("light.shadows", 1.5), ("light.contrast", 15)):
@@ -95,6 +101,10 @@ def main() -> None:
         w.bench.set_zoom(None)
         w.bench.set_arrangement("two")
         p.choose("furnace-3.dng")
+        w.band.toggle("sensor")
+        w.bench.set_marks(True)
+        p.take("sensor")
+        w.bench.set_marks(False)
         w.merge(None)
         p.settle()
         w.band.toggle("light")

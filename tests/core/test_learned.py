@@ -1,4 +1,4 @@
-"""The network for Bayer mosaics: what it must keep whatever its weights are, and that it beats the classical method."""
+"""The networks: what they must keep whatever their weights are, and that they beat the classical method."""
 
 from __future__ import annotations
 
@@ -20,19 +20,23 @@ ORDERS = {name: np.roll(BAYER, shift, (0, 1)) for name, shift in
           {"rggb": (0, 0), "grbg": (0, 1), "gbrg": (1, 0), "bggr": (1, 1)}.items()}  # fmt: skip
 
 
-def _flat(level: float, noise: NoiseModel, side: int = 384, seed: int = 0) -> Mosaic:
-    return shots.noisy(Mosaic(np.full((side, side), level, np.float32), BAYER), noise, seed)
+ARRAYS = pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+
+
+def _flat(level: float, noise: NoiseModel, cfa: np.ndarray, side: int = 384, seed: int = 0) -> Mosaic:
+    return shots.noisy(Mosaic(np.full((side, side), level, np.float32), cfa), noise, seed)
 
 
 def _gain_db(dirty: np.ndarray, clean: np.ndarray, truth: np.ndarray) -> float:
     return float(10 * np.log10(np.mean((dirty - truth) ** 2) / np.mean((clean - truth) ** 2)))
 
 
+@ARRAYS
 @pytest.mark.parametrize("level", [0.003, 0.02, 0.1, 0.4])
 @pytest.mark.parametrize("iso", [800, 12800, 51200])
-def test_flat_light_comes_out_flat_and_equally_bright(level: float, iso: float) -> None:
+def test_flat_light_comes_out_flat_and_equally_bright(level: float, iso: float, cfa: np.ndarray) -> None:
     noise = shots.noise_of(iso)
-    dirty = _flat(level, noise)
+    dirty = _flat(level, noise, cfa)
     clean = denoise_mosaic(dirty, noise, GAINS)[24:-24, 24:-24]
     sigma = noise.sigma(level)
     assert clean.std() < 0.25 * sigma
@@ -54,10 +58,11 @@ def test_all_bayer_orders_are_equally_clean(order: str) -> None:
     assert second == pytest.approx(first, abs=0.25)
 
 
+@ARRAYS
 @pytest.mark.parametrize("shape", [(64, 64), (65, 97), (130, 71)])
-def test_any_size_is_denoised_to_its_rim(shape: tuple[int, int]) -> None:
+def test_any_size_is_denoised_to_its_rim(shape: tuple[int, int], cfa: np.ndarray) -> None:
     noise = shots.noise_of(12800)
-    truth = Mosaic(np.full(shape, 0.1, np.float32), BAYER)
+    truth = Mosaic(np.full(shape, 0.1, np.float32), cfa)
     clean = denoise_mosaic(shots.noisy(truth, noise), noise, GAINS)
     assert clean.shape == shape
     rim = np.ones(shape, bool)
@@ -65,11 +70,12 @@ def test_any_size_is_denoised_to_its_rim(shape: tuple[int, int]) -> None:
     assert (clean - 0.1)[rim].std() < 0.45 * noise.sigma(0.1)
 
 
-def test_tiles_leave_no_seams() -> None:
+@ARRAYS
+def test_tiles_leave_no_seams(cfa: np.ndarray) -> None:
     camera = shots.photograph("chelsea.png", reduced=False)[:288, :432] * shots.NEUTRAL.astype(np.float32)
     noise = shots.noise_of(6400)
-    dirty = shots.noisy(shots.mosaic_of(np.ascontiguousarray(camera)), noise)
-    usual = method_for(BAYER)
+    dirty = shots.noisy(shots.mosaic_of(np.ascontiguousarray(camera), cfa), noise)
+    usual = method_for(cfa)
     small = Method(usual.name, usual.tile, usual.halo, (96, 144))
     whole, tiled = (denoise_mosaic(dirty, noise, GAINS, method=m) for m in (usual, small))
     assert np.abs(whole - tiled).max() < 1e-4
@@ -82,28 +88,31 @@ def test_more_strength_removes_more() -> None:
     assert removed[0] < removed[1] < removed[2]
 
 
+@ARRAYS
 @pytest.mark.parametrize(("iso", "more"), [(3200, -0.05), (12800, 0.2), (51200, 0.5)])
-def test_it_beats_the_classical_method_on_photographs(iso: float, more: float) -> None:
+def test_it_beats_the_classical_method_on_photographs(iso: float, more: float, cfa: np.ndarray) -> None:
     # scikit-image's photographs; none was used in training
     noise = shots.noise_of(iso)
     ours, classical = [], []
     for name in ("astronaut.png", "chelsea.png"):
         camera = shots.photograph(name, reduced=False)[:300, :300] * shots.NEUTRAL.astype(np.float32)
-        truth = shots.mosaic_of(np.ascontiguousarray(camera))
+        truth = shots.mosaic_of(np.ascontiguousarray(camera), cfa)
         dirty = shots.noisy(truth, noise)
         # judged where noise is equal everywhere, as the eye nearly does
-        target = stabilise(truth.data, BAYER, noise)
-        for results, method in ((ours, method_for(BAYER)), (classical, CLASSICAL)):
-            clean = stabilise(denoise_mosaic(dirty, noise, GAINS, method=method), BAYER, noise)
-            results.append(_gain_db(stabilise(dirty.data, BAYER, noise), clean, target))
+        target = stabilise(truth.data, cfa, noise)
+        for results, method in ((ours, method_for(cfa)), (classical, CLASSICAL)):
+            clean = stabilise(denoise_mosaic(dirty, noise, GAINS, method=method), cfa, noise)
+            results.append(_gain_db(stabilise(dirty.data, cfa, noise), clean, target))
     assert np.mean(ours) > np.mean(classical) + more
 
 
-def test_nothing_is_invented_in_even_areas() -> None:
+@ARRAYS
+def test_nothing_is_invented_in_even_areas(cfa: np.ndarray) -> None:
     """What is left of pure noise is soft: no pattern of pixels, no lines."""
     noise = shots.noise_of(51200)
-    clean = denoise_mosaic(_flat(0.15, noise, 480), noise, GAINS)[48:-48, 48:-48]
-    cell = clean[::2, ::2] - uniform_filter(clean[::2, ::2], 31)
+    clean = denoise_mosaic(_flat(0.15, noise, cfa, 480), noise, GAINS)[48:-48, 48:-48]
+    period = cfa.shape[0]
+    cell = clean[::period, ::period] - uniform_filter(clean[::period, ::period], 31)
     spectrum = np.abs(np.fft.fft2(cell)) ** 2
     spectrum[0, 0] = 0
     # the strongest single wave holds a small part of what is left
@@ -128,8 +137,9 @@ def test_fine_lettering_survives_where_it_can_be_read() -> None:
     assert contrast > 0.85 * 0.15
 
 
-def test_the_making_of_the_weights_is_recorded() -> None:
-    record = json.loads(files("irvane.core.noise").joinpath("bayer.json").read_text("utf-8"))
+@pytest.mark.parametrize("array", ["bayer", "six_by_six"])
+def test_the_making_of_the_weights_is_recorded(array: str) -> None:
+    record = json.loads(files("irvane.core.noise").joinpath(f"{array}.json").read_text("utf-8"))
     assert record["steps"] > 1000
     assert {"script", "pictures", "minutes", "parameters"} <= set(record)
 

@@ -14,11 +14,10 @@ import cv2
 import numba
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
-from scipy.fft import dctn
 
 from irvane.core.image import NoiseModel
 from irvane.core.kernels import kernel
-from irvane.core.noise.sliding import SIDE, denoise_plane
+from irvane.core.noise.sliding import SIDE, cosine_spectra, denoise_plane
 from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.sensor.linear import interpolate_linear
 
@@ -51,7 +50,7 @@ def _spectra(cfa_bytes: bytes, period: int, scales: tuple[float, ...]) -> list[n
         sigma = []
         for plane in planes:
             windows = sliding_window_view(plane, (SIDE, SIDE))[::3, ::5].reshape(-1, SIDE, SIDE)
-            sigma.append(dctn(windows, axes=(1, 2), norm="ortho").std(axis=0))
+            sigma.append(cosine_spectra(windows).std(axis=0))
         levels.append(np.stack(sigma).astype(np.float32))
         planes = [_half(plane) for plane in planes]
     return levels

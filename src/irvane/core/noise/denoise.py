@@ -37,7 +37,14 @@ class Method:
     fingerprint: Callable[[], str] = str
 
 
-_LEARNED = Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056), partial(learned.fingerprint, 2))
+#: By the number of rows of the colour array.
+_LEARNED = {
+    2: Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056), partial(learned.fingerprint, 2)),
+    6: Method(
+        "mosaic-network-6x6@1", learned.denoise_tile, 144, (1056, 1056), partial(learned.fingerprint, 6)
+    ),
+}
+#: A second opinion without training, to measure against.
 CLASSICAL = Method("sliding-cosine@1", classical.denoise_tile, 96, (480, 1 << 20))
 FAST_METHOD = Method("sliding-cosine-fast@1", classical.denoise_tile_fast, 96, (480, 1 << 20))
 BEST, FAST = "best", "fast"
@@ -55,7 +62,7 @@ def method_for(cfa: np.ndarray, kind: str = BEST) -> Method:
     """The method of a kind (BEST or FAST) for a colour array."""
     if kind == FAST:
         return FAST_METHOD
-    return _LEARNED if cfa.shape[0] == 2 else CLASSICAL
+    return _LEARNED[cfa.shape[0]]
 
 
 def denoise_mosaic(

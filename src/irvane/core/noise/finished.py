@@ -14,10 +14,9 @@ from itertools import pairwise
 import cv2
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
-from scipy.fft import dctn
 
 from irvane.core.noise.classical import OPPONENT, quick, thorough
-from irvane.core.noise.sliding import SIDE
+from irvane.core.noise.sliding import SIDE, cosine_spectra
 
 #: Pixels around a place that its result depends on.
 REACH = 96
@@ -107,7 +106,7 @@ def _spectra(planes: np.ndarray) -> tuple[np.ndarray, ...]:
     found = []
     for _ in range(_LEVELS):
         windows = sliding_window_view(planes, (SIDE, SIDE), axis=(2, 3))[:, :, ::3, ::3]
-        spectrum = dctn(windows, axes=(-2, -1), norm="ortho")
+        spectrum = cosine_spectra(windows)
         sigma = np.sqrt(
             np.median(spectrum**2, axis=(0, 2, 3)) / 0.4549
         )  # median of χ² with one degree of freedom

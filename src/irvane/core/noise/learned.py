@@ -12,9 +12,9 @@ import hashlib
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import files
+from typing import Any
 
 import numpy as np
-import onnxruntime
 
 from irvane.core.image import BAYER, BLUE, GREEN, SIX_BY_SIX, NoiseModel
 from irvane.core.noise.stabilise import stabilise, unstabilise
@@ -120,7 +120,9 @@ def fingerprint(period: int) -> str:
 
 
 @lru_cache(maxsize=2)
-def _session(period: int) -> onnxruntime.InferenceSession:
+def _session(period: int) -> Any:
+    import onnxruntime  # takes a while: only when it is needed
+
     options = onnxruntime.SessionOptions()
     options.intra_op_num_threads = options.inter_op_num_threads = 1  # tiles run side by side instead
     options.log_severity_level = 3
