@@ -37,12 +37,24 @@ class Method:
     fingerprint: Callable[[], str] = str
 
 
+#: Share of the network where its result is averaged with the classical one.
+_NETWORK = 0.6
+
+
+def _two_opinions(
+    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
+) -> np.ndarray:
+    """Network and classical method averaged: their errors are partly independent of each other."""
+    first, second = (
+        tile(data, cfa, noise, gains, strength) for tile in (learned.denoise_tile, classical.denoise_tile)
+    )
+    return np.float32(_NETWORK) * first + np.float32(1 - _NETWORK) * second
+
+
 #: By the number of rows of the colour array.
 _LEARNED = {
     2: Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056), partial(learned.fingerprint, 2)),
-    6: Method(
-        "mosaic-network-6x6@1", learned.denoise_tile, 144, (1056, 1056), partial(learned.fingerprint, 6)
-    ),
+    6: Method("two-opinions-6x6@1", _two_opinions, 144, (1056, 1056), partial(learned.fingerprint, 6)),
 }
 #: A second opinion without training, to measure against.
 CLASSICAL = Method("sliding-cosine@1", classical.denoise_tile, 96, (480, 1 << 20))
