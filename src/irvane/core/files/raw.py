@@ -212,10 +212,11 @@ def _masked_areas(path: Path, raw: rawpy.RawPy) -> list[tuple[slice, slice]]:
 
 def _masked(path: Path, raw: rawpy.RawPy) -> tuple[np.ndarray, np.ndarray] | None:
     """Counts and colours of the pixels that see no light, if there are any."""
-    colours = _colours_of(raw)
-    found = [(raw.raw_image[area].ravel(), colours[area].ravel()) for area in _masked_areas(path, raw)]
-    if not found:
+    areas = _masked_areas(path, raw)
+    if not areas:
         return None
+    colours = _colours_of(raw)
+    found = [(raw.raw_image[area].ravel(), colours[area].ravel()) for area in areas]
     counts, places = (np.concatenate(parts) for parts in zip(*found, strict=True))
     return counts, places
 
