@@ -117,6 +117,18 @@ def test_noise_words_say_what_was_measured(driver: Driver, frames: Path) -> None
     assert "noise profile" in words and "Automatic works at" in words
 
 
+def test_each_method_says_how_long_it_takes_here(driver: Driver) -> None:
+    window = driver.window
+    driver.choose("bench-iso6400.dng")
+    window.band.toggle("noise")
+    window.backstage.engine.paces.update(best=40.0, fast=10.0)
+    window._update_controls()
+    h, w = window.bench.contents[0].extent
+    words = window.shelf.noise_words.text()
+    assert f"best about {40 * h * w / 1e6:.0f} s" in words
+    assert f"fast about {10 * h * w / 1e6:.0f} s" in words
+
+
 def test_quick_grades_set_several_values_in_one_undoable_step(driver: Driver) -> None:
     window = driver.window
     window.band.toggle("noise")

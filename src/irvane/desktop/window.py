@@ -99,6 +99,7 @@ class Window(QMainWindow):
         self.setCentralWidget(middle)
 
     def _connect(self) -> None:
+        self.shelf.paces = self.backstage.engine.paces
         back, bench, shelf, proofs = self.backstage, self.bench, self.shelf, self.proofs
         self.rail.frame_chosen.connect(bench.show_frame)
         self.rail.merge_asked.connect(self.merge)

@@ -22,6 +22,7 @@ from irvane.desktop.line.words import (
     automatic_values,
     finished_noise_text,
     noise_left,
+    pace_text,
     sensor_text,
     sigma_text,
 )
@@ -128,6 +129,7 @@ class Shelf(QWidget):
         layout.addWidget(self._stack, 1)
         layout.addWidget(self.plot)
         self._station, self._last = "light", ""
+        self.paces: dict[str, float] = {}
         self.changed.connect(self._remember)
 
     def _colour_buttons(self) -> None:
@@ -224,7 +226,7 @@ class Shelf(QWidget):
             words = f"Automatic works at {amount:.0f} % here"
             if amount < 60:
                 words += ", carefully: little noise was found"
-            self.noise_words.setText(f"{reason} {words}.")
+            self.noise_words.setText(f"{reason} {words}.{pace_text(self.paces, frame)}")
         elif self._station == "sensor" and frame is not None:
             self.sensor_words.setText(sensor_text(frame))
             if frame.context.exposure is not None:

@@ -124,6 +124,13 @@ def sensor_text(frame: Frame) -> str:
     return " · ".join([*lines, *developed.notes])
 
 
+def pace_text(paces: dict[str, float], frame: Frame) -> str:
+    """How long each method takes for the whole of this frame, as far as it is known on this machine."""
+    h, w = frame.developed.extent
+    known = [f"{kind} about {max(pace * h * w / 1e6, 1):.0f} s" for kind, pace in sorted(paces.items())]
+    return f" The whole frame takes here: {', '.join(known)}." if known else ""
+
+
 def finished_noise_text(frame: Frame | None) -> str:
     """What is known of the noise of a picture without a mosaic."""
     if frame is None or frame.developed.finished is None:
