@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage, QPainter
 
 from irvane.core.line.looks import LOOKS, PICTURE
-from irvane.core.line.marks import SENSOR, WHITE
+from irvane.core.line.marks import BLACK, SENSOR, WHITE
 from irvane.desktop.bench.hatching import marks_of, paint_marks
 
 from .conftest import Driver
@@ -96,6 +96,9 @@ def test_the_mosaic_of_a_finished_picture_is_missed_with_a_sentence(driver: Driv
     driver.window.bench.set_look(PICTURE)
     driver.settled()
     assert driver.window.bench.contents[0].instead == ""
+    driver.window.open_test_strip("colour.temperature")  # a finished picture has none
+    assert not driver.window.bench.test_strip.isVisible()
+    assert "no value" in driver.window.bench.note.text()
 
 
 def test_stripes_are_painted_only_over_marked_places(qtbot) -> None:
@@ -114,6 +117,10 @@ def test_stripes_are_painted_only_over_marked_places(qtbot) -> None:
     assert not changed[:, 41:79].any()
     assert 0.05 < changed[:, 80:].mean() < 0.6
     assert marks_of(bits & SENSOR).output is None
+    both = marks_of(np.full((4, 4), WHITE | BLACK, np.uint8)).output  # a reduced pixel may cover both
+    assert both is not None and both.pixelColor(1, 1) == marks_of(
+        np.full((4, 4), WHITE, np.uint8)
+    ).output.pixelColor(1, 1)
 
 
 def test_the_sensor_station_says_what_was_found(driver: Driver) -> None:

@@ -26,7 +26,7 @@ from irvane.core.sensor.highlights import CLIP_FULL
 from irvane.core.settings import Sensor
 
 #: Pixels after which both colour arrays begin anew.
-_PERIOD = 12
+PERIOD = 12
 #: Rows that are given their full colour at once.
 _BAND = 1200
 #: Rows of a finished picture that are denoised at once.
@@ -212,7 +212,7 @@ def _full_picture(mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Se
     reach = _reach(settings)
     for first in range(0, h, _BAND):
         last = min(h, first + _BAND)
-        top, bottom = max(0, (first - reach) // _PERIOD * _PERIOD), min(h, last + reach)
+        top, bottom = max(0, (first - reach) // PERIOD * PERIOD), min(h, last + reach)
         part = _full_colour(Mosaic(mosaic.data[top:bottom], mosaic.cfa), factors, knee, settings)
         codes[first:last] = encode16(part[first - top : last - top])
     return Picture.from_codes(upright(codes, flip))
@@ -291,8 +291,8 @@ def denoise_region(developed: Developed, settings: Sensor, removal: Removal, reg
         (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
     )
     reach = _reach(settings)
-    outer_rows = max(0, (rows[0] - reach) // _PERIOD * _PERIOD), min(h, rows[1] + reach)
-    outer_columns = max(0, (columns[0] - reach) // _PERIOD * _PERIOD), min(w, columns[1] + reach)
+    outer_rows = max(0, (rows[0] - reach) // PERIOD * PERIOD), min(h, rows[1] + reach)
+    outer_columns = max(0, (columns[0] - reach) // PERIOD * PERIOD), min(w, columns[1] + reach)
     clean = denoise.denoise_mosaic(
         mosaic, noise, developed.gains, removal.strength, rows=outer_rows, columns=outer_columns,
         method=denoise.method_for(mosaic.cfa, removal.kind),

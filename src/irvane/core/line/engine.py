@@ -78,20 +78,18 @@ class Frame:
 
 def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Removal) -> str:
     """Identity of a denoised picture: everything that it depends on, methods and weights included."""
-    name, weights = f"finished-cosine@1 {removal.kind}", ""
-    if developed.mosaic is not None:
-        method = denoise.method_for(developed.mosaic.cfa, removal.kind)
-        name, weights = method.name, method.fingerprint()
+    assert developed.mosaic is not None
+    method = denoise.method_for(developed.mosaic.cfa, removal.kind)
     parts = (
         content,
         sensor,
         developed.gains.tolist(),
         developed.noise,
         removal.strength,
-        name,
+        method.name,
         developed.method,
     )
-    return " ".join(map(str, (*parts, weights)))
+    return " ".join(map(str, (*parts, method.fingerprint())))
 
 
 class Engine:

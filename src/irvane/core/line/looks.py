@@ -14,7 +14,7 @@ import numpy as np
 from irvane.core.colour.rendering import to_screen
 from irvane.core.image import BLUE, GREEN, RED, Mosaic
 from irvane.core.line.context import Context
-from irvane.core.line.develop import Developed
+from irvane.core.line.develop import PERIOD, Developed
 from irvane.core.line.picture import Patch, Region, reduced
 from irvane.core.line.view import Rendered, camera_patch, mixed_patch, render_view, trim
 from irvane.core.orientation import upright, upright_rect
@@ -28,8 +28,6 @@ _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 _COLOUR_GAIN = 2.0
 #: Removed noise: one standard deviation of the frame's noise is this share of the range around grey.
 _SIGMA_SHARE = 0.1
-#: Places of the mosaic after which both colour arrays begin anew.
-_PERIOD = 12
 
 
 @dataclass(frozen=True)
@@ -154,8 +152,8 @@ def _raw(developed: Developed, mosaic: Mosaic, region: Region, colour: int, lift
     rows, columns = upright_rect(
         (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
     )
-    top, left = (v // _PERIOD * _PERIOD for v in (rows[0], columns[0]))
-    bottom, right = (min(n, -(-v // _PERIOD) * _PERIOD) for n, v in ((h, rows[1]), (w, columns[1])))
+    top, left = (v // PERIOD * PERIOD for v in (rows[0], columns[0]))
+    bottom, right = (min(n, -(-v // PERIOD) * PERIOD) for n, v in ((h, rows[1]), (w, columns[1])))
     part = Mosaic(np.ascontiguousarray(mosaic.data[top:bottom, left:right]), mosaic.cfa)
     seen = _single(part, colour) if colour >= 0 else _tinted(part)
     inner = upright(

@@ -36,8 +36,9 @@ def _indexed(codes: np.ndarray, colours: list[int]) -> QImage | None:
 def marks_of(bits: np.ndarray) -> Marks:
     """Pictures of the marks (uint8 H×W)."""
     lost = [QColor(name).rgba() for name in _LOST]
-    output = [0] * (BLACK + 1)
+    output = [0] * (WHITE + BLACK + 1)
     output[WHITE], output[BLACK] = _AT_WHITE.rgba(), _AT_BLACK.rgba()
+    output[WHITE | BLACK] = _AT_WHITE.rgba()  # a reduced pixel may cover both
     return Marks(_indexed(bits & SENSOR, lost), _indexed(bits & (WHITE | BLACK), output))
 
 

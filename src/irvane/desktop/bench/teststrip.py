@@ -9,7 +9,7 @@ from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from irvane.core.line.teststrip import FEWEST, MOST, strip_values
-from irvane.core.settings import Choice, Number, spec, value_text
+from irvane.core.settings import Number, spec, value_text
 from irvane.desktop import theme
 
 _GAP = 3
@@ -193,4 +193,4 @@ class TestStrip(QWidget):
 
 def can_be_stripped(path: str) -> bool:
     """Does a setting change the picture on the bench?"""
-    return isinstance(spec(path), (Number, Choice)) and not path.startswith("finish.")
+    return not path.startswith("finish.")

@@ -41,7 +41,10 @@ class Trying(QObject):
             return
         now = settings.get(path)
         if now is None:
-            now = automatic_values(frame, settings)[path]
+            now = automatic_values(frame, settings).get(path)
+        if now is None:
+            self.said.emit("This setting has no value in this picture.")
+            return
         self.shown.emit(True)
         self.strip.show()
         self.strip.show_setting(path, now)

@@ -89,7 +89,7 @@ class Shelf(QWidget):
     -------
     changed(path, value) : a setting was moved or typed. strip(path) : its test strip is asked for.
     held(path, on) : its slider was taken hold of, or let go.
-    grade(name) : a quick grade of noise removal. pick_grey, write, choose_folder, write_next : the buttons of the stations Colour and Finish.
+    grade(name) : a quick grade of noise removal. pick_grey, write, choose_folder : the buttons of the stations Colour and Finish.
     """
 
     changed = Signal(str, object)
