@@ -37,7 +37,8 @@ BLOCKS = (1, 1, 3, 1, 2)
 SCALE = 16.0
 #: Side of a patch in pixels of the mosaic.
 PATCH, BATCH = 192, 8
-RATE, LAST_RATE = 1e-3, 1e-5
+#: Highest learning rate: for a new network, and for one that begins with the shipped weights.
+RATE, RATE_ON, LAST_RATE = 1e-3, 5e-4, 1e-5
 WARM_UP = 300
 DECAY = 0.999
 SAVE_EVERY = 250
@@ -148,11 +149,11 @@ def pools(work: Path) -> tuple[list[np.ndarray], np.ndarray]:
     )
 
 
-def rate(step: int, steps: int) -> float:
+def rate(step: int, steps: int, highest: float) -> float:
     if step < WARM_UP:
-        return RATE * (step + 1) / WARM_UP
+        return highest * (step + 1) / WARM_UP
     share = (step - WARM_UP) / max(1, steps - WARM_UP)
-    return LAST_RATE + (RATE - LAST_RATE) * 0.5 * (1 + np.cos(np.pi * min(share, 1.0)))
+    return LAST_RATE + (highest - LAST_RATE) * 0.5 * (1 + np.cos(np.pi * min(share, 1.0)))
 
 
 @torch.no_grad()
@@ -211,7 +212,7 @@ def train(array: Packing, work: Path, steps: int, start: bool) -> None:
     started, total = time.monotonic() - seconds, 0.0
     for step in range(first, steps):
         for group in optimiser.param_groups:
-            group["lr"] = float(rate(step, steps))
+            group["lr"] = float(rate(step, steps, RATE_ON if start else RATE))
         noisy, clean = source.batch(BATCH)
         error = (net(noisy.to(memory_format=torch.channels_last)) - clean) * filled
         loss = torch.sqrt(error * error + 1e-4).mean()
