@@ -23,6 +23,13 @@ def _bands(rng: np.random.Generator, count: int, width: int, electrons: float) -
     return (offsets - offsets.mean()).astype(np.float32)
 
 
+def _treated(
+    mosaic: Mosaic, noise: NoiseModel, rows: bool, columns: bool, width: int
+) -> tuple[Mosaic, float, float]:
+    copy = Mosaic(mosaic.data.copy(), mosaic.cfa)
+    return copy, *remove_banding(copy, noise, rows, columns, width)
+
+
 @pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX])
 @pytest.mark.parametrize("direction", ["rows", "columns"])
 @pytest.mark.parametrize("width", [1, 6])
@@ -32,7 +39,7 @@ def test_known_offsets_are_taken_away(cfa: np.ndarray, direction: str, width: in
     lines = frame.shape[0] if direction == "rows" else frame.shape[1]
     bands = _bands(rng, lines, width, 1.0)
     banded = frame + (bands[:, None] if direction == "rows" else bands)
-    clean, rows, columns = remove_banding(
+    clean, rows, columns = _treated(
         Mosaic(banded, cfa), NOISE, direction == "rows", direction == "columns", 4 * width
     )
     axis = 1 if direction == "rows" else 0
@@ -47,7 +54,7 @@ def test_known_offsets_are_taken_away(cfa: np.ndarray, direction: str, width: in
 
 def test_a_clean_sensor_is_left_as_it_is() -> None:
     frame = _dark(np.random.default_rng(1))
-    clean, rows, columns = remove_banding(Mosaic(frame, BAYER), NOISE, True, True, 8)
+    clean, rows, columns = _treated(Mosaic(frame, BAYER), NOISE, True, True, 8)
     assert max(rows, columns) < 0.03 * READ / WELL
     assert np.abs(clean.data - frame).max() < 0.15 * READ / WELL
 
@@ -58,7 +65,7 @@ def test_lit_scenes_and_their_horizontal_edges_stay() -> None:
     scene[100:103] = 0.35
     scene[200:] = 0.05
     lit = ((rng.poisson(scene * WELL) + rng.normal(0, READ, scene.shape)) / WELL).astype(np.float32)
-    clean, _, _ = remove_banding(Mosaic(lit, BAYER), NOISE, True, True, 8)
+    clean, _, _ = _treated(Mosaic(lit, BAYER), NOISE, True, True, 8)
     np.testing.assert_array_equal(clean.data, lit)
 
 
@@ -67,17 +74,9 @@ def test_dark_steps_of_the_scene_are_not_taken_for_bands() -> None:
     scene = np.zeros((400, 900), np.float32)
     scene[150:] = 12 / WELL  # four times the read noise: no banding is so strong
     dark = ((rng.poisson(scene * WELL) + rng.normal(0, READ, scene.shape)) / WELL).astype(np.float32)
-    clean, _, _ = remove_banding(Mosaic(dark, BAYER), NOISE, True, False, 8)
+    clean, _, _ = _treated(Mosaic(dark, BAYER), NOISE, True, False, 8)
     step = clean.data[160:300].mean() - clean.data[:140].mean()
     assert step == pytest.approx(12 / WELL, rel=0.03)
-
-
-def test_the_original_is_not_changed() -> None:
-    rng = np.random.default_rng(4)
-    banded = _dark(rng) + _bands(rng, 600, 1, 1.0)[:, None]
-    before = banded.copy()
-    remove_banding(Mosaic(banded, BAYER), NOISE, True, True, 8)
-    np.testing.assert_array_equal(banded, before)
 
 
 def test_dark_lines_of_the_scene_keep_their_colour_beside_real_bands() -> None:
@@ -87,7 +86,7 @@ def test_dark_lines_of_the_scene_keep_their_colour_beside_real_bands() -> None:
     scene[200:206] = 0.5 / WELL
     frame = ((rng.poisson(scene * WELL) + rng.normal(0, READ, scene.shape)) / WELL).astype(np.float32)
     bands = _bands(rng, 600, 1, 0.4)
-    clean, rows, _ = remove_banding(Mosaic(frame + bands[:, None], BAYER), NOISE, True, False, 8)
+    clean, rows, _ = _treated(Mosaic(frame + bands[:, None], BAYER), NOISE, True, False, 8)
     depth = clean.data[202:204].mean() - clean.data[300:500].mean()
     assert depth == pytest.approx(-2.5 / WELL, rel=0.25)
     assert rows < 2 * bands.std()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,7 +12,9 @@ import rawpy
 import tifffile
 
 from irvane.core.errors import ReadError
+from irvane.core.files.camera_data import camera_colour, noise_profile
 from irvane.core.files.info import FrameInfo, open_metadata, read_info
+from irvane.core.files.plain_dng import PlainMosaic, read_plain_dng
 from irvane.core.image import CameraColour, NoiseModel
 
 #: Frames smaller than this cannot be demosaiced sensibly; larger ones than the second figure are not pictures.
@@ -22,15 +24,6 @@ MIN_SIDE, MAX_SIDE = 16, 65_000
 _MASKED_AREAS = 50830
 #: Rows and columns of margins that are left out at their edges.
 _EDGE = 4
-
-#: XYZ (D65) to linear sRGB primaries' inverse, IEC 61966-2-1; the camera matrix of a file without one.
-_CAMERA_WITHOUT_MATRIX = np.array(
-    [
-        [3.2404542, -1.5371385, -0.4985314],
-        [-0.9692660, 1.8760108, 0.0415560],
-        [0.0556434, -0.2040259, 1.0572252],
-    ]
-)
 
 
 @dataclass(frozen=True)
@@ -45,6 +38,7 @@ class RawFrame:
     flip : 0, 3 (180°), 5 (90° counter-clockwise) or 6 (90° clockwise), LibRaw's codes.
     notes : sentences about fallbacks taken.
     masked : counts and colours (0 red, 1 green, 2 blue) of pixels that see no light, 1-D; None without such.
+    uneven : what the black level of each place of the pattern is above that of its colour, like `cfa`.
     """
 
     path: Path
@@ -58,6 +52,68 @@ class RawFrame:
     info: FrameInfo
     notes: tuple[str, ...]
     masked: tuple[np.ndarray, np.ndarray] | None = None
+    uneven: np.ndarray | None = None
+
+
+@dataclass(frozen=True)
+class _Decoded:
+    """Samples and what is needed to understand them, whoever decoded them.
+
+    Attributes
+    ----------
+    counts, cfa, flip, masked : as in RawFrame.
+    black : levels, one for each place of `cfa`; one alone without a pattern.
+    white : level in counts.
+    listed : XYZ→camera matrix known for the model, or None.
+    shots : camera values of a neutral object, the best known first.
+    """
+
+    counts: np.ndarray
+    cfa: np.ndarray | None
+    black: np.ndarray
+    white: float
+    listed: np.ndarray | None
+    shots: tuple[np.ndarray, ...]
+    flip: int
+    masked: tuple[np.ndarray, np.ndarray] | None
+
+
+def _plain(dng: PlainMosaic) -> _Decoded:
+    rows, columns = dng.active
+    areas = dng.masked or _margin(rows, columns.start)
+    masked = None
+    if areas:
+        p = dng.cfa.shape[0]
+        h, w = dng.counts.shape
+        places = np.ix_((np.arange(h) - rows.start) % p, (np.arange(w) - columns.start) % p)
+        masked = _chosen(dng.counts, dng.cfa[places], areas)
+    counts = np.ascontiguousarray(dng.counts[dng.active])
+    return _Decoded(counts, dng.cfa, dng.black, dng.white, None, (dng.neutral,), dng.flip, masked)
+
+
+def _through_libraw(path: Path) -> _Decoded:
+    with rawpy.imread(str(path)) as raw:
+        counts = raw.raw_image_visible
+        cfa = None
+        if counts.ndim == 3:
+            counts = counts[..., :3]
+        elif raw.num_colors == 3:
+            cfa = _pattern(raw, path)
+        elif raw.num_colors != 1:
+            raise ReadError(path, f"a sensor with {raw.num_colors} filter colours is not supported")
+        # LibRaw lists R, G, B, second G
+        black = np.array([*raw.black_level_per_channel, 0.0, 0.0, 0.0, 0.0], float)[:4]
+        if cfa is not None:
+            black = black[raw.raw_colors_visible[: cfa.shape[0], : cfa.shape[0]]]
+        with np.errstate(divide="ignore"):
+            shots = [
+                1 / np.array(gains[:3], float)
+                for gains in (raw.camera_whitebalance, raw.daylight_whitebalance)
+            ]
+        return _Decoded(
+            counts.copy(), cfa, black, float(raw.white_level or 0), np.array(raw.rgb_xyz_matrix, float)[:3, :3],
+            tuple(shots), int(raw.sizes.flip), None if cfa is None else _masked(path, raw),
+        )  # fmt: skip
 
 
 def _pattern(raw: rawpy.RawPy, path: Path) -> np.ndarray:
@@ -77,119 +133,20 @@ def _pattern(raw: rawpy.RawPy, path: Path) -> np.ndarray:
     return cfa
 
 
-def _levels(raw: rawpy.RawPy, notes: list[str]) -> tuple[np.ndarray, np.ndarray]:
-    # LibRaw lists R, G, B, second G; the two greens are averaged
-    listed = [float(v) for v in raw.black_level_per_channel]
-    while len(listed) < 4:
-        listed.append(listed[-1] if listed else 0.0)
-    black = np.array([listed[0], (listed[1] + listed[3]) / 2, listed[2]])
-    white = np.full(3, float(raw.white_level or 0))
+def _levels(decoded: _Decoded, notes: list[str]) -> tuple[np.ndarray, np.ndarray, np.ndarray | None]:
+    """Black and white of red, green and blue, and how the places of the pattern differ from their colour's black."""
+    if decoded.cfa is None:
+        black, uneven = decoded.black[:3] + np.zeros(3), None
+    else:
+        black = np.array([decoded.black[decoded.cfa == c].mean() for c in range(3)])
+        uneven = decoded.black - black[decoded.cfa]
+    white = np.full(3, decoded.white)
     if (white <= black + 15).any():
         white = np.full(3, float(np.iinfo(np.uint16).max))
-        if (top := float(raw.raw_image_visible.max())) > black.max() + 15:
+        if (top := float(decoded.counts.max())) > black.max() + 15:
             white = np.full(3, top)
         notes.append("The file states no usable white level; the brightest value was taken.")
-    return black, white
-
-
-def _tag_matrix(data: exiv2.ExifData, name: str) -> np.ndarray | None:
-    found = data.findKey(exiv2.ExifKey(f"Exif.Image.{name}"))
-    if found == data.end():
-        return None
-    try:
-        values = [_fraction(word) for word in str(found.toString()).split()]
-    except ValueError:
-        return None
-    matrix = np.array(values)
-    return matrix.reshape(3, 3) if matrix.size == 9 and np.isfinite(matrix).all() else None
-
-
-def _fraction(word: str) -> float:
-    top, _, bottom = word.partition("/")
-    below = float(bottom or 1)
-    if below == 0:
-        raise ValueError(word)
-    return float(top) / below
-
-
-#: Correlated colour temperatures of EXIF light sources (CIE 15; DNG specification).
-_LIGHT_KELVIN = {
-    1: 5500.0,
-    2: 4200.0,
-    3: 2856.0,
-    17: 2856.0,
-    18: 4874.0,
-    19: 6774.0,
-    20: 5503.0,
-    21: 6504.0,
-    22: 7504.0,
-    23: 5003.0,
-    24: 3200.0,
-}
-
-
-def _light(data: exiv2.ExifData, name: str, default: float) -> float:
-    found = data.findKey(exiv2.ExifKey(f"Exif.Image.{name}"))
-    if found == data.end():
-        return default
-    try:
-        return _LIGHT_KELVIN.get(int(str(found.toString())), default)
-    except ValueError:
-        return default
-
-
-def _colour(raw: rawpy.RawPy, data: exiv2.ExifData | None, notes: list[str]) -> CameraColour:
-    warm = cool = None
-    warm_kelvin, cool_kelvin = 2856.0, 6504.0
-    if data is not None:
-        first, second = _tag_matrix(data, "ColorMatrix1"), _tag_matrix(data, "ColorMatrix2")
-        if first is not None and second is not None:
-            lights = (
-                _light(data, "CalibrationIlluminant1", 2856.0),
-                _light(data, "CalibrationIlluminant2", 6504.0),
-            )
-            pairs = sorted(zip(lights, (first, second), strict=True), key=lambda pair: pair[0])
-            (warm_kelvin, warm), (cool_kelvin, cool) = pairs
-        elif first is not None:
-            cool = first
-    if cool is None:
-        listed = np.asarray(raw.rgb_xyz_matrix, dtype=float)[:3, :3]
-        cool = listed if np.abs(listed).sum() > 0 else None
-    stated = cool is not None and abs(np.linalg.det(cool)) > 1e-6
-    if cool is None or not stated:
-        cool, warm = _CAMERA_WITHOUT_MATRIX, None
-        notes.append("The file carries no camera colour matrix; colours are approximate.")
-    neutral = None
-    for stated_gains in (raw.camera_whitebalance, raw.daylight_whitebalance):
-        gains = np.array(stated_gains[:3], dtype=float)
-        if np.isfinite(gains).all() and (gains > 0).all():
-            neutral = 1.0 / gains
-            break
-        notes.append("The file states no white balance of the shot; daylight was taken.")
-    if neutral is None:
-        neutral = cool @ np.array([0.95047, 1.0, 1.08883])
-        neutral = np.maximum(neutral, 1e-3)
-    return CameraColour(cool, warm, warm_kelvin, cool_kelvin, neutral / neutral.max(), stated)
-
-
-def _noise_profile(data: exiv2.ExifData | None) -> NoiseModel | None:
-    """The DNG NoiseProfile (tag 51041): S and O once, or per colour plane."""
-    if data is None:
-        return None
-    found = data.findKey(exiv2.ExifKey("Exif.Image.NoiseProfile"))
-    if found == data.end():
-        return None
-    try:
-        values = [float(word) for word in str(found.toString()).split()]
-    except ValueError:
-        return None
-    if len(values) == 2:
-        values = values * 3
-    if len(values) != 6 or not all(math.isfinite(v) and v >= 0 for v in values) or min(values[0::2]) <= 0:
-        return None
-    gain = (values[0], values[2], values[4])
-    read = (math.sqrt(values[1]), math.sqrt(values[3]), math.sqrt(values[5]))
-    return NoiseModel(gain, read, "file")
+    return black, white, uneven
 
 
 def _masked_areas(path: Path, raw: rawpy.RawPy) -> list[tuple[slice, slice]]:
@@ -204,10 +161,14 @@ def _masked_areas(path: Path, raw: rawpy.RawPy) -> list[tuple[slice, slice]]:
                     return [(slice(int(t), int(b)), slice(int(le), int(r))) for t, le, b, r in edges]
     except Exception:  # not a TIFF structure: the margins are what there is
         pass
-    inside = slice(sizes.top_margin + _EDGE, sizes.top_margin + sizes.height - _EDGE)
-    if sizes.left_margin < 3 * _EDGE:
+    return _margin(slice(sizes.top_margin, sizes.top_margin + sizes.height), sizes.left_margin)
+
+
+def _margin(rows: slice, columns: int) -> list[tuple[slice, slice]]:
+    """The margin at the left of a picture, but for its edges, where it is wide enough."""
+    if columns < 3 * _EDGE:
         return []
-    return [(inside, slice(_EDGE, sizes.left_margin - _EDGE))]
+    return [(slice(rows.start + _EDGE, rows.stop - _EDGE), slice(_EDGE, columns - _EDGE))]
 
 
 def _masked(path: Path, raw: rawpy.RawPy) -> tuple[np.ndarray, np.ndarray] | None:
@@ -215,10 +176,14 @@ def _masked(path: Path, raw: rawpy.RawPy) -> tuple[np.ndarray, np.ndarray] | Non
     areas = _masked_areas(path, raw)
     if not areas:
         return None
-    colours = _colours_of(raw)
-    found = [(raw.raw_image[area].ravel(), colours[area].ravel()) for area in areas]
-    counts, places = (np.concatenate(parts) for parts in zip(*found, strict=True))
-    return counts, places
+    return _chosen(raw.raw_image, _colours_of(raw), areas)
+
+
+def _chosen(
+    counts: np.ndarray, colours: np.ndarray, areas: Sequence[tuple[slice, slice]]
+) -> tuple[np.ndarray, np.ndarray]:
+    parts = [(counts[area].ravel(), colours[area].ravel()) for area in areas]
+    return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])
 
 
 def _colours_of(raw: rawpy.RawPy) -> np.ndarray:
@@ -256,31 +221,23 @@ def decode_raw(path: Path) -> RawFrame:
         data: exiv2.ExifData | None = open_metadata(path).exifData()
     except ReadError:
         data = None
+    plain = read_plain_dng(path) if path.suffix.lower() == ".dng" else None
     try:
-        with rawpy.imread(str(path)) as raw:
-            counts = raw.raw_image_visible.copy()
-            if counts.ndim == 3:
-                counts = counts[..., :3].copy()
-                cfa = None
-            elif raw.num_colors == 1:
-                cfa = None
-            elif raw.num_colors == 3:
-                cfa = _pattern(raw, path)
-            else:
-                raise ReadError(path, f"a sensor with {raw.num_colors} filter colours is not supported")
-            black, white = _levels(raw, notes)
-            masked = None if cfa is None else _masked(path, raw)
-            colour = _colour(raw, data, notes)
-            flip = int(raw.sizes.flip)
+        decoded = _plain(plain) if plain is not None else _through_libraw(path)
     except rawpy.LibRawError as error:
         raise ReadError(path, _decode_reason(path)) from error
+    black, white, uneven = _levels(decoded, notes)
+    colour = camera_colour(decoded.listed, decoded.shots, data, notes)
+    counts, flip = decoded.counts, decoded.flip
     h, w = counts.shape[:2]
     if min(h, w) < MIN_SIDE or max(h, w) > MAX_SIDE:
         raise ReadError(path, f"its size of {w} × {h} pixels is not plausible")
     if flip not in (0, 3, 5, 6):
         flip = 0
-    noise = _noise_profile(data)
-    return RawFrame(path, counts, cfa, black, white, colour, noise, flip, info, tuple(notes), masked)
+    return RawFrame(
+        path, counts, decoded.cfa, black, white, colour, noise_profile(data), flip, info, tuple(notes),
+        decoded.masked, uneven,
+    )  # fmt: skip
 
 
 def _decode_reason(path: Path) -> str:

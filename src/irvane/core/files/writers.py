@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from dataclasses import dataclass
 from pathlib import Path
 
 import imagecodecs
@@ -21,6 +23,26 @@ _JPEG_SIDE = 65_500  # the format's limit
 _EXIF_LIMIT = 2**32 - 2**20  # TIFF offsets are 32 bit; no BigTIFF
 
 
+@dataclass(frozen=True)
+class Bands:
+    """A picture that is handed over in bands from top to bottom.
+
+    Attributes
+    ----------
+    shape : height and width of the whole.
+    dtype : of every band; each is rows×width×3.
+    """
+
+    shape: tuple[int, int]
+    dtype: np.dtype | type
+    bands: Iterable[np.ndarray]
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of the whole picture."""
+        return self.shape[0] * self.shape[1] * 3 * np.dtype(self.dtype).itemsize
+
+
 def quantise(encoded: np.ndarray, depth: int) -> np.ndarray:
     """Encoded 0…1 to whole numbers of 8 or 16 bits (clipped), or float32 as it is."""
     if depth == 32:
@@ -36,7 +58,7 @@ def _check(target: Path, overwrite: bool) -> None:
 
 def write_tiff(
     target: Path,
-    pixels: np.ndarray,
+    pixels: np.ndarray | Bands,
     *,
     space: str,
     linear: bool = False,
@@ -49,7 +71,7 @@ def write_tiff(
 
     Parameters
     ----------
-    pixels : H×W×3 of uint8, uint16 or float32, encoded for `space` (or linear).
+    pixels : H×W×3 of uint8, uint16 or float32, encoded for `space` (or linear); whole or in bands.
     source : file whose metadata are carried over.
     description : what was done, for ImageDescription.
 
@@ -59,10 +81,13 @@ def write_tiff(
         When the target exists (and `overwrite` is off) or cannot be written.
     """
     _check(target, overwrite)
+    if isinstance(pixels, np.ndarray):
+        pixels = Bands(pixels.shape[:2], pixels.dtype, [pixels])
     with atomic_file(target, overwrite) as temporary:
+        # the metadata go into a file of one pixel: to put them into a whole one would write it twice
         tifffile.imwrite(
             temporary,
-            np.ascontiguousarray(pixels),
+            np.zeros((1, 1, 3), pixels.dtype),
             photometric="rgb",
             iccprofile=profile(space, linear),
             resolution=(ppi, ppi),
@@ -73,6 +98,23 @@ def write_tiff(
         )
         if source is not None:
             copy_metadata(source, temporary, SOFTWARE, description)
+        _fill(temporary, pixels)
+
+
+def _fill(path: Path, pixels: Bands) -> None:
+    """Make a TIFF of one pixel a whole one: the bands go behind it, its size and place are set anew."""
+    h, w = pixels.shape
+    with path.open("ab") as stream:
+        first = stream.tell() + stream.write(b"\0" * (-stream.tell() % 16))
+        for band in pixels.bands:
+            np.ascontiguousarray(band).tofile(stream)
+        if stream.tell() - first != pixels.nbytes:
+            raise ValueError("the bands do not make up the picture")
+    places = {"ImageWidth": w, "ImageLength": h, "RowsPerStrip": h, "StripOffsets": first}
+    with tifffile.TiffFile(path, mode="r+b") as file:
+        tags, offset = file.pages.first.tags, 16 if file.is_bigtiff else 4
+        for name, value in (places | {"StripByteCounts": pixels.nbytes}).items():
+            tags[name].overwrite(value, dtype=offset)
 
 
 def write_jpeg(

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from irvane.core.errors import WriteError
-from irvane.core.files.writers import write_exr, write_jpeg, write_tiff
+from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
 from irvane.core.line.context import Context, make_context, noise_amount, noise_removal
 from irvane.core.line.develop import Developed, denoise_whole, develop
 from irvane.core.line.source import Source
@@ -103,17 +105,24 @@ def run(
     check_target(target.path, target.overwrite, source.paths)
     developed, context = ready or make(source, settings, progress)
     output = Output(target.output.space, True, target.output.flat) if kind == "exr" else target.output
-    pixels = assemble(
-        developed,
-        settings,
-        context,
-        output,
-        32 if kind == "exr" else (8 if kind == "jpeg" else target.depth),
-        progress,
+    depth = 32 if kind == "exr" else (8 if kind == "jpeg" else target.depth)
+    bands = Bands(
+        developed.extent, _DTYPES[depth], _bands(developed, settings, context, output, depth, progress)
     )
-    description = describe(source, settings, context)
-    _write(kind, target, pixels, output, source, settings, description)
+    _write(kind, target, bands, output, source, describe(source, settings, context), settings.finish.quality)
     return Written(target.path, developed.notes)
+
+
+_DTYPES: dict[int, type] = {8: np.uint8, 16: np.uint16, 32: np.float32}
+
+
+def _bands(
+    developed: Developed, settings: Settings, context: Context, output: Output, depth: int, progress: Progress
+) -> Iterator[np.ndarray]:
+    for _, band in finished_bands(
+        developed, settings, context, output, depth, part(progress, _DENOISED, 0.98)
+    ):
+        yield band
 
 
 def assemble(
@@ -125,38 +134,31 @@ def assemble(
     progress: Progress = always,
 ) -> np.ndarray:
     """The whole finished picture as whole numbers (or float32 at depth 32)."""
-    dtype = {8: np.uint8, 16: np.uint16, 32: np.float32}[depth]
-    pixels = np.empty((*developed.extent, 3), dtype)
-    bands = finished_bands(developed, settings, context, output, depth, part(progress, _DENOISED, 0.98))
-    for first, band in bands:
+    return _whole(
+        Bands(developed.extent, _DTYPES[depth], _bands(developed, settings, context, output, depth, progress))
+    )
+
+
+def _whole(bands: Bands) -> np.ndarray:
+    pixels, first = np.empty((*bands.shape, 3), bands.dtype), 0
+    for band in bands.bands:
         pixels[first : first + band.shape[0]] = band
+        first += band.shape[0]
     return pixels
 
 
 def _write(
-    kind: str,
-    target: Target,
-    pixels: np.ndarray,
-    output: Output,
-    source: Source,
-    settings: Settings,
-    description: str,
+    kind: str, target: Target, bands: Bands, output: Output, source: Source, description: str, quality: float
 ) -> None:
-    origin = source.paths[0]
+    common: dict[str, Any] = {
+        "space": output.space, "description": description, "overwrite": target.overwrite,
+    }  # fmt: skip
     if kind == "exr":
-        write_exr(
-            target.path, pixels, space=output.space, description=description, overwrite=target.overwrite
-        )
+        write_exr(target.path, _whole(bands), **common)
     elif kind == "jpeg":
-        write_jpeg(
-            target.path, pixels, space=output.space, quality=round(settings.finish.quality), source=origin,
-            description=description, overwrite=target.overwrite,
-        )  # fmt: skip
+        write_jpeg(target.path, _whole(bands), quality=round(quality), source=source.paths[0], **common)
     else:
-        write_tiff(
-            target.path, pixels, space=output.space, linear=output.linear, source=origin, description=description,
-            overwrite=target.overwrite,
-        )  # fmt: skip
+        write_tiff(target.path, bands, linear=output.linear, source=source.paths[0], **common)
 
 
 def describe(source: Source, settings: Settings, context: Context) -> str:

@@ -12,7 +12,6 @@ from irvane.core.line.develop import Developed
 from irvane.core.line.source import CAMERA, MOSAIC
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.noise.haze import measure_haze
-from irvane.core.sensor.exposure import SensorExposure, sensor_exposure
 from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
 from irvane.core.settings import Colour, Settings
 
@@ -28,14 +27,12 @@ class Context:
     clipped_share : share of pixels with at least one colour clipped on the sensor.
     noise_amount : automatic denoising strength in per cent.
     haze : even light over the deepest tones, per colour of the sensor, relative to clipping.
-    exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
     """
 
     guide: Guide
     highlights: HighlightMap
     clipped_share: float
     noise_amount: float
-    exposure: SensorExposure | None = None
     haze: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
@@ -54,9 +51,8 @@ def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
     bits = developed.clipped
     share = 0.0 if bits is None else float(np.count_nonzero(bits) / bits.size)
     amount = automatic_amount(developed.noise) if developed.noise is not None else 0.0
-    exposure = None if developed.mosaic is None else sensor_exposure(developed.mosaic)
     haze = (0.0, 0.0, 0.0) if developed.noise is None else measure_haze(patch.pixels, developed.noise)
-    return Context(make_guide(scene, developed.extent), where, share, amount, exposure, haze)
+    return Context(make_guide(scene, developed.extent), where, share, amount, haze)
 
 
 def noise_amount(settings: Settings, context: Context) -> float:

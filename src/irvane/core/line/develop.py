@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numba
 import numpy as np
@@ -179,15 +179,13 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
             loaded.noise, extent, loaded.flip, 1.0, 0, loaded.notes, None, "none", finished=correlated,
         )  # fmt: skip
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
-    mosaic, defects = loaded.mosaic, 0
+    mosaic, defects = Mosaic(loaded.mosaic.data.copy(), loaded.mosaic.cfa), 0
     if settings.defects == "on":
-        data, defects = repair_defects(mosaic, loaded.noise)
-        mosaic = replace(mosaic, data=data)
+        defects = repair_defects(mosaic, loaded.noise)
     banding = 0.0
     if settings.banding != "off":
         rows, columns = settings.banding in ("rows", "both"), settings.banding in ("columns", "both")
-        mosaic, *found = remove_banding(mosaic, loaded.noise, rows, columns, int(settings.banding_width))
-        banding = max(found)
+        banding = max(remove_banding(mosaic, loaded.noise, rows, columns, int(settings.banding_width)))
     full = _full_picture(
         mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings, loaded.flip
     )
@@ -214,7 +212,7 @@ def _full_picture(mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Se
         last = min(h, first + _BAND)
         top, bottom = max(0, (first - reach) // PERIOD * PERIOD), min(h, last + reach)
         part = _full_colour(Mosaic(mosaic.data[top:bottom], mosaic.cfa), factors, knee, settings)
-        codes[first:last] = encode16(part[first - top : last - top])
+        encode16(part[first - top : last - top], codes[first:last])
     return Picture.from_codes(upright(codes, flip))
 
 

@@ -10,7 +10,7 @@ import threading
 import time
 from collections import OrderedDict
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -23,6 +23,7 @@ from irvane.core.line.view import covers, wanted
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
 from irvane.core.progress import Progress, always, part, step
+from irvane.core.sensor.exposure import SensorExposure, sensor_exposure
 from irvane.core.settings import Sensor, Settings
 
 #: Content of the source, and the settings that its developed form depends on.
@@ -42,12 +43,14 @@ class Frame:
     ----------
     coarse : True while it is only the binned form of the mosaic.
     local : denoised pixels of the last region asked for, and how they were made.
+    exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
     """
 
     developed: Developed
     context: Context
     coarse: bool
     local: tuple[Removal, Patch] | None = field(default=None)
+    exposure: SensorExposure | None = None
 
     def removal(self, settings: Settings) -> Removal:
         """How the denoiser has to run for a proof."""
@@ -73,7 +76,7 @@ class Frame:
         if kept or self.denoised_for(settings):
             return self
         bare = Developed(**{**vars(self.developed), "denoised": None})
-        return Frame(bare, self.context, self.coarse, self.local)
+        return replace(self, developed=bare)
 
 
 def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Removal) -> str:
@@ -192,7 +195,8 @@ class Engine:
         step(progress, 0.3)
         developed = develop(loaded, sensor)
         step(progress, 0.9)
-        frame = Frame(developed, make_context(developed), False)
+        exposure = None if developed.mosaic is None else sensor_exposure(developed.mosaic)
+        frame = Frame(developed, make_context(developed), False, exposure=exposure)
         self._keep(self._key(source, sensor), frame)
         self._loaded = None
         return frame
@@ -205,7 +209,7 @@ class Engine:
         removal = frame.removal(settings)
         clean = self._denoised(source, frame.developed, settings.sensor, removal, progress)
         made = Developed(**{**vars(frame.developed), "denoised": clean, "removal": removal})
-        fresh = Frame(made, frame.context, False, frame.local)
+        fresh = replace(frame, developed=made)
         self._keep(self._key(source, settings.sensor), fresh)
         return fresh
 

@@ -40,9 +40,9 @@ def _decode(codes, out):
         out[i] = v * abs(v) * factor
 
 
-def encode16(values: np.ndarray) -> np.ndarray:
-    """float32 H×W×3 to int16: the signed square root, so that steps follow the noise (6e-5 at white)."""
-    out = np.empty(values.shape, np.int16)
+def encode16(values: np.ndarray, out: np.ndarray | None = None) -> np.ndarray:
+    """float32 H×W×3 to int16 (into `out`): the signed square root, so that steps follow the noise (6e-5 at white)."""
+    out = np.empty(values.shape, np.int16) if out is None else out
     h = values.shape[0]
     _encode(np.ascontiguousarray(values, np.float32).reshape(h, -1), out.reshape(h, -1))
     return out

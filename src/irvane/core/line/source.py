@@ -149,7 +149,7 @@ class FileSource:
                 raw.counts, raw.black, raw.white, raw.colour, raw.flip, raw.info, notes
             )
         black = refined_black(raw.counts, raw.cfa, raw.black, raw.white, raw.masked)
-        mosaic = Mosaic(apply_levels(raw.counts, raw.cfa, black, raw.white), raw.cfa)
+        mosaic = Mosaic(apply_levels(raw.counts, raw.cfa, black, raw.white, raw.uneven), raw.cfa)
         noise = raw.noise or measure(mosaic, raw.info.iso)
         sample = raw.counts[::7, ::7]
         if sample.max() <= raw.black.max() + 2 and raw.counts.max() <= raw.black.max() + 64:

@@ -92,7 +92,7 @@ def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> np.ndarray:
     for _ in range(_ROUNDS):
         around = _means_around(offsets, period, reach)
 
-        def work(start: int, around: np.ndarray = around) -> np.ndarray:
+        def work(start: int, offsets: np.ndarray = offsets, around: np.ndarray = around) -> np.ndarray:
             colours = mosaic.cfa[:, (start + np.arange(block)) % period]
             gain = np.array(noise.gain, np.float32)[colours]
             variance = np.array(noise.read, np.float32)[colours] ** 2
@@ -113,7 +113,9 @@ def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> np.ndarray:
         excess = max(usual**2 - float(np.median(chance[usable])), 0.0) if usable.any() else 0.0
         if excess == 0:
             return offsets
-        offsets = offsets + np.where(usable, excess / (excess + chance) * mean * mean_sigma, 0).astype(np.float32)
+        offsets = offsets + np.where(usable, excess / (excess + chance) * mean * mean_sigma, 0).astype(
+            np.float32
+        )
     return offsets
 
 
@@ -129,8 +131,8 @@ def _means_around(offsets: np.ndarray, period: int, reach: int) -> np.ndarray:
 
 def remove_banding(
     mosaic: Mosaic, noise: NoiseModel, rows: bool, columns: bool, width: int
-) -> tuple[Mosaic, float, float]:
-    """Take the common offsets of rows and of columns from a mosaic.
+) -> tuple[float, float]:
+    """Take the common offsets of rows and of columns from a mosaic, in place.
 
     Parameters
     ----------
@@ -141,17 +143,17 @@ def remove_banding(
 
     Returns
     -------
-    The treated mosaic, and the standard deviation of what was taken from rows and from columns (relative to white).
+    The standard deviation of what was taken from rows and from columns (relative to white).
     """
     found = [0.0, 0.0]
     data = mosaic.data
     if rows:
-        offsets = _offsets(Mosaic(data, mosaic.cfa), noise, width)
+        offsets = _offsets(mosaic, noise, width)
         found[0] = float(offsets.std())
-        data = data - offsets[:, None] if offsets.any() else data
+        data -= offsets[:, None]
     if columns:
         turned = Mosaic(np.ascontiguousarray(data.T), np.ascontiguousarray(mosaic.cfa.T))
         offsets = _offsets(turned, noise, width)
         found[1] = float(offsets.std())
-        data = data - offsets if offsets.any() else data
-    return Mosaic(np.ascontiguousarray(data), mosaic.cfa), found[0], found[1]
+        data -= offsets
+    return found[0], found[1]

@@ -27,6 +27,8 @@ _SPREAD = 0.05  # share of the excess that light would put into the pixels aroun
 _DIP = 0.3  # share by which darker surroundings show a structure of their own
 _SPREAD_SIGMAS = 1.6  # standard deviations below which such a spread is chance
 _REACH = 4
+#: At most one pixel in so many of a row is replaced: what seems defective beyond that is no defect.
+_MOST = 16
 
 
 def _neighbours(cfa: np.ndarray, count: int = 8) -> np.ndarray:
@@ -108,7 +110,8 @@ def _spread_of_light(data, y, x, sign, out):
 
 
 @kernel
-def _repair(data, cfa, table, gain, variance, out, found):
+def _repair(data, cfa, table, gain, variance, places, values_there, found):
+    """List the defects of every row: their columns and what they become."""
     h, w = data.shape
     p = cfa.shape[0]
     for y in numba.prange(h):
@@ -151,12 +154,14 @@ def _repair(data, cfa, table, gain, variance, out, found):
             total = np.float32(0)
             for k in range(1, count - 1):
                 total += values[k]
-            out[y, x] = total / (count - 2)
-            found[y] += 1
+            if found[y] < places.shape[1]:
+                places[y, found[y]] = x
+                values_there[y, found[y]] = total / (count - 2)
+                found[y] += 1
 
 
-def repair_defects(mosaic: Mosaic, noise: NoiseModel) -> tuple[np.ndarray, int]:
-    """Replace defective pixels by the mean of their same-colour neighbours.
+def repair_defects(mosaic: Mosaic, noise: NoiseModel) -> int:
+    """Replace defective pixels by the mean of their same-colour neighbours, in place.
 
     Parameters
     ----------
@@ -165,12 +170,20 @@ def repair_defects(mosaic: Mosaic, noise: NoiseModel) -> tuple[np.ndarray, int]:
 
     Returns
     -------
-    The repaired mosaic (float32, H×W) and how many pixels were replaced.
+    How many pixels were replaced.
     """
-    out = mosaic.data.copy()
-    found = np.zeros(out.shape[0], np.int64)
+    h, w = mosaic.data.shape
+    room = max(16, w // _MOST)
+    places, values, found = (
+        np.empty((h, room), np.int32),
+        np.empty((h, room), np.float32),
+        np.zeros(h, np.int64),
+    )
     cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
     gain = np.array(noise.gain, np.float32)
     variance = np.array(noise.read, np.float32) ** 2
-    _repair(np.ascontiguousarray(mosaic.data), cfa, _neighbours(cfa), gain, variance, out, found)
-    return out, int(found.sum())
+    _repair(mosaic.data, cfa, _neighbours(cfa), gain, variance, places, values, found)
+    rows = np.repeat(np.arange(h), found)
+    used = np.arange(room) < found[:, None]
+    mosaic.data[rows, places[used]] = values[used]
+    return int(found.sum())

@@ -13,10 +13,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import cv2
+import numba
 import numpy as np
 
 from irvane.core.guidance import sample
-from irvane.core.kernels import flat, inline, serial
+from irvane.core.kernels import flat, inline, kernel, serial
 
 #: Signal, relative to clipping, from which a colour counts as clipped; it fades in from the first figure on.
 CLIP_START, CLIP_FULL = 0.96, 0.995
@@ -69,9 +70,27 @@ def _touched(camera: np.ndarray, bits: np.ndarray | None) -> np.ndarray:
     over = np.asarray((camera >= CLIP_START).any(axis=2))
     if bits is None:
         return over
+    _spread(bits, over)
+    return over
+
+
+@kernel
+def _spread(bits, over):
+    """Mark every cell of a reduced picture that any marked pixel of the whole one lies in."""
     h, w = over.shape
-    marks = np.where(bits > 0, np.uint8(255), np.uint8(0))
-    return np.asarray(over | (cv2.resize(marks, (w, h), interpolation=cv2.INTER_AREA) > 0))
+    for j in numba.prange(h):
+        marks = np.zeros(bits.shape[1], np.uint8)
+        for y in range(j * bits.shape[0] // h, -(-(j + 1) * bits.shape[0] // h)):
+            _gather(bits[y], marks)
+        for i in range(w):
+            for x in range(i * marks.size // w, -(-(i + 1) * marks.size // w)):
+                over[j, i] |= marks[x] != 0
+
+
+@serial
+def _gather(row, marks):
+    for x in range(row.size):
+        marks[x] |= row[x]
 
 
 def make_map(

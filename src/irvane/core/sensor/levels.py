@@ -20,7 +20,13 @@ def _scale(counts, black, factor, out):
         _scale_row(counts[y], black[y % black.shape[0]], factor[y % black.shape[0]], out[y])
 
 
-def apply_levels(counts: np.ndarray, cfa: np.ndarray, black: np.ndarray, white: np.ndarray) -> np.ndarray:
+def apply_levels(
+    counts: np.ndarray,
+    cfa: np.ndarray,
+    black: np.ndarray,
+    white: np.ndarray,
+    uneven: np.ndarray | None = None,
+) -> np.ndarray:
     """Subtract black and scale so that the white level becomes 1.
 
     Parameters
@@ -28,6 +34,7 @@ def apply_levels(counts: np.ndarray, cfa: np.ndarray, black: np.ndarray, white: 
     counts : uint16, H×W.
     cfa : int, the repeating pattern.
     black, white : levels of red, green, blue in counts, white > black.
+    uneven : what the black level of each place of the pattern is above that of its colour.
 
     Returns
     -------
@@ -36,6 +43,7 @@ def apply_levels(counts: np.ndarray, cfa: np.ndarray, black: np.ndarray, white: 
     out = np.empty(counts.shape, np.float32)
     factor = (1.0 / (np.asarray(white, float) - np.asarray(black, float))).astype(np.float32)
     period, width = cfa.shape[0], counts.shape[1]
-    colours = cfa[:, np.arange(width) % period]
-    _scale(np.ascontiguousarray(counts), np.asarray(black, np.float32)[colours], factor[colours], out)
+    places = np.asarray(black, float)[cfa] + (0 if uneven is None else uneven)
+    across = np.arange(width) % period
+    _scale(np.ascontiguousarray(counts), places.astype(np.float32)[:, across], factor[cfa][:, across], out)
     return out

@@ -229,8 +229,8 @@ class Shelf(QWidget):
             self.noise_words.setText(f"{reason} {words}.{pace_text(self.paces, frame)}")
         elif self._station == "sensor" and frame is not None:
             self.sensor_words.setText(sensor_text(frame))
-            if frame.context.exposure is not None:
-                self.plot.show_sensor(frame.context.exposure)
+            if frame.exposure is not None:
+                self.plot.show_sensor(frame.exposure)
             else:
                 self.plot.show_histogram(None, "developing …" if frame.coarse else "no mosaic")
         else:

@@ -108,7 +108,7 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
 
 def sensor_text(frame: Frame) -> str:
     """What was found on the sensor: levels, room above, repairs, method."""
-    developed, exposure = frame.developed, frame.context.exposure
+    developed, exposure = frame.developed, frame.exposure
     if developed.entry != MOSAIC:
         return f"{_ENTRY_WORDS[developed.entry].capitalize()}: there is no mosaic to work on."
     lines = []
