@@ -59,8 +59,8 @@ def test_defects_above_eight_sigma_are_found_and_few_are_imagined(kind: str, iso
     hot[where] += (rng.uniform(8, 60, light.shape) * sigma)[where]
     repaired, count = _repaired(Mosaic(hot, cfa), noise)
     found = (repaired != hot) & where
-    # on slopes the nearest neighbours of the 6×6 array are too uneven a measure for the very smallest ones
-    share = 0.99 if kind != "slopes" else (0.97 if array == "bayer" else 0.85)
+    # on slopes the neighbours of the 6×6 array lie so far off that the bend of the scene counts
+    share = 0.98 if kind == "slopes" and array == "6x6" else 0.99
     assert found.sum() >= share * where.sum()
     assert count >= found.sum()
     left = np.abs(repaired - light)[found] / sigma[found]

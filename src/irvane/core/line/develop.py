@@ -179,7 +179,9 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
             loaded.noise, extent, loaded.flip, 1.0, 0, loaded.notes, None, "none", finished=correlated,
         )  # fmt: skip
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
-    mosaic, defects = Mosaic(loaded.mosaic.data.copy(), loaded.mosaic.cfa), 0
+    mosaic, defects = loaded.mosaic, 0
+    if settings.defects == "on" or settings.banding != "off":
+        mosaic = Mosaic(mosaic.data.copy(), mosaic.cfa)
     if settings.defects == "on":
         defects = repair_defects(mosaic, loaded.noise)
     banding = 0.0

@@ -125,6 +125,7 @@ def _session(period: int) -> Any:
 
     options = onnxruntime.SessionOptions()
     options.intra_op_num_threads = options.inter_op_num_threads = 1  # tiles run side by side instead
+    options.enable_cpu_mem_arena = False  # it would keep the memory of the largest tile, and is no faster
     options.log_severity_level = 3
     return onnxruntime.InferenceSession(_weights(period), options, providers=["CPUExecutionProvider"])
 

@@ -89,10 +89,11 @@ def _flag_row(data, y, cfa, table, gain, variance, flags):
 def _spread_of_light(data, y, x, sign, out):
     """How the pixels beside differ from those of the same colours `out` times as far: mean and standard deviation.
 
-    The one that differs most is left out: it may be a defect itself.
+    A slope of the scene is taken off first. The one that differs most is left out: it may be a defect itself.
     """
     h, w = data.shape
-    total, square, most, count = np.float32(0), np.float32(0), np.float32(0), 0
+    ring = np.zeros((3, 3), np.float32)
+    slope_y, slope_x, count = np.float32(0), np.float32(0), 0
     for j in range(-1, 2):
         for i in range(-1, 2):
             if (j == 0 and i == 0) or y + j < 0 or x + i < 0 or y + j >= h or x + i >= w:
@@ -100,13 +101,57 @@ def _spread_of_light(data, y, x, sign, out):
             far_y = min(max(y + out * j, 0), h - 1)
             far_x = min(max(x + out * i, 0), w - 1)
             more = sign * (data[y + j, x + i] - data[far_y, far_x])
+            ring[j + 1, i + 1] = more
+            slope_y += j * more / 6
+            slope_x += i * more / 6
+            count += 1
+    if count < 8:
+        slope_y, slope_x = np.float32(0), np.float32(0)
+    total, square, most = np.float32(0), np.float32(0), np.float32(0)
+    for j in range(-1, 2):
+        for i in range(-1, 2):
+            if (j == 0 and i == 0) or y + j < 0 or x + i < 0 or y + j >= h or x + i >= w:
+                continue
+            more = ring[j + 1, i + 1] - slope_y * j - slope_x * i
             total += more
             square += more * more
             most = more if abs(more) > abs(most) else most
-            count += 1
     count = max(count - 1, 1)
     mean = (total - most) / count
     return mean, np.sqrt(max((square - most * most) / count - mean * mean, np.float32(0)))
+
+
+@serial
+def _level(values, near, count):
+    """Take the slope of the scene off the neighbours of a place (values at the offsets `near`).
+
+    The plane is fitted twice: the second time without the value furthest from it, which may be a defect itself.
+    """
+    left_out = -1
+    mean, slope_y, slope_x = np.float32(0), np.float32(0), np.float32(0)
+    for _ in range(2):
+        n, sy, sx, syy, sxx, syx = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        sv, svy, svx = 0.0, 0.0, 0.0
+        for k in range(count):
+            if k != left_out:
+                j, i, v = np.float64(near[k, 0]), np.float64(near[k, 1]), np.float64(values[k])
+                n, sy, sx, sv = n + 1, sy + j, sx + i, sv + v
+                syy, sxx, syx = syy + j * j, sxx + i * i, syx + j * i
+                svy, svx = svy + v * j, svx + v * i
+        a, b, c = syy - sy * sy / n, sxx - sx * sx / n, syx - sy * sx / n
+        p, q = svy - sv * sy / n, svx - sv * sx / n
+        det = a * b - c * c
+        if det < 1e-3 * (a + b):
+            return
+        slope_y, slope_x = np.float32((b * p - c * q) / det), np.float32((a * q - c * p) / det)
+        mean = np.float32((sv - slope_y * sy - slope_x * sx) / n)
+        furthest = np.float32(-1)
+        for k in range(count):
+            off = abs(values[k] - mean - slope_y * near[k, 0] - slope_x * near[k, 1])
+            if off > furthest:
+                furthest, left_out = off, k
+    for k in range(count):
+        values[k] -= slope_y * near[k, 0] + slope_x * near[k, 1]
 
 
 @kernel
@@ -128,14 +173,13 @@ def _repair(data, cfa, table, gain, variance, places, values_there, found):
             for k in range(near.shape[0]):
                 j, i = y + near[k, 0], x + near[k, 1]
                 if j >= 0 and i >= 0 and j < h and i < w:
-                    at = count  # kept sorted
-                    while at > 0 and values[at - 1] > data[j, i]:
-                        values[at] = values[at - 1]
-                        at -= 1
-                    values[at] = data[j, i]
+                    values[count] = data[j, i]
                     count += 1
             if count < 3:
                 continue
+            if count == near.shape[0]:
+                _level(values, near, count)
+            values[:count].sort()
             low, high = values[1], values[count - 2]
             sign = np.float32(1) if v > high else np.float32(-1)
             excess = max(v - high, low - v)
