@@ -123,3 +123,18 @@ def test_the_rim_is_treated_too() -> None:
         hot[place] = 0.9
     repaired, _ = _repaired(Mosaic(hot, BAYER), noise)
     assert all(repaired[place] < 0.4 for place in places)
+
+
+@pytest.mark.parametrize("spacing", [(12, 4), (8, 6), (4, 24)])
+def test_focus_pixels_are_repaired(spacing: tuple[int, int]) -> None:
+    """Common practice: pixels that measure focus are half covered and lie in regular rows; they read too low."""
+    rng = np.random.default_rng(9)
+    light = _mosaic(_scene("flat"), BAYER)
+    focus = np.zeros(light.shape, bool)
+    focus[5 :: spacing[0], 4 :: spacing[1]] = True  # green places
+    focus[:4] = focus[-4:] = focus[:, :4] = focus[:, -4:] = False
+    shot, noise = _shot(np.where(focus, 0.55 * light, light), 50_000, rng)
+    repaired, _ = _repaired(Mosaic(shot, BAYER), noise)
+    sigma = noise.sigma(0.2)
+    assert (np.abs(repaired - light)[focus] < 4 * sigma).mean() > 0.99
+    assert repaired[focus].mean() == pytest.approx(light[focus].mean(), rel=0.002)

@@ -163,3 +163,13 @@ def test_all_orders_of_the_bayer_array_show_the_same_picture(
         if reference is not None:
             assert np.abs(shown - reference).mean() < 4  # colours in wrong places differ by tens
         reference = shown
+
+
+def test_a_reduced_size_raw_is_developed_at_its_own_size(tmp_path: Path) -> None:
+    """Reduced-size raws hold three samples for every pixel; the DNG specification stores them as linear raws."""
+    camera = np.full((300, 400, 3), 0.3, np.float32) * shots.NEUTRAL.astype(np.float32)
+    small = _dng(tmp_path / "small.dng", _levels(camera)[::2, ::2].copy(), _LINEAR_RAW)
+    loaded = FileSource(small).load()
+    assert loaded.entry == CAMERA and loaded.extent == (150, 200)
+    whole = _dng(tmp_path / "whole.dng", _levels(camera), _LINEAR_RAW)
+    np.testing.assert_array_equal(_shown(small)[10, 10], _shown(whole)[20, 20])

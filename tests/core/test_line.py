@@ -161,6 +161,25 @@ def test_the_engine_keeps_to_its_budget(frames: Path) -> None:
     assert engine.best(second, sensor) is not None
 
 
+def test_mosaics_are_given_up_first_and_made_again(frames: Path) -> None:
+    sensor = Settings().sensor
+    first, second = FileSource(frames / "test-card.dng"), FileSource(frames / "furnace-hand-1.dng")
+    whole = Engine().full(first, sensor).developed
+    assert whole.mosaic is not None
+    other = Engine().full(second, sensor).developed
+    engine = Engine(budget=whole.nbytes + other.nbytes - 1)
+    kept = engine.full(first, sensor)
+    engine.full(second, sensor)
+    assert engine.best(first, sensor) is kept, "the picture stays"
+    assert kept.developed.mosaic is None and kept.developed.can_be_denoised
+    again = engine.with_mosaic(first, sensor).developed
+    assert again is kept.developed and again.mosaic is not None
+    np.testing.assert_array_equal(again.mosaic.data, whole.mosaic.data)
+    kept.developed.mosaic = None
+    local = engine.denoise_local(first, Settings().with_value("noise.amount", 100), Region(0, 0, 64, 64))
+    assert local.local is not None
+
+
 def test_the_coarse_form_is_made_once_for_all_settings_of_the_sensor(
     frames: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -137,7 +137,7 @@ def test_removed_noise_is_what_denoising_took() -> None:
 
 
 def test_looks_that_cannot_be_had_say_so(frame: tuple[Developed, Context]) -> None:
-    finished = replace(frame[0], mosaic=None, noise=None)
+    finished = replace(frame[0], mosaic=None, cfa=None, noise=None)
     assert missing("mosaic", finished) and missing("removed", finished)
     assert not missing(PICTURE, finished) and not missing("luminance", finished)
 

@@ -158,6 +158,12 @@ class Backstage(QObject):
         if frame.coarse:
             self._make(("full", key, wish.settings.sensor), "developing", 2, wish, self.engine.full)
             return
+        if (
+            LOOKS[wish.look].raw is not None
+            and frame.developed.cfa is not None
+            and frame.developed.mosaic is None
+        ):
+            self._make(("mosaic", key, wish.settings.sensor), "reading", 2, wish, self.engine.with_mosaic)
         if frame.denoised_for(wish.settings):
             return
         removal = frame.removal(wish.settings)
@@ -221,7 +227,8 @@ class Backstage(QObject):
         self.engine.pin((wish.source, wish.settings.sensor) for wish in shown)
         self._heavy.cancel(
             lambda key: (
-                key[0] in ("coarse", "full", "local", "whole", "figures", "probe") and key[1] not in keys
+                key[0] in ("coarse", "full", "mosaic", "local", "whole", "figures", "probe")
+                and key[1] not in keys
             )
         )
 

@@ -48,7 +48,9 @@ class Developed:
     banding : standard deviation of the line offsets that were taken away, relative to white.
     levels : black and white of red, green, blue in counts.
     finished : noise of a picture that was demosaiced already.
-    mosaic : the mosaic after repair, in sensor orientation, for denoising; None for other entries.
+    mosaic : the mosaic after repair, in sensor orientation, for denoising; None for other entries, and where it was
+        given up to save memory (:func:`repaired` makes it again).
+    cfa : its colour array.
     """
 
     plain: Picture
@@ -68,11 +70,12 @@ class Developed:
     banding: float = 0.0
     levels: tuple[np.ndarray, np.ndarray] | None = None
     finished: FinishedNoise | None = None
+    cfa: np.ndarray | None = None
 
     @property
     def can_be_denoised(self) -> bool:
         """Is there a mosaic, or noise that is known otherwise?"""
-        return self.mosaic is not None or self.finished is not None
+        return self.cfa is not None or self.finished is not None
 
     @property
     def nbytes(self) -> int:
@@ -179,6 +182,22 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
             loaded.noise, extent, loaded.flip, 1.0, 0, loaded.notes, None, "none", finished=correlated,
         )  # fmt: skip
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
+    mosaic, defects, banding = repaired(loaded, settings)
+    full = _full_picture(
+        mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings, loaded.flip
+    )
+    bits = _mosaic_clip_bits(loaded.mosaic)
+    method = demosaicing.METHODS[mosaic.cfa.shape[0]] if settings.demosaic != "linear" else "linear@1"
+    return Developed(
+        full, None, Removal(), None if bits is None else upright(bits, loaded.flip), MOSAIC,
+        loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic, method,
+        banding, loaded.levels, cfa=mosaic.cfa,
+    )  # fmt: skip
+
+
+def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, float]:
+    """The mosaic without defects and banding, how many pixels were replaced, and the size of the banding taken off."""
+    assert loaded.mosaic is not None and loaded.noise is not None
     mosaic, defects = loaded.mosaic, 0
     if settings.defects == "on" or settings.banding != "off":
         mosaic = Mosaic(mosaic.data.copy(), mosaic.cfa)
@@ -188,16 +207,7 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     if settings.banding != "off":
         rows, columns = settings.banding in ("rows", "both"), settings.banding in ("columns", "both")
         banding = max(remove_banding(mosaic, loaded.noise, rows, columns, int(settings.banding_width)))
-    full = _full_picture(
-        mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings, loaded.flip
-    )
-    bits = _mosaic_clip_bits(loaded.mosaic)
-    method = demosaicing.METHODS[mosaic.cfa.shape[0]] if settings.demosaic != "linear" else "linear@1"
-    return Developed(
-        full, None, Removal(), None if bits is None else upright(bits, loaded.flip), MOSAIC,
-        loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic, method,
-        banding, loaded.levels,
-    )  # fmt: skip
+    return mosaic, defects, banding
 
 
 def _reach(settings: Sensor) -> int:

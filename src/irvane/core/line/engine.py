@@ -16,7 +16,7 @@ import numpy as np
 
 from irvane.core.files.cache import ResultCache
 from irvane.core.line.context import Context, make_context, noise_removal
-from irvane.core.line.develop import Developed, denoise_region, denoise_whole, develop, quick
+from irvane.core.line.develop import Developed, denoise_region, denoise_whole, develop, quick, repaired
 from irvane.core.line.picture import Patch, Picture, Region
 from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.view import covers, wanted
@@ -31,7 +31,7 @@ from irvane.core.settings import Sensor, Settings
 Key = tuple[str, Sensor]
 
 #: Bytes that developed frames may occupy together.
-BUDGET = 3_000_000_000
+BUDGET = 2_400_000_000
 #: Longer side of the copy that the facts of a coarse frame are taken from.
 _COARSE_SIDE = 400
 
@@ -82,8 +82,8 @@ class Frame:
 
 def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Removal) -> str:
     """Identity of a denoised picture: everything that it depends on, methods and weights included."""
-    assert developed.mosaic is not None
-    method = denoise.method_for(developed.mosaic.cfa, removal.kind)
+    assert developed.cfa is not None
+    method = denoise.method_for(developed.cfa, removal.kind)
     parts = (
         content,
         sensor,
@@ -140,6 +140,11 @@ class Engine:
             self._frames[key] = frame
             self._frames.move_to_end(key)
             total = sum(f.developed.nbytes for f in self._frames.values())
+            for other in list(self._frames):  # mosaics first: they are made again in a second
+                developed = self._frames[other].developed
+                if total > self._budget and other != key and developed.mosaic is not None:
+                    total -= developed.mosaic.data.nbytes
+                    developed.mosaic = None
             for other in list(self._frames):
                 if total <= self._budget:
                     break
@@ -203,6 +208,15 @@ class Engine:
         release_memory()
         return frame
 
+    def with_mosaic(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
+        """The demosaiced frame, holding its mosaic too."""
+        frame = self.full(source, sensor, progress)
+        if frame.developed.cfa is not None and frame.developed.mosaic is None:
+            frame.developed.mosaic, *_ = repaired(self._load(source, progress), sensor)
+            self._loaded = None
+            self._keep(self._key(source, sensor), frame)
+        return frame
+
     def denoise(self, source: Source, settings: Settings, progress: Progress = always) -> Frame:
         """The frame with its whole denoised picture as the settings ask for it."""
         frame = self.full(source, settings.sensor)
@@ -220,15 +234,14 @@ class Engine:
         self, source: Source, developed: Developed, sensor: Sensor, removal: Removal, progress: Progress
     ) -> Picture:
         """The whole denoised picture, from disk when it was made before."""
-        if (
-            self._cache is None or developed.finished is not None
-        ):  # kept with full precision: too large for the disk
-            return self._timed(developed, sensor, removal, progress)
+        if self._cache is None or developed.finished is not None:
+            # finished pictures are kept with full precision: too large for the disk
+            return self._timed(self.with_mosaic(source, sensor).developed, sensor, removal, progress)
         key = denoised_key(source.key, developed, sensor, removal)
         codes = self._cache.get(key)
         if codes is not None and codes.dtype == np.int16 and codes.shape == (*developed.extent, 3):
             return Picture.from_codes(codes)
-        picture = self._timed(developed, sensor, removal, progress)
+        picture = self._timed(self.with_mosaic(source, sensor).developed, sensor, removal, progress)
         self._cache.put(key, picture.codes)
         return picture
 
@@ -243,7 +256,7 @@ class Engine:
         self, source: Source, settings: Settings, region: Region, progress: Progress = always
     ) -> Frame:
         """The frame with the denoised pixels of a region at 1:1 (with the margin that views need)."""
-        frame = self.full(source, settings.sensor)
+        frame = self.with_mosaic(source, settings.sensor)
         outer = wanted(region, frame.developed.extent)
         removal = frame.removal(settings)
         step(progress, 0.0)

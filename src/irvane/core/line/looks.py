@@ -115,7 +115,7 @@ FITTING = {"noise.luminance": "luminance", "noise.colour": "colour", "sensor.fal
 def missing(name: str, developed: Developed) -> str:
     """Why a look cannot be had of a developed frame; empty when it can, or will be."""
     look = LOOKS[name]
-    if developed.step == 1 and look.raw is not None and developed.mosaic is None:
+    if developed.step == 1 and look.raw is not None and developed.cfa is None:
         return "no mosaic in this file"
     known = developed.noise is not None or developed.finished is not None
     return "no noise is removed here" if look.removed and not known else ""
@@ -138,8 +138,9 @@ def render_look(
     look = LOOKS[name]
     for path, value in look.changes:
         settings = settings.with_value(path, value)
-    if look.raw is not None and developed.mosaic is not None:
-        return _raw(developed, developed.mosaic, region, look.raw, settings.light.exposure + offset)
+    mosaic = developed.mosaic
+    if look.raw is not None and mosaic is not None:
+        return _raw(developed, mosaic, region, look.raw, settings.light.exposure + offset)
     if look.removed and (developed.noise is not None or developed.finished is not None):
         return _removed(developed, settings, context, region, clean)
     return render_view(

@@ -28,7 +28,7 @@ _DIP = 0.3  # share by which darker surroundings show a structure of their own
 _SPREAD_SIGMAS = 1.6  # standard deviations below which such a spread is chance
 _REACH = 4
 #: At most one pixel in so many of a row is replaced: what seems defective beyond that is no defect.
-_MOST = 16
+_MOST = 3
 
 
 def _neighbours(cfa: np.ndarray, count: int = 8) -> np.ndarray:
