@@ -242,13 +242,15 @@ def exported(array: Packing) -> Path:
     return Path(__file__).parent.parent / "src/irvane/core/noise" / f"{array.file}.onnx"
 
 
-def export(array: Packing, work: Path) -> None:
-    """Write the network for ONNX Runtime, and beside it how it was made."""
+def export(array: Packing, work: Path, start: bool) -> None:
+    """Write the network for ONNX Runtime, and beside it how it was made (`start`: after the runs recorded before)."""
     net, target = Net(array), exported(array)
+    former = json.loads(target.with_suffix(".json").read_text("utf-8"))["runs"] if start else []
     saved = torch.load(work / f"{array.file}.pt", weights_only=True)
     net.load_state_dict(saved["smooth"])
     record = {
-        "script": "training/denoiser.py", "steps": saved["step"], "minutes": round(saved["seconds"] / 60),
+        "script": "training/denoiser.py",
+        "runs": [*former, {"steps": saved["step"], "minutes": round(saved["seconds"] / 60)}],
         "batch": BATCH, "patch": PATCH, "widths": WIDTHS[array.file], "blocks": BLOCKS,
         "parameters": sum(p.numel() for p in net.parameters()),
         "pictures": [n for n in photographs.TRAINING if n not in HELD_OUT], "held_out": HELD_OUT, "drawn": DRAWN,
@@ -267,7 +269,9 @@ if __name__ == "__main__":
     parser.add_argument("what", choices=("train", "export"))
     parser.add_argument("--array", choices=ARRAYS, required=True)
     parser.add_argument("--work", type=Path, required=True, help="folder for pictures and states")
-    parser.add_argument("--start", action="store_true", help="begin with the shipped network")
+    parser.add_argument(
+        "--start", action="store_true", help="begin (or: it was begun) with the shipped network"
+    )
     parser.add_argument("--steps", type=int, default=10_000)
     args = parser.parse_args()
     if args.what == "train":
@@ -275,4 +279,4 @@ if __name__ == "__main__":
         args.work.mkdir(parents=True, exist_ok=True)
         train(ARRAYS[args.array], args.work, args.steps, args.start)
     else:
-        export(ARRAYS[args.array], args.work)
+        export(ARRAYS[args.array], args.work, args.start)

@@ -38,7 +38,7 @@ class Method:
 
 
 #: Share of the network where its result is averaged with the classical one.
-_NETWORK = 0.6
+_NETWORK = 0.7
 
 
 def _two_opinions(
@@ -54,7 +54,7 @@ def _two_opinions(
 #: By the number of rows of the colour array.
 _LEARNED = {
     2: Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056), partial(learned.fingerprint, 2)),
-    6: Method("two-opinions-6x6@1", _two_opinions, 144, (1056, 1056), partial(learned.fingerprint, 6)),
+    6: Method("two-opinions-6x6@2", _two_opinions, 144, (1056, 1056), partial(learned.fingerprint, 6)),
 }
 #: A second opinion without training, to measure against.
 CLASSICAL = Method("sliding-cosine@1", classical.denoise_tile, 96, (480, 1 << 20))

@@ -2,14 +2,14 @@
 
 A linear model, variance = gain × signal + read², is fitted to the scatter of small blocks over brightness (Foi,
 Trimeche, Katkovnik & Egiazarian 2008, "Practical Poissonian-Gaussian noise modeling and fitting for single-image
-raw-data"). The scatter of a block comes from a filter blind to planes (Immerkær 1996). Texture can only add to it; so,
-of the blocks at one brightness, only the left end of their distribution is looked at, and the noise is the one whose
-known distribution has the shape of that end. A few flat places suffice.
+raw-data"). The scatter of a block comes from a filter blind to planes (Immerkær 1996). Texture can only add to it; so
+only blocks count that the *other* samples of the same place call quiet: texture shows in all of them, noise is
+independent from one to the other, and so the choice does not falsify what it chooses from.
 """
 
 from __future__ import annotations
 
-from functools import lru_cache
+from dataclasses import dataclass
 from itertools import pairwise
 
 import cv2
@@ -22,13 +22,11 @@ _BLOCK = 8
 #: Steps between blocks: they overlap, so that small flat places are met.
 _STEP_BAYER, _STEP_SIX = 4, 3
 _MOST_BINS, _PER_BIN, _FEWEST_BLOCKS = 24, 500, 60
-#: Quantiles of the block variances of pure noise that are compared, and how many blocks must lie below the last.
-_ENDS = np.array([0.01, 0.03, 0.06, 0.1, 0.16, 0.24, 0.35])
-_FEWEST_AT_END = 25
-#: Of the scales that fit about equally well the smallest is taken: texture can only feign noise.
-_INDIFFERENT = 0.1
-_SCALES = 160
-_ROUNDS = 3
+#: Share of the blocks of one brightness that count, the quietest by their other samples, and their least number.
+_QUIET, _FEWEST_QUIET = 0.01, 30
+_ROUNDS = 4
+#: Read noise that is taken for usual, in electrons, and how far that is trusted beside one block that was measured.
+_ELECTRONS, _TRUST = 4.0, 0.02
 _CLIPPED = 0.97
 
 #: The sensor assumed when nothing can be measured: 50,000 electrons at ISO 100, 3 electrons of read noise.
@@ -43,18 +41,35 @@ def from_sensitivity(iso: float | None) -> NoiseModel:
     return NoiseModel((gain,) * 3, (read,) * 3, "sensitivity")
 
 
-def _bayer_samples(mosaic: Mosaic) -> list[tuple[np.ndarray, np.ndarray]]:
-    """Per place of the array: the plane-blind filter of its own colour, and the values."""
-    samples = []
-    for y, x in np.ndindex(2, 2):
-        plane = np.ascontiguousarray(mosaic.data[y::2, x::2])
-        inner = np.s_[1:-1, 1:-1]
-        samples.append((cv2.filter2D(plane, -1, _LAPLACIAN)[inner], plane[inner]))
-    return samples
+@dataclass(frozen=True)
+class _Blocks:
+    """Overlapping blocks without clipped pixels.
+
+    Attributes
+    ----------
+    scatter : variance of one pixel as each kind of sample tells it, kinds × blocks.
+    level : mean of the values that each kind was made from.
+    measured : how many of the kinds, from the first, are used as a measure; the others only tell texture.
+    """
+
+    scatter: np.ndarray
+    level: np.ndarray
+    measured: int
 
 
-def _six_samples(mosaic: Mosaic) -> list[tuple[np.ndarray, np.ndarray]]:
-    """The 2×2 green squares of the 6×6 array: their twist has the variance of one pixel."""
+def _laplacian(plane: np.ndarray) -> np.ndarray:
+    return cv2.filter2D(np.ascontiguousarray(plane), -1, _LAPLACIAN)
+
+
+def _bayer_blocks(mosaic: Mosaic) -> _Blocks:
+    """Each place of the array by itself; all are measured."""
+    h, w = (side // 2 for side in mosaic.data.shape)
+    planes = [np.ascontiguousarray(mosaic.data[y : 2 * h : 2, x : 2 * w : 2]) for y, x in np.ndindex(2, 2)]
+    return _blocks([(_laplacian(plane), plane) for plane in planes], 4, _STEP_BAYER)
+
+
+def _six_blocks(mosaic: Mosaic) -> _Blocks:
+    """The 2×2 green squares of the 6×6 array: their twist is measured; their other differences tell texture."""
     greens = mosaic.cfa == GREEN
     wrapped = np.pad(greens, ((0, 1), (0, 1)), mode="wrap")
     square = wrapped[:-1, :-1] & wrapped[1:, :-1] & wrapped[:-1, 1:] & wrapped[1:, 1:]
@@ -66,68 +81,40 @@ def _six_samples(mosaic: Mosaic) -> list[tuple[np.ndarray, np.ndarray]]:
         data[y + j : y + j + 3 * h : 3, x + i : x + i + 3 * w : 3][:h, :w]
         for j, i in ((0, 0), (0, 1), (1, 0), (1, 1))
     )
-    return [((a - b - c + d) / 2, (a + b + c + d) / 4)]
+    mean = (a + b + c + d) / 4
+    kinds = ((a - b - c + d) / 2, (a + b - c - d) / 2, (a - b + c - d) / 2, 2 * _laplacian(mean))
+    return _blocks([(kind, mean) for kind in kinds], 1, _STEP_SIX)
 
 
-def _blocks(values: np.ndarray, levels: np.ndarray, step: int) -> tuple[np.ndarray, np.ndarray]:
-    """Mean square and mean level of overlapping blocks without clipped pixels."""
-    values, levels = np.ascontiguousarray(values), np.ascontiguousarray(levels)
-    inside = tuple(slice(0, side - _BLOCK + 1, step) for side in levels.shape)
-    if min(levels.shape) < _BLOCK:
-        return np.empty(0, np.float32), np.empty(0, np.float32)
+def _blocks(samples: list[tuple[np.ndarray, np.ndarray]], measured: int, step: int) -> _Blocks:
+    """Blocks of samples (noise of unit variance per pixel variance, values they were made from), the border left out."""
+    inner = [(np.ascontiguousarray(v[1:-1, 1:-1]), np.ascontiguousarray(x[1:-1, 1:-1])) for v, x in samples]
+    if min(inner[0][0].shape, default=0) < _BLOCK:
+        return _Blocks(np.empty((len(samples), 0)), np.empty((len(samples), 0)), measured)
+    inside = tuple(slice(0, side - _BLOCK + 1, step) for side in inner[0][0].shape)
+    window = np.ones((_BLOCK, _BLOCK), np.uint8)
 
     def mean(plane: np.ndarray) -> np.ndarray:
         return cv2.boxFilter(plane, -1, (_BLOCK, _BLOCK), anchor=(0, 0))[inside].ravel()
 
-    square, level = mean(values * values), mean(levels)
-    window = np.ones((_BLOCK, _BLOCK), np.uint8)
-    top = cv2.dilate(levels, window, anchor=(_BLOCK - 1, _BLOCK - 1))[inside].ravel()
-    usable = (top < _CLIPPED) & (square > 0)
-    return square[usable], level[usable]
-
-
-@lru_cache(maxsize=2)
-def _pure_noise(filtered: bool) -> np.ndarray:
-    """Quantiles of block variances for pure noise of unit variance (Monte Carlo, fixed seed)."""
-    noise: np.ndarray = np.random.default_rng(0).standard_normal((1500, 1500)).astype(np.float32)
-    if filtered:
-        noise = cv2.filter2D(noise, -1, _LAPLACIAN)
-    square, _ = _blocks(noise, np.zeros_like(noise), _STEP_BAYER)
-    return np.quantile(square, _ENDS)
-
-
-def _left_end(variances: np.ndarray, pure: np.ndarray) -> tuple[float, float] | None:
-    """Scale of the noise whose distribution the left end of `variances` has, and how many blocks say so.
-
-    For a candidate scale the blocks below its quantiles are counted. In pure noise these counts stand in a known
-    proportion to each other, whatever share of the blocks is flat; how well they do (Kullback–Leibler divergence) is
-    weighed against how many blocks are explained.
-    """
-    ordered = np.sort(variances)
-    middle = pure[len(pure) // 2]
-    low, high = max(float(ordered[0]), 1e-14) / middle * 0.7, float(ordered[ordered.size // 2]) / middle * 1.2
-    shares = np.diff(_ENDS, prepend=0) / _ENDS[-1]
-    scales = np.geomspace(low, max(high, low * 1.01), _SCALES)
-    counts = np.searchsorted(ordered, scales[:, None] * pure)
-    total = counts[:, -1]
-    usable = total >= _FEWEST_AT_END
-    if not usable.any():
-        return None
-    parts = np.diff(counts, prepend=0, axis=1)[usable]
-    scales, total = scales[usable], total[usable]
-    found = np.maximum(parts / total[:, None], 1e-9)
-    divergence = np.sum(parts * np.log(found / shares), axis=1)
-    score = 0.5 * np.log(total) - divergence / np.sqrt(total)
-    best = int(np.argmax(score >= score.max() - _INDIFFERENT))
-    return float(scales[best]), float(total[best])
+    scatter = np.stack([mean(values * values) for values, _ in inner])
+    level = np.stack([mean(levels) for _, levels in inner])
+    tops = [
+        cv2.dilate(levels, window, anchor=(_BLOCK - 1, _BLOCK - 1))[inside].ravel() for _, levels in inner
+    ]
+    usable = np.all([top < _CLIPPED for top in tops], axis=0) & (scatter > 0).all(axis=0)
+    return _Blocks(scatter[:, usable], np.maximum(level[:, usable], 0), measured)
 
 
 def _line(x: np.ndarray, y: np.ndarray, weight: np.ndarray) -> tuple[float, float]:
     """Gain and offset of a line with neither negative; points above it hold texture and are trusted less."""
     weights, gain, offset = weight, 0.0, 0.0
     for _ in range(20):
-        design = np.stack([x, np.ones_like(x)], 1) * weights[:, None]
-        (gain, offset), *_rest = np.linalg.lstsq(design, y * weights, rcond=None)
+        # where no dark place tells the read noise, it is taken to be of a usual number of electrons
+        usual = (_ELECTRONS * gain) ** 2 if gain > 0 else 0.0
+        sure = _TRUST / usual if usual > 0 else 0.0
+        design = np.vstack([np.stack([x, np.ones_like(x)], 1) * weights[:, None], [0.0, sure]])
+        (gain, offset), *_rest = np.linalg.lstsq(design, np.append(y * weights, sure * usual), rcond=None)
         if offset < 0:
             offset = 0.0
             gain = float(np.sum(weights**2 * x * y) / np.sum(weights**2 * x * x))
@@ -139,32 +126,30 @@ def _line(x: np.ndarray, y: np.ndarray, weight: np.ndarray) -> tuple[float, floa
     return float(gain), float(offset)
 
 
-def _fit(samples: list[tuple[np.ndarray, np.ndarray]], filtered: bool) -> tuple[float, float] | None:
-    """Gain and read noise of samples (filtered values, levels); None when they tell nothing."""
-    step = _STEP_BAYER if filtered else _STEP_SIX
-    found = [_blocks(values, levels, step) for values, levels in samples]
-    square = np.concatenate([f[0] for f in found])
-    level = np.maximum(np.concatenate([f[1] for f in found]), 0)
-    if square.size < _FEWEST_BLOCKS:
+def _fit(blocks: _Blocks) -> tuple[float, float] | None:
+    """Gain and read noise; None when the blocks tell nothing."""
+    n = blocks.measured
+    level = blocks.level[:n].ravel()
+    if level.size < _FEWEST_BLOCKS:
         return None
-    pure = _pure_noise(filtered)
     bins = int(np.clip(level.size // _PER_BIN, 1, _MOST_BINS))
     edges = np.unique(np.quantile(level, np.linspace(0, 1, bins + 1)))
     members = [np.flatnonzero((level >= low) & (level <= high)) for low, high in pairwise(edges)]
     members = [here for here in members if here.size >= _FEWEST_BLOCKS] or [np.arange(level.size)]
-    gain, offset = float(np.quantile(square / np.maximum(level, 1e-3), 0.05)), 0.0
+    first = blocks.scatter[:n].ravel() / np.maximum(level, 1e-3)
+    gain, offset = max(float(np.quantile(first, 0.05)), 1e-9), 0.0
     for _ in range(_ROUNDS):
-        # within a bin brightness varies: variances are compared with what the last round expected of them
-        expected = gain * np.maximum(level, 1e-4) + offset
+        # within a bin brightness varies: scatter is compared with what the last round expected of it
+        ratio = blocks.scatter / (gain * np.maximum(blocks.level, 1e-4) + offset)
+        texture = (ratio.sum(axis=0) - ratio[:n]).ravel()
+        own = ratio[:n].ravel()
         x, y, weight = [], [], []
         for here in members:
-            end = _left_end(square[here] / expected[here], pure)
-            if end is not None:
-                x.append(float(level[here].mean()))
-                y.append(end[0] * (gain * max(x[-1], 1e-4) + offset))
-                weight.append(np.sqrt(end[1]) / y[-1])
-        if not x:
-            return None
+            count = min(max(_FEWEST_QUIET, int(_QUIET * here.size)), here.size)
+            quiet = here[np.argpartition(texture[here], count - 1)[:count]]
+            x.append(float(level[quiet].mean()))
+            y.append(float(own[quiet].mean()) * (gain * max(x[-1], 1e-4) + offset))
+            weight.append(np.sqrt(count) / y[-1])
         xs, ys = np.array(x), np.array(y)
         if len(x) == 1 or np.ptp(xs) < 0.02:
             # one brightness only: all of it is put down to photons
@@ -186,11 +171,7 @@ def measure(mosaic: Mosaic, iso: float | None = None) -> NoiseModel:
     -------
     The model, with origin ``"measured"`` or ``"sensitivity"``.
     """
-    found = (
-        _fit(_bayer_samples(mosaic), filtered=True)
-        if mosaic.is_bayer
-        else _fit(_six_samples(mosaic), filtered=False)
-    )
+    found = _fit(_bayer_blocks(mosaic) if mosaic.is_bayer else _six_blocks(mosaic))
     if found is None:
         return from_sensitivity(iso)
     gain, read = found
