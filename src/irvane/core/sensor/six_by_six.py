@@ -35,6 +35,7 @@ _CLASS_HALO = 16
 _BAND = 128
 _RIM = 12  # pixels that see the margin
 _RIM_PASSES = 3
+_OUTERMOST = 2  # pixels whose direction is taken from further inside: at the border it cannot be told
 _PADDED = 96
 _FILE = "six_by_six.npz"
 
@@ -162,7 +163,13 @@ def _rectangle(
     _encode(flat(part), flat(gains[colours]), np.float32(knee), flat(v))
     out = np.empty((rows[1] - rows[0], columns[1] - columns[0], 3), np.float32)
     start = place[0] + rows[0], place[1] + columns[0]
-    _apply(v, structure_classes(v, colours), _filters(), *start, halo, gains, np.float32(knee), out)
+    inside = [
+        np.clip(np.arange(first - halo, last + halo), _OUTERMOST, n - 2 * halo - 1 - _OUTERMOST)
+        - (first - halo)
+        for (first, last), n in zip((rows, columns), whole.shape, strict=True)
+    ]
+    classes = np.ascontiguousarray(structure_classes(v, colours)[np.ix_(*inside)])
+    _apply(v, classes, _filters(), *start, halo, gains, np.float32(knee), out)
     return out
 
 
