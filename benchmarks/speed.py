@@ -1,6 +1,6 @@
 """Speed: throughput as ratios to libraries in the same run, latency in milliseconds. Writes docs/speed.md.
 
-Run with ``python benchmarks/speed.py [--megapixels 24]`` on an idle machine; kernels are warmed first.
+Run with ``python benchmarks/speed.py [--megapixels 24 100]`` on an idle machine; kernels are warmed first.
 """
 
 from __future__ import annotations
@@ -23,15 +23,18 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import cv2
 import numpy as np
 import rawpy
+import tifffile
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from irvane.core.files.writers import write_tiff
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import Developed, denoise_region, develop
 from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import Output, finished_bands
 from irvane.core.line.warm import warm
+from irvane.core.memory import release_memory
 from irvane.core.noise.denoise import Removal
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.settings import Settings
@@ -42,6 +45,7 @@ from irvane.desktop.session import BARE
 from irvane.desktop.window import Window
 
 ROOT = Path(__file__).parent.parent
+Rows = list[tuple[str, str]]
 _CHILD = """
 import json, re, sys, time
 from irvane.cli import main
@@ -185,7 +189,7 @@ def seconds(work: Callable[[], object]) -> float:
     return min(times)
 
 
-def throughput(developed: Developed) -> list[tuple[str, str]]:
+def throughput(developed: Developed) -> Rows:
     """Light, colour and rendering of the whole frame beside OpenCV's Gaussian blur of it."""
     context = make_context(developed)
     settings = Settings().with_value("noise.amount", 0)
@@ -222,126 +226,160 @@ def median_and_95(times: list[float]) -> str:
     return f"{statistics.median(times):.0f} / {np.percentile(times, 95):.0f}"
 
 
-def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--megapixels", type=float, default=24)
-    args = parser.parse_args()
-    rows: list[tuple[str, str]] = []
-    warm()
-    with tempfile.TemporaryDirectory() as name:
-        folder = Path(name)
-        path, other = folder / "frame.dng", folder / "other.dng"
-        make_frame(path, args.megapixels, iso=3200)
-        make_frame(other, args.megapixels, iso=3200, seed=2)
-        ahd, dht = libraw_seconds(path, "AHD"), libraw_seconds(path, "DHT")
-        off = develop_child(str(path), "--out", str(folder / "off.tif"), "--denoise", "off")
+def developing(folder: Path, path: Path, denoise: bool) -> tuple[Rows, float, float]:
+    """``irvane develop`` beside LibRaw; and the times of LibRaw's AHD and DHT, unpacked before."""
+    ahd, dht = libraw_seconds(path, "AHD"), libraw_seconds(path, "DHT")
+    off = develop_child(str(path), "--out", str(folder / "off.tif"), "--denoise", "off")
+    pixels = np.zeros((*tifffile.TiffFile(folder / "off.tif").pages.first.shape[:2], 3), np.uint16)
+    write = seconds(lambda: write_tiff(folder / "w.tif", pixels, space="srgb", source=path, overwrite=True))
+    rows = [
+        ("develop without denoise, file to written TIFF / LibRaw AHD `postprocess` and the same write",
+         ratio(off, ahd[0] + write)),
+        ("the same / LibRaw AHD `postprocess` alone (unpacks)", ratio(off, ahd[0])),
+        ("the same / LibRaw DHT `postprocess` alone (unpacks)", ratio(off, dht[0])),
+        ("peak memory of that, MB", f"{off['mb']:.0f}"),
+    ]  # fmt: skip
+    if denoise:
         auto = develop_child(str(path), "--out", str(folder / "auto.tif"))
+        h, w = pixels.shape[:2]
         rows += [
-            (
-                "develop without denoise, file to written TIFF / LibRaw AHD `postprocess` (unpacks)",
-                ratio(off, ahd[0]),
-            ),
-            ("the same / LibRaw AHD, unpacked before", ratio(off, ahd[1])),
-            ("the same / LibRaw DHT `postprocess` (unpacks)", ratio(off, dht[0])),
-            ("peak memory of that, MB", f"{off['mb']:.0f}"),
+            ("develop with denoise, seconds", f"{auto['seconds']:.0f}"),
+            ("the same per megapixel", f"{auto['seconds'] / (h * w / 1e6):.2f}"),
             ("peak memory with denoise, MB", f"{auto['mb']:.0f}"),
         ]
-        loaded = FileSource(path).load()
-        developed = develop(loaded, Settings().sensor)
-        gains = np.array([2.0, 1.0, 1.5])
-        plain = loaded.mosaic
-        bayer = seconds(lambda: demosaic(plain, gains, 0.001))
-        h, w = developed.extent
-        region = Region(h // 4, w // 4, h // 4 + 1000, w // 4 + 1500)
-        start = time.perf_counter()
-        denoise_region(developed, Settings().sensor, Removal(1.0), region)
-        denoise = time.perf_counter() - start
-        eight = np.random.default_rng(0).integers(0, 255, (1000, 1500, 3)).astype(np.uint8)
-        cv2.setNumThreads(CORES)  # Irvane keeps OpenCV to one thread
-        nlm = seconds(lambda: cv2.fastNlMeansDenoisingColored(eight, None, 10, 10, 7, 21))
-        cv2.setNumThreads(1)
-        rows.append(("denoise and demosaic 1.5 MP / OpenCV colour NLM of 1.5 MP", f"{denoise / nlm:.2f}"))
-        rows += throughput(developed)
-        del loaded, developed
-        six = folder / "six.dng"
-        make_frame(six, args.megapixels, six=True, iso=100)
-        own, plain = libraw_seconds(six, "AHD")[1], FileSource(six).load().mosaic
-        took = seconds(lambda: demosaic(plain, gains, 0.001))
-        rows.append(
-            ("demosaic 6×6 / LibRaw `postprocess`, unpacked before", f"{took / own:.2f} ({took:.1f} s)")
+    return rows, ahd[1], dht[1]
+
+
+def kernels(folder: Path, path: Path, megapixels: float, ahd: float, dht: float) -> Rows:
+    """Demosaicing and denoising beside LibRaw and OpenCV, without reading and writing."""
+    loaded = FileSource(path).load()
+    developed = develop(loaded, Settings().sensor)
+    gains = np.array([2.0, 1.0, 1.5])
+    plain = loaded.mosaic
+    bayer = seconds(lambda: demosaic(plain, gains, 0.001))
+    h, w = developed.extent
+    region = Region(h // 4, w // 4, h // 4 + 1000, w // 4 + 1000)
+
+    def region_of(kind: str) -> Callable[[], object]:
+        return lambda: denoise_region(developed, Settings().sensor, Removal(1.0, kind), region)
+
+    best, fast = seconds(region_of("best")), seconds(region_of("fast"))
+    eight = np.random.default_rng(0).integers(0, 255, (1000, 1000, 3)).astype(np.uint8)
+    cv2.setNumThreads(CORES)  # Irvane keeps OpenCV to one thread
+    nlm = seconds(lambda: cv2.fastNlMeansDenoisingColored(eight, None, 10, 10, 7, 21))
+    cv2.setNumThreads(1)
+    rows = [
+        ("denoise and demosaic 1 MP, best / OpenCV colour NLM of 1 MP", f"{best / nlm:.2f} ({best * 1000:.0f} ms)"),
+        ("denoise and demosaic 1 MP, fast / OpenCV colour NLM of 1 MP", f"{fast / nlm:.2f} ({fast * 1000:.0f} ms)"),
+        *throughput(developed),
+    ]  # fmt: skip
+    del loaded, developed
+    six = folder / "six.dng"
+    make_frame(six, megapixels, six=True, iso=100)
+    own, mosaic = libraw_seconds(six, "AHD")[1], FileSource(six).load().mosaic
+    took = seconds(lambda: demosaic(mosaic, gains, 0.001))
+    return [
+        *rows,
+        ("demosaic 6×6 / LibRaw `postprocess`, unpacked before", f"{took / own:.2f} ({took:.1f} s)"),
+        ("demosaic Bayer / LibRaw AHD `postprocess`, unpacked before", f"{bayer / ahd:.2f} ({bayer:.1f} s)"),
+        ("demosaic Bayer / LibRaw DHT `postprocess`, unpacked before", f"{bayer / dht:.2f} ({bayer:.1f} s)"),
+    ]
+
+
+def in_the_window(bench: Bench, paths: list[Path]) -> Rows:
+    """Latencies of the window with the frames open."""
+    window = bench.window
+    window.opening.open(paths)
+    bench.until(
+        lambda: (
+            len(window.session.items) == len(paths) and all(i.ready for i in window.session.items.values())
         )
-        rows.append(
-            (
-                "demosaic Bayer / LibRaw AHD `postprocess`, unpacked before",
-                f"{bayer / ahd[1]:.2f} ({bayer:.1f} s)",
-            )
-        )
-        rows.append(
-            (
-                "demosaic Bayer / LibRaw DHT `postprocess`, unpacked before",
-                f"{bayer / dht[1]:.2f} ({bayer:.1f} s)",
-            )
-        )
+    )
+    bench.settled()
+    content = window.bench.contents[0]
+    start = time.perf_counter()
+    window.rail.choose(next(i.number for i in window.session.items.values() if i.path == paths[1]))
+    bench.until(lambda: content.backdrop is not None)
+    preview = time.perf_counter() - start
+    bench.until(lambda: content.current is not None)
+    own = time.perf_counter() - start
+    bench.settled()
+    rows = [
+        ("click until the camera's preview is shown, ms", f"{preview * 1000:.0f}"),
+        ("click until the proof's own rendering at the fitted size, ms", f"{own * 1000:.0f}"),
+    ]
+    values = [0.1 * k for k in range(1, 25)]
+    bench.gaps.clear()
+    settings = ("light.exposure", "light.shadows", "acutance.fine")
+    for panes, kind in ((1, "beside the bare frame"), (2, "both panes change")):
+        window.bench.show_proof(1, BARE if panes == 1 else 0)
+        for zoom, words in ((None, "fit"), (1.0, "100 %")):
+            window.bench.set_zoom(zoom)
+            for setting in settings:
+                bench.settled()
+                factor = 1 if setting in ("light.exposure", "light.shadows") else 20
+                times = bench.repaints(setting, [v * factor for v in values], panes)
+                rows.append((f"{setting}, {words}, {kind}: repaint ms, median / 95 %", median_and_95(times)))
+    window.session.edit(content.item, content.proof, _EVERYTHING)
+    bench.settled()
+    return [
+        *rows,
+        ("pan at 100 %, everything on but denoising, both panes: repaint ms, median / 95 %",
+         median_and_95(bench.pans())),
+        ("longest delay of the window's thread meanwhile, ms", f"{max(bench.gaps) * 1000 - 5:.0f}"),
+    ]  # fmt: skip
+
+
+def measure(megapixels: float) -> Rows:
+    """Every figure for frames of one size."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        paths = [folder / "frame.dng", folder / "other.dng"]
+        for seed, path in enumerate(paths, 1):
+            make_frame(path, megapixels, iso=3200, seed=seed)
+        rows, ahd, dht = developing(folder, paths[0], denoise=True)
+        rows += kernels(folder, paths[0], megapixels, ahd, dht)
         gc.collect()
+        release_memory()
         Path("/proc/self/clear_refs").write_text("5", "ascii")  # the peak begins anew with the window
         bench = Bench()
-        window = bench.window
-        window.opening.open([path, other])
-        bench.until(
-            lambda: len(window.session.items) == 2 and all(i.ready for i in window.session.items.values())
-        )
-        bench.settled()
-        content = window.bench.contents[0]
-        start = time.perf_counter()
-        window.rail.choose(next(i.number for i in window.session.items.values() if i.path == other))
-        bench.until(lambda: content.backdrop is not None)
-        preview = time.perf_counter() - start
-        bench.until(lambda: content.current is not None)
-        own = time.perf_counter() - start
-        bench.settled()
-        rows += [
-            ("click until the camera's preview is shown, ms", f"{preview * 1000:.0f}"),
-            ("click until the proof's own rendering at the fitted size, ms", f"{own * 1000:.0f}"),
-        ]
-        values = [0.1 * k for k in range(1, 25)]
-        bench.gaps.clear()
-        settings = ("light.exposure", "light.shadows", "acutance.fine")
-        for panes, kind in ((1, "beside the bare frame"), (2, "both panes change")):
-            window.bench.show_proof(1, BARE if panes == 1 else 0)
-            for zoom, words in ((None, "fit"), (1.0, "100 %")):
-                window.bench.set_zoom(zoom)
-                for setting in settings:
-                    bench.settled()
-                    factor = 1 if setting in ("light.exposure", "light.shadows") else 20
-                    times = bench.repaints(setting, [v * factor for v in values], panes)
-                    rows.append(
-                        (f"{setting}, {words}, {kind}: repaint ms, median / 95 %", median_and_95(times))
-                    )
-        window.session.edit(content.item, content.proof, _EVERYTHING)
-        bench.settled()
-        times = bench.pans()
-        rows.append(
-            (
-                "pan at 100 %, everything on but denoising, both panes: repaint ms, median / 95 %",
-                median_and_95(times),
+        rows += in_the_window(bench, paths)
+        rows.append(("peak memory of the window's process, two frames open, MB", f"{peak_memory():.0f}"))
+        bench.window.close()
+    return rows
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--megapixels", type=float, nargs="+", default=[24])
+    parser.add_argument(
+        "--rows", type=Path, help="(one size) write the rows here as JSON instead of the table"
+    )
+    args = parser.parse_args()
+    warm()
+    if args.rows is not None:
+        args.rows.write_text(json.dumps(measure(args.megapixels[0])), "utf-8")
+        return
+    columns = []
+    for size in args.megapixels:  # each in a process of its own: memory is that of one size alone
+        with tempfile.NamedTemporaryFile(suffix=".json") as file:
+            subprocess.run(
+                [sys.executable, __file__, "--megapixels", str(size), "--rows", file.name], check=True
             )
-        )
-        rows.append(
-            ("longest delay of the window's thread meanwhile, ms", f"{max(bench.gaps) * 1000 - 5:.0f}")
-        )
-        rows.append(("peak memory of the window's process, MB", f"{peak_memory():.0f}"))
-        window.close()
-    size = f"{args.megapixels:g}"
+            columns.append(dict(json.loads(Path(file.name).read_text("utf-8"))))
+    sizes = " ".join(f"{size:g}" for size in args.megapixels)
     lines = [
         "# Speed", "",
-        f"Made by `python benchmarks/speed.py --megapixels {size}` on {os.cpu_count()} processor cores: a simulated",
-        f"{size} MP Bayer frame at ISO 3200, a window of 1280×800 with two panes, kernels warm. Ratios are of times in",
-        "the same run (smaller is faster).", "", "| what | value |", "|---|---|",
-        *(f"| {what} | {value} |" for what, value in rows),
+        f"Made by `python benchmarks/speed.py --megapixels {sizes}` on {os.cpu_count()} processor cores: simulated Bayer",
+        "frames at ISO 3200, a window of 1280×800 with two panes, kernels warm. Ratios are of times in the same run",
+        "(smaller is faster).", "",
+        "| what | " + " | ".join(f"{size:g} MP" for size in args.megapixels) + " |",
+        "|---" * (1 + len(columns)) + "|",
+        *(f"| {what} | " + " | ".join(column.get(what, "") for column in columns) + " |" for what in columns[0]),
     ]  # fmt: skip
     text = "\n".join(lines) + "\n"
     print(text)
-    (ROOT / "docs" / ("speed.md" if args.megapixels == 24 else f"speed-{size}.md")).write_text(text, "utf-8")
+    (ROOT / "docs" / "speed.md").write_text(text, "utf-8")
 
 
 if __name__ == "__main__":

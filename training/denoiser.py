@@ -15,6 +15,7 @@ from __future__ import annotations
 import argparse
 import json
 import time
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -38,11 +39,13 @@ SCALE = 16.0
 #: Side of a patch in pixels of the mosaic.
 PATCH, BATCH = 192, 8
 #: Highest learning rate: for a new network, and for one that begins with the shipped weights.
-RATE, RATE_ON, LAST_RATE = 1e-3, 5e-4, 1e-5
+RATE, RATE_ON, LAST_RATE = 1e-3, 4e-4, 1e-5
 WARM_UP = 300
 DECAY = 0.999
 SAVE_EVERY = 250
-DRAWN = 160
+DRAWN, EVEN = 160, 60
+#: Shares of the pools among the patches: photographs, drawn scenes, even areas.
+SHARES = (0.52, 0.3, 0.18)
 _SHORT = "short."
 HELD_OUT = (photographs.TRAINING[0], photographs.TRAINING[7])
 _G = np.linspace(0.9, 1200, 60_000)
@@ -93,7 +96,7 @@ class Patches:
     """Random patches: (noisy, clean) stabilised planes."""
 
     def __init__(
-        self, array: Packing, pools: list[np.ndarray], shares: list[float], rng: np.random.Generator
+        self, array: Packing, pools: list[np.ndarray], shares: Sequence[float], rng: np.random.Generator
     ) -> None:
         self.array, self.pools, self.shares, self.rng = array, pools, shares, rng
         period = array.cfa.shape[0]
@@ -135,7 +138,7 @@ class Patches:
 
 
 def pools(work: Path) -> tuple[list[np.ndarray], np.ndarray]:
-    """Training pools (photographs, drawn) and the held-out photographs."""
+    """Training pools (photographs, drawn scenes, even areas) and the held-out photographs."""
     names = tuple(n for n in photographs.TRAINING if n not in HELD_OUT)
 
     def photos(chosen, each, seed):
@@ -144,7 +147,10 @@ def pools(work: Path) -> tuple[list[np.ndarray], np.ndarray]:
     drawn = scenes.pool(
         work / "drawn.npy", lambda: (scenes.drawn(np.random.default_rng(9000 + i)) for i in range(DRAWN))
     )
-    return [scenes.pool(work / "photos.npy", photos(names, 30, 1)), drawn], scenes.pool(
+    even = scenes.pool(
+        work / "even.npy", lambda: (scenes.even(np.random.default_rng(5000 + i)) for i in range(EVEN))
+    )
+    return [scenes.pool(work / "photos.npy", photos(names, 30, 1)), drawn, even], scenes.pool(
         work / "held.npy", photos(HELD_OUT, 6, 2)
     )
 
@@ -207,7 +213,7 @@ def train(array: Packing, work: Path, steps: int, start: bool) -> None:
         optimiser.load_state_dict(saved["optimiser"])
         first, seconds = saved["step"], saved["seconds"]
     check = Patches(array, [held], [1.0], np.random.default_rng(5)).batch(24)
-    source = Patches(array, training, [0.62, 0.38], np.random.default_rng(100 + first))
+    source = Patches(array, training, SHARES, np.random.default_rng(100 + first))
     filled = torch.from_numpy(array.pack(np.ones((PATCH, PATCH), np.float32)))[None]
     started, total = time.monotonic() - seconds, 0.0
     for step in range(first, steps):
@@ -253,7 +259,7 @@ def export(array: Packing, work: Path, start: bool) -> None:
         "runs": [*former, {"steps": saved["step"], "minutes": round(saved["seconds"] / 60)}],
         "batch": BATCH, "patch": PATCH, "widths": WIDTHS[array.file], "blocks": BLOCKS,
         "parameters": sum(p.numel() for p in net.parameters()),
-        "pictures": [n for n in photographs.TRAINING if n not in HELD_OUT], "held_out": HELD_OUT, "drawn": DRAWN,
+        "pictures": [n for n in photographs.TRAINING if n not in HELD_OUT], "held_out": HELD_OUT, "drawn": DRAWN, "even": EVEN,
     }  # fmt: skip
     target.with_suffix(".json").write_text(json.dumps(record, indent=1) + "\n", "utf-8")
     axes = {0: "n", 2: "h", 3: "w"}

@@ -162,6 +162,52 @@ def drawn(rng: np.random.Generator, side: int = 512) -> np.ndarray:
     return np.clip(cv2.resize(picture, (side, side), interpolation=cv2.INTER_AREA), 0, 1)
 
 
+def _panes(rng: np.random.Generator, picture: np.ndarray, factor: int) -> None:
+    """A turned grid of even panes on an even ground, each of 3 to 24 pixels of the reduced picture."""
+    side = len(picture)
+    size = rng.uniform(3, 24, 2) * factor
+    apart = size + rng.uniform(1.5, 12, 2) * factor
+    turn = rng.choice([0.0, np.pi / 2, rng.uniform(0, np.pi)])
+    way = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+    shared = _colour(rng) if rng.random() < 0.5 else None
+    picture[:] = _colour(rng)
+    reach = int(0.75 * side / apart.min()) + 1
+    for j, i in np.ndindex(2 * reach, 2 * reach):
+        corner = (np.array([i, j]) - reach) * apart
+        box = corner + np.array([[0, 0], [1, 0], [1, 1], [0, 1]]) * size
+        corners = box @ way.T + side / 2
+        if (corners.max(0) < 0).any() or (corners.min(0) > side).any():
+            continue
+        cv2.fillPoly(picture, [np.int32(corners * 16)], shared or _colour(rng), cv2.LINE_AA, 4)
+
+
+def _cells(rng: np.random.Generator, picture: np.ndarray) -> None:
+    """Even cells, each nearer to its own seed than to any other."""
+    seeds = np.ones(picture.shape[:2], np.uint8)
+    count = int(2 ** rng.uniform(6, 12))
+    seeds[tuple(rng.integers(0, len(picture), (2, count)))] = 0
+    _, labels = cv2.distanceTransformWithLabels(seeds, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
+    colours = np.array([_colour(rng) for _ in range(int(labels.max()) + 1)], np.float32)
+    picture[:] = colours[labels]
+
+
+def even(rng: np.random.Generator, side: int = 512) -> np.ndarray:
+    """A scene of small even areas with sharp borders: what is even must come out even, up to the border."""
+    factor = 2
+    picture = np.zeros((side * factor, side * factor, 3), np.float32)
+    if rng.random() < 0.6:
+        _panes(rng, picture, factor)
+    else:
+        _cells(rng, picture)
+    if rng.random() < 0.3:
+        _lettering(rng, picture)
+    y, x = np.mgrid[: len(picture), : len(picture)].astype(np.float32) / len(picture)
+    picture *= np.exp2(rng.uniform(-1, 1) * x + rng.uniform(-1, 1) * y)[..., None]
+    if rng.random() < 0.3:
+        picture = cv2.GaussianBlur(picture, (0, 0), rng.uniform(0.5, 2.0))
+    return np.clip(cv2.resize(picture, (side, side), interpolation=cv2.INTER_AREA), 0, 1)
+
+
 def photograph_crops(
     names: tuple[str, ...], rng: np.random.Generator, each: int, side: int = 512
 ) -> Iterator[np.ndarray]:

@@ -118,6 +118,7 @@ def test_facts_state_what_the_simulated_camera_is(frames: Path) -> None:
     assert facts["noise"]["origin"] == "file"
     assert facts["noise"]["gain"][1] == pytest.approx(6400 / 100 / 50_000, rel=1e-6)
     assert facts["noise"]["automatic_amount"] == 100
+    assert any("SNR" in sentence for sentence in facts["diagnosis"])
     found = sets_of(sorted(frames.glob("*.dng")))
     assert [len(one["frames"]) for one in found] == [3]
     assert found[0]["offsets"] == [-2, 0, 2]

@@ -114,7 +114,16 @@ def test_noise_words_say_what_was_measured(driver: Driver, frames: Path) -> None
     driver.key(Qt.Key.Key_3)
     driver.settled()
     words = driver.window.shelf.noise_words.text()
-    assert "noise profile" in words and "Automatic works at" in words
+    assert "noise profile" in words and "Automatic denoises at 100 %" in words and "dB at mid-grey" in words
+
+
+def test_the_rail_tells_the_diagnosis_on_hover(driver: Driver) -> None:
+    driver.choose("bench-iso6400.dng")
+    driver.settled()
+    model = driver.window.rail.model
+    number = driver.window.proofs.item().number
+    tip = model.index(model.place_of(number), 0).data(Qt.ItemDataRole.ToolTipRole)
+    assert "strong noise" in tip.lower() and "clipped" in tip and "Automatic denoises" in tip
 
 
 def test_each_method_says_how_long_it_takes_here(driver: Driver) -> None:

@@ -35,6 +35,7 @@ class Item:
     problem : why it cannot be shown, or empty.
     bracket : item numbers of the frames of its bracket, in the order taken; empty when it stands alone.
     offset : EV against the middle exposure of the bracket.
+    diagnosis : what is the matter with it, in words; empty until it has been developed.
     """
 
     number: int
@@ -46,6 +47,7 @@ class Item:
     problem: str = ""
     bracket: tuple[int, ...] = ()
     offset: float | None = None
+    diagnosis: str = ""
 
     @property
     def is_merge(self) -> bool:

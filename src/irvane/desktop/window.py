@@ -28,7 +28,7 @@ from irvane.desktop.bench.strip import DIVIDED, TWO
 from irvane.desktop.bench.teststrip import can_be_stripped
 from irvane.desktop.line.band import Band
 from irvane.desktop.line.shelf import Shelf
-from irvane.desktop.line.words import station_words
+from irvane.desktop.line.words import diagnosis, station_words
 from irvane.desktop.opening import Opening
 from irvane.desktop.path import PathStrip
 from irvane.desktop.proofs import Proofs
@@ -283,6 +283,9 @@ class Window(QMainWindow):
             else None
         )
         self.band.set_words(station_words(settings, frame))
+        if frame is not None and not frame.coarse:
+            found = diagnosis(frame)
+            item.diagnosis = "\n".join((*found.findings, *found.measures))
         folder = self.writing.folder()
         assert folder is not None
         self.shelf.folder.setText(f"{folder.parent.name}/{folder.name}")

@@ -15,6 +15,7 @@ from irvane.core.files.sets import find_brackets
 from irvane.core.files.thumbnails import preview
 from irvane.core.finish import job
 from irvane.core.image import NoiseModel
+from irvane.core.judge.diagnosis import MID_SIGNAL, SHADOW_SIGNAL, decibels, diagnose
 from irvane.core.judge.figures import probe_figures
 from irvane.core.line.picture import Region
 from irvane.core.line.source import DISPLAY, FileSource, Loaded
@@ -23,9 +24,6 @@ from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.sensor.highlights import CLIP_FULL
 from irvane.core.settings import Colour, Settings
 
-#: Signals, relative to white, at which σ is stated: 18 % grey half a stop under (ISO 12232) and three stops below.
-_GREY, _SHADOW = 0.127, 0.0159
-
 
 def noise_facts(noise: NoiseModel) -> dict[str, Any]:
     """A noise model with its figures at mid-grey and in the shadows (σ relative to white)."""
@@ -33,9 +31,9 @@ def noise_facts(noise: NoiseModel) -> dict[str, Any]:
         "origin": noise.origin,
         "gain": list(noise.gain),
         "read": list(noise.read),
-        "sigma_mid_grey": noise.sigma(_GREY),
-        "sigma_shadow": noise.sigma(_SHADOW),
-        "snr_mid_grey_db": float(20 * np.log10(noise.snr(_GREY))),
+        "sigma_mid_grey": noise.sigma(MID_SIGNAL),
+        "sigma_shadow": noise.sigma(SHADOW_SIGNAL),
+        "snr_mid_grey_db": decibels(noise.snr(MID_SIGNAL)),
         "automatic_amount": automatic_amount(noise),
     }
 
@@ -68,6 +66,8 @@ def frame_facts(path: Path) -> dict[str, Any]:
     if loaded.mosaic is not None:
         facts["clipped_share"] = float((loaded.mosaic.data >= CLIP_FULL).mean())
         room = sensor_exposure(loaded.mosaic).headroom
+        found = diagnose(loaded.noise, facts["clipped_share"], room)
+        facts["diagnosis"] = [*found.findings, *found.measures]
         facts["headroom_ev"] = dict(zip(("red", "green", "blue"), (round(v, 2) for v in room), strict=True))
     if loaded.levels is not None:
         facts["black"], facts["white"] = (level.tolist() for level in loaded.levels)

@@ -20,6 +20,7 @@ from irvane.desktop.line.controls import ChoiceRow, NumberRow
 from irvane.desktop.line.plots import Plot
 from irvane.desktop.line.words import (
     automatic_values,
+    diagnosis,
     finished_noise_text,
     noise_left,
     pace_text,
@@ -220,13 +221,10 @@ class Shelf(QWidget):
         noise = frame.developed.noise if frame is not None else None
         if self._station == "noise" and frame is not None and noise is not None:
             self.plot.show_noise(noise, noise_left(settings, frame))
-            origin = {"file": "from the file's noise profile", "measured": "measured in this frame"}
-            reason = f"{sigma_text(frame)} of clipping at mid-grey ({origin.get(noise.origin, 'a usual sensor at this ISO')})."
-            amount = automatic["noise.amount"]
-            words = f"Automatic works at {amount:.0f} % here"
-            if amount < 60:
-                words += ", carefully: little noise was found"
-            self.noise_words.setText(f"{reason} {words}.{pace_text(self.paces, frame)}")
+            found = diagnosis(frame)
+            self.noise_words.setText(
+                f"{found.findings[0]} {sigma_text(frame)} of clipping. {found.measures[0]}{pace_text(self.paces, frame)}"
+            )
         elif self._station == "sensor" and frame is not None:
             self.sensor_words.setText(sensor_text(frame))
             if frame.exposure is not None:

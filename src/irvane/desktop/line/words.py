@@ -6,13 +6,11 @@ import numpy as np
 
 from irvane.core.colour.camera import light_of
 from irvane.core.image import GREEN
+from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
 from irvane.core.line.context import noise_amount
 from irvane.core.line.engine import Frame
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
 from irvane.core.settings import Colour, Settings, spec, value_text
-
-#: 18 % grey at the metered exposure lies here on the sensor's scale (half a stop of headroom, ISO 12232).
-_GREY = 0.127
 
 _ENTRY_WORDS = {
     CAMERA: "demosaiced already",
@@ -33,10 +31,17 @@ def automatic_values(frame: Frame | None, settings: Settings) -> dict[str, float
     return values
 
 
+def diagnosis(frame: Frame) -> Diagnosis:
+    """What is the matter with a developed frame, and what is therefore on."""
+    developed = frame.developed
+    room = frame.exposure.headroom if frame.exposure is not None else None
+    return diagnose(developed.noise, frame.context.clipped_share, room, developed.defects)
+
+
 def sigma_text(frame: Frame) -> str:
     """Measured noise at mid-grey, relative to clipping."""
     noise = frame.developed.noise
-    return "" if noise is None else f"σ {noise.sigma(_GREY, GREEN) * 100:.2f} %"
+    return "" if noise is None else f"σ {noise.sigma(MID_SIGNAL, GREEN) * 100:.2f} %"
 
 
 def _light(settings: Settings) -> str:
@@ -135,9 +140,9 @@ def finished_noise_text(frame: Frame | None) -> str:
     """What is known of the noise of a picture without a mosaic."""
     if frame is None or frame.developed.finished is None:
         return "No noise model: this picture is merged already, or too small or too full to tell."
-    found = float(frame.developed.finished.sigmas(np.array(_GREY**0.5)))
+    found = float(frame.developed.finished.sigmas(np.array(MID_SIGNAL**0.5)))
     return (
-        f"Noise of a finished picture, correlated: σ about {2 * _GREY**0.5 * found * 100:.2f} % at mid-grey. Nothing is "
+        f"Noise of a finished picture, correlated: σ about {2 * MID_SIGNAL**0.5 * found * 100:.2f} % at mid-grey. Nothing is "
         "removed unless you set an amount; the raw file gives a better result."
     )
 
