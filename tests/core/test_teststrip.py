@@ -12,7 +12,17 @@ from hypothesis import strategies as st
 from irvane.core.line.engine import Engine
 from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
-from irvane.core.line.teststrip import FEWEST, MOST, crop, render_crop, strip_values
+from irvane.core.line.teststrip import (
+    FEWEST,
+    GRADE,
+    MOST,
+    crop,
+    is_numeric,
+    present,
+    render_crop,
+    strip_values,
+    with_tried,
+)
 from irvane.core.line.view import render_view
 from irvane.core.settings import STATIONS, Number, Settings, names, spec
 
@@ -72,3 +82,13 @@ def test_a_crop_is_the_proofs_own_picture(frames: Path) -> None:
     fast = render_crop(engine, source, settings.with_value("noise.method", "fast"), region).pixels.astype(int)
     assert np.abs(fast - alone).max() > 2
     assert other.shape == alone.shape
+
+
+def test_grades_are_tried_as_a_whole() -> None:
+    settings = Settings().with_value("noise.texture", 10)
+    assert present(GRADE, settings) == ""
+    firm = with_tried(settings, GRADE, "firm")
+    assert present(GRADE, firm) == "firm" and firm.noise.amount == 135
+    assert strip_values(GRADE, "", 5) == ["gentle", "even", "firm"]
+    assert not is_numeric(GRADE) and not is_numeric("noise.method") and is_numeric("light.exposure")
+    assert with_tried(settings, "light.exposure", 1.5) == settings.with_value("light.exposure", 1.5)

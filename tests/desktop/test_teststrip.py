@@ -103,3 +103,21 @@ def test_choosing_another_frame_leaves_the_strip(driver: Driver) -> None:
     driver.choose("test-card.dng")
     assert not window.bench.test_strip.isVisible()
     assert window.bench.contents[0].state == "final"
+
+
+def test_grades_stand_side_by_side_and_one_is_taken_in_one_step(driver: Driver) -> None:
+    driver.choose("bench-iso6400.dng")
+    driver.window.bench.set_zoom(1.0)
+    strip = driver.window.bench.test_strip
+    driver.window.band.toggle("noise")
+    driver.window.shelf.grade_buttons["side by side"].click()
+    driver.until(lambda: _complete(driver))
+    assert strip.crops.labels == ["gentle", "even", "firm"]
+    assert strip.crops.labels[strip.crops.now] == "even", "that is what a new proof has"
+    assert not strip.buttons["more"].isEnabled()
+    driver.click(strip.crops, strip.crops.place(0).center())
+    noise = driver.settings().noise
+    assert (noise.luminance, noise.colour, noise.texture) == (65, 95, 40)
+    driver.settled()
+    driver.window.session.undo.undo()
+    assert driver.settings().noise.texture == 0

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from irvane.core.files.sets import OPENABLE
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.merging import MERGE_START, MergeSource
+from irvane.core.line.teststrip import GRADE
 from irvane.core.settings import STATIONS, Settings
 from irvane.desktop import theme
 from irvane.desktop.actions import KeysDialog, make_actions
@@ -107,6 +108,7 @@ class Window(QMainWindow):
         bench.proof_menu.connect(proofs.menu)
         shelf.changed.connect(proofs.edit)
         shelf.grade.connect(proofs.set_grade)
+        shelf.try_grades.connect(lambda: self.open_test_strip(GRADE))
         shelf.strip.connect(self.open_test_strip)
         bench.test_strip.taken.connect(self._take_from_strip)
         bench.said.connect(self.say)
@@ -312,7 +314,10 @@ class Window(QMainWindow):
 
     def _take_from_strip(self, path: str, value: object) -> None:
         self.bench.trying.leave()
-        self.proofs.edit(path, value)
+        if path == GRADE:
+            self.proofs.set_grade(str(value))
+        else:
+            self.proofs.edit(path, value)
 
     # window
 

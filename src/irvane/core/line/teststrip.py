@@ -11,9 +11,11 @@ from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.view import Rendered, wanted
 from irvane.core.progress import Progress, always, step
-from irvane.core.settings import Choice, Settings, spec
+from irvane.core.settings import GRADES, Choice, Number, Settings, spec, value_text
 
 FEWEST, MOST = 3, 7
+#: Stands for the quick grades of noise removal where a setting's name is expected.
+GRADE = "noise.grade"
 #: Steps of a setting between neighbouring values, before the spread is changed.
 _STEPS = 5
 
@@ -28,6 +30,8 @@ def strip_values(path: str, now: Any, count: int, spread: float = 1.0) -> list[A
     count : how many, FEWEST…MOST.
     spread : multiple of the usual distance.
     """
+    if path == GRADE:
+        return list(GRADES)
     declared = spec(path)
     if isinstance(declared, Choice):
         return [name for name, _ in declared.options]
@@ -39,6 +43,38 @@ def strip_values(path: str, now: Any, count: int, spread: float = 1.0) -> list[A
     nearest = min(range(count), key=lambda k: abs(values[k] - now))
     values[nearest] = now  # the present value is always among them
     return sorted(set(values))
+
+
+def is_numeric(path: str) -> bool:
+    """Can there be more or fewer values of it, closer or farther apart?"""
+    return path != GRADE and isinstance(spec(path), Number)
+
+
+def strip_title(path: str) -> str:
+    """What is tried."""
+    if path == GRADE:
+        return "grades of noise removal"
+    declared = spec(path)
+    return declared.label + (f" ({declared.group})" if declared.group != declared.label else "")
+
+
+def strip_label(path: str, value: Any) -> str:
+    """A value in words."""
+    return str(value) if path == GRADE else value_text(path, value)
+
+
+def present(path: str, settings: Settings) -> Any:
+    """The value in force: of a grade its name, or "" when the settings are none of them; None when it is automatic."""
+    if path != GRADE:
+        return settings.get(path)
+    return next((name for name in GRADES if with_tried(settings, path, name) == settings), "")
+
+
+def with_tried(settings: Settings, path: str, value: Any) -> Settings:
+    """Settings with one of the strip's values."""
+    for name, one in (GRADES[value] if path == GRADE else {path: value}).items():
+        settings = settings.with_value(name, one)
+    return settings
 
 
 def crop(

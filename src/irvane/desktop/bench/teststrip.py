@@ -8,8 +8,7 @@ from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from irvane.core.line.teststrip import FEWEST, MOST, strip_values
-from irvane.core.settings import Number, spec, value_text
+from irvane.core.line.teststrip import FEWEST, MOST, is_numeric, strip_label, strip_title, strip_values
 from irvane.desktop import theme
 
 _GAP = 3
@@ -164,17 +163,14 @@ class TestStrip(QWidget):
 
     def _fill(self) -> None:
         self.values = strip_values(self.path, self._now, self._count, self._spread)
-        declared = spec(self.path)
-        group = declared.group
-        self.title.setText(
-            f"Test strip · {declared.label}" + (f" ({group})" if group != declared.label else "")
-        )
+        self.title.setText(f"Test strip · {strip_title(self.path)}")
         for name in ("fewer", "more", "closer", "farther"):
-            self.buttons[name].setEnabled(isinstance(declared, Number))
+            self.buttons[name].setEnabled(is_numeric(self.path))
         crops = self.crops
-        crops.labels = [value_text(self.path, value) for value in self.values]
+        crops.labels = [strip_label(self.path, value) for value in self.values]
         crops.images.clear()
-        crops.now = crops.marked = self.values.index(self._now)
+        crops.now = self.values.index(self._now) if self._now in self.values else -1
+        crops.marked = max(crops.now, 0)
         crops.update()
         self.run += 1
         self.wanted.emit()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
-from irvane.core.line.teststrip import crop
+from irvane.core.line.teststrip import crop, present, with_tried
 from irvane.desktop.backstage import Backstage, Wish
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.bench.panes import Panes
@@ -39,7 +39,7 @@ class Trying(QObject):
         if settings is None or frame is None or frame.coarse:
             self.said.emit("The frame is not developed yet; try again in a moment.")
             return
-        now = settings.get(path)
+        now = present(path, settings)
         if now is None:
             now = automatic_values(frame, settings).get(path)
         if now is None:
@@ -70,7 +70,7 @@ class Trying(QObject):
         extent = self.panes.contents[self.panes.chosen].extent
         region = crop(extent, viewport.centre, (size.width(), size.height()), viewport.zoom)
         for number, value in enumerate(strip.values):
-            tried = settings.with_value(strip.path, value)
+            tried = with_tried(settings, strip.path, value)
             self.backstage.render_strip(
                 strip.run, number, Wish(item.source, tried, region, look=self.panes.look)
             )

@@ -90,7 +90,7 @@ class Shelf(QWidget):
     -------
     changed(path, value) : a setting was moved or typed. strip(path) : its test strip is asked for.
     held(path, on) : its slider was taken hold of, or let go.
-    grade(name) : a quick grade of noise removal. pick_grey, write, choose_folder : the buttons of the stations Colour and Finish.
+    grade(name) : a quick grade of noise removal. try_grades : all of them are to be seen side by side. pick_grey, write, choose_folder : the buttons of the stations Colour and Finish.
     """
 
     changed = Signal(str, object)
@@ -99,6 +99,7 @@ class Shelf(QWidget):
     pick_grey = Signal(bool)
     as_shot = Signal()
     grade = Signal(str)
+    try_grades = Signal()
     write = Signal()
     choose_folder = Signal()
 
@@ -173,6 +174,11 @@ class Shelf(QWidget):
             self.grade_buttons[words] = button
             row.addWidget(button)
         self.stations["noise"].column("Grade").addWidget(holder)
+        beside = QPushButton("Side by side")
+        beside.setToolTip("The same crop in every grade; click on the one you want.")
+        beside.clicked.connect(self.try_grades)
+        self.grade_buttons["side by side"] = beside
+        self.stations["noise"].column("Grade").addWidget(beside)
 
     def _finish_buttons(self) -> None:
         column = self.stations["finish"].column("Folder")
