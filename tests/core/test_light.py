@@ -61,7 +61,7 @@ def test_shadows_lift_dark_places_and_leave_bright_ones() -> None:
     assert result[150, 340, 0] == pytest.approx(1.0, rel=0.03)
 
 
-@pytest.mark.parametrize("width", [0, 8])
+@pytest.mark.parametrize("width", [0, 1, 2, 4, 8])
 def test_no_halo_beside_a_six_stop_edge(width: int) -> None:
     # overshoot within the plateaus, in the linear output, at full recovery of both ends
     x = np.arange(800, dtype=np.float32)
@@ -69,8 +69,8 @@ def test_no_halo_beside_a_six_stop_edge(width: int) -> None:
     values = np.broadcast_to(0.02 * 2.0 ** (6 * edge), (500, 800)).astype(np.float32)
     result = _tone(_grey(values), Light(shadows=5, highlights=-3))[250, :, 0]
     dark, bright = np.median(result[:60]), np.median(result[-60:])
-    assert result[:400].min() > 0.92 * dark
-    assert result[400 + width :].max() < 1.08 * bright
+    assert result[:400].min() > 0.97 * dark
+    assert result[400 + width :].max() < 1.03 * bright
 
 
 def test_black_point_deepens_only_the_deepest() -> None:

@@ -20,7 +20,7 @@ from irvane.core.image import LUMA_2020, MID_GREY
 GUIDE_SIDE = 1600
 #: Radii as shares of the guide's longer side, and the variance (EV²) that separates texture from edges.
 _RADII = (0.008, 0.035)
-_EPSILON = 0.2
+_EPSILON = 0.15
 #: Luminance below this share of mid-grey is treated as this dark.
 FLOOR_EV = -14.0
 
@@ -62,7 +62,9 @@ def _guided(values: np.ndarray, radius: int, epsilon: float) -> tuple[np.ndarray
 
     centre = mean(values)
     variance = np.maximum(mean(values * values) - centre * centre, 0)
-    slope = variance / (variance + epsilon)
+    # squared, edges of several stops are followed to a hundredth: what is left of them would be a halo
+    square = variance * variance
+    slope = square / (square + epsilon * epsilon)
     offset = centre * (1 - slope)
     # windows that straddle no edge speak louder where coefficients are averaged: fewer halos beside edges
     weight = 1 / (variance + epsilon)
