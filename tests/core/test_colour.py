@@ -145,6 +145,18 @@ def test_saturation_keeps_luminance() -> None:
     assert saturate(picture, 100) is picture
 
 
+def test_pale_colours_are_strengthened_and_saturated_ones_left_alone() -> None:
+    picture = np.array(
+        [[[0.30, 0.28, 0.27], [0.6, 0.02, 0.0], [0.2, 0.2, 0.2], [-0.01, 0.3, 0.1]]], np.float32
+    )
+    more = saturate(picture, 100, 60)
+    distance = np.ptp(more, axis=2) / np.maximum(np.ptp(picture, axis=2), 1e-9)
+    assert distance[0, 0] == pytest.approx(1 + 0.6 * (0.27 / 0.30) ** 2, rel=1e-3)
+    assert distance[0, 1] == pytest.approx(1, abs=1e-3) and distance[0, 3] == pytest.approx(1, abs=1e-3)
+    assert np.allclose(more @ LUMA_2020, picture @ LUMA_2020, atol=1e-5)
+    assert np.allclose(more[0, 2], 0.2, atol=1e-6)
+
+
 def _patches(white: np.ndarray) -> np.ndarray:
     """XYZ of surfaces under a light (white Y = 1): soft colours of moderate saturation around its white."""
     rng = np.random.default_rng(4)

@@ -46,10 +46,21 @@ def test_contrast_keeps_mid_grey_and_hue() -> None:
 
 
 @settings(max_examples=60, deadline=None)
-@given(st.floats(-4, 5), st.floats(-3, 3))
-def test_recovery_never_turns_a_gradient_round(shadows: float, highlights: float) -> None:
+@given(st.floats(-4, 5), st.floats(-3, 3), st.floats(-2, 2))
+def test_recovery_never_turns_a_gradient_round(shadows: float, highlights: float, midtones: float) -> None:
     base = np.linspace(-14, 8, 4000)
-    assert (np.diff(base + tonal_shift(base, shadows, highlights)) > -1e-9).all()
+    assert (np.diff(base + tonal_shift(base, shadows, highlights, midtones)) > -1e-9).all()
+
+
+@pytest.mark.parametrize("midtones", [-2.0, 1.0])
+def test_midtones_move_the_middle_and_leave_the_ends(midtones: float) -> None:
+    values = np.exp2(np.array([-9.0, 0.0, 7.0], np.float32)) * 0.18
+    picture = _grey(np.repeat(np.repeat(values, 200)[None], 300, axis=0))
+    moved = np.log2(_tone(picture, Light(midtones=midtones)) / picture)[150, 100::200, 0]
+    expected = [tonal_shift(np.array(ev), 0, 0, midtones) for ev in (-9.0, 0.0, 7.0)]
+    assert np.allclose(moved, expected, atol=0.02)
+    assert moved[1] == pytest.approx(midtones, abs=0.02)
+    assert abs(moved[0]) < 0.01 and abs(moved[2]) < 0.01
 
 
 def test_shadows_lift_dark_places_and_leave_bright_ones() -> None:

@@ -136,6 +136,16 @@ def test_removed_noise_is_what_denoising_took() -> None:
     assert encoded.mean() == pytest.approx(0.5, abs=0.01)
 
 
+def test_zones_are_whole_stops_around_mid_grey(frame: tuple[Developed, Context]) -> None:
+    shown = (
+        render_look("zones", *frame[:1], Settings(), frame[1], Region(0, 0, 100, 150)).pixels[..., :3] / 255
+    )
+    assert np.ptp(shown, axis=2).max() == 0
+    linear = np.where(shown <= 0.04045, shown / 12.92, ((shown + 0.055) / 1.055) ** 2.4)
+    stops = np.log2(linear[(linear > 0.01) & (linear < 0.9)] / 0.18)
+    assert np.abs(stops - np.round(stops)).max() < 0.15, "up to the rounding of eight bits"
+
+
 def test_looks_that_cannot_be_had_say_so(frame: tuple[Developed, Context]) -> None:
     finished = replace(frame[0], mosaic=None, cfa=None, noise=None)
     assert missing("mosaic", finished) and missing("removed", finished)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import dataclasses
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, fields, replace
 from typing import Any
 
@@ -156,6 +157,11 @@ def differences(a: Settings, b: Settings) -> list[str]:
     """Full names of the settings in which two proofs differ."""
     stations = (station for station in STATIONS if getattr(a, station) != getattr(b, station))
     return [path for station in stations for path in names(station) if a.get(path) != b.get(path)]
+
+
+def handed_on(source: Settings, target: Settings, stations: Sequence[str]) -> Settings:
+    """The target's settings with those of some stations taken from the source."""
+    return replace(target, **{station: getattr(source, station) for station in stations})
 
 
 def value_text(path: str, value: Any) -> str:

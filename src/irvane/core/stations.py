@@ -210,6 +210,10 @@ class Light:
         0.0, "Highlights", "EV", -3, 3, 0.1, "Recovery",
         "Lowers or raises bright areas as a whole; edges and fine contrast stay.", decimals=1,
     )  # fmt: skip
+    midtones: float = _number(
+        0.0, "Mid-tones", "EV", -2, 2, 0.1, "Recovery",
+        "Lifts or lowers the middle of the range; black and white stay where they are.", decimals=1,
+    )  # fmt: skip
     tone_map: str = _choice(
         "none", "Operator", (("none", "none"), ("photographic", "photographic")), "Range",
         "Fits a scene of many stops into the picture. Photographic: one global curve, no halos, no noise boost "
@@ -252,6 +256,10 @@ class Colour:
     saturation: float = _number(
         100, "Saturation", "%", 0, 200, 5, "Strength", "Distance of colours from grey of the same lightness."
     )
+    pale: float = _number(
+        0, "Pale colours", "%", -100, 100, 5, "Strength",
+        "Strengthens or weakens pale colours; what is saturated already stays as it is.",
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)

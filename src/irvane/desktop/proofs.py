@@ -11,6 +11,7 @@ from irvane.core.errors import IrvaneError
 from irvane.core.settings import GRADES, Settings
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
+from irvane.desktop.handing import HandOnDialog
 from irvane.desktop.session import BARE, Item, Session
 
 
@@ -94,9 +95,34 @@ class Proofs(QObject):
         item = self.item()
         if item is None or self.number == BARE:
             return
-        name, good = QInputDialog.getText(self, "Rename the proof", "Name", text=item.proof_name(self.number))
+        name, good = QInputDialog.getText(
+            self._window, "Rename the proof", "Name", text=item.proof_name(self.number)
+        )
         if good:
             self.session.rename_proof(item.number, self.number, name)
+
+    def hand_on(self) -> None:
+        """Ask which stations of the chosen proof go to which frames."""
+        item = self.item()
+        others = [i for i in self.session.items.values() if item is not None and i is not item and i.ready]
+        if item is None or self.number == BARE or not others:
+            self.said.emit(
+                "Open more frames, and choose a proof: its settings can then be handed on to them."
+            )
+            return
+        settings = item.settings(self.number)
+        dialog = HandOnDialog(item, settings, others, self._window)
+        dialog.wanted.connect(
+            lambda stations, numbers, fresh: self._hand_on(settings, stations, numbers, fresh)
+        )
+        dialog.open()
+
+    def _hand_on(
+        self, settings: Settings, stations: tuple[str, ...], numbers: tuple[int, ...], fresh: bool
+    ) -> None:
+        self.session.hand_on(settings, stations, numbers, fresh)
+        frames = f"{len(numbers)} frame{'' if len(numbers) == 1 else 's'}"
+        self.said.emit(f"Handed on to {frames}: {', '.join(stations)}. Ctrl+Z takes it back.")
 
     def remove_proof(self) -> None:
         """Remove the chosen proof; undo brings it back."""

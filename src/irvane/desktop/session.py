@@ -15,7 +15,7 @@ from irvane.core.files.sidecar import Proof, Sidecar
 from irvane.core.files.thumbnails import Preview
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource, Source
-from irvane.core.settings import Settings, bare, value_text
+from irvane.core.settings import Settings, bare, handed_on, value_text
 
 #: In place of a proof's number: the frame without any automatic and without its settings.
 BARE = -1
@@ -235,6 +235,23 @@ class Session(QObject):
         proofs = (*item.sidecar.proofs, Proof(name, item.settings(proof) if proof != BARE else bare()))
         self._do(item, replace(item.sidecar, proofs=proofs, current=len(proofs) - 1), f"new proof “{name}”")
         return len(item.sidecar.proofs) - 1
+
+    def hand_on(
+        self, settings: Settings, stations: tuple[str, ...], numbers: tuple[int, ...], fresh: bool
+    ) -> None:
+        """Give other items the settings of some stations, in one undoable step.
+
+        Parameters
+        ----------
+        fresh : into a new proof of each, which becomes its current one; otherwise into its current proof.
+        """
+        self.undo.beginMacro(f"hand on {', '.join(stations)}")
+        for number in numbers:
+            item = self.items[number]
+            proof = self.new_proof(number, item.sidecar.current) if fresh else item.sidecar.current
+            taken = handed_on(settings, item.settings(proof), stations)
+            self.replace_settings(number, proof, taken, f"{', '.join(stations)} handed on")
+        self.undo.endMacro()
 
     def remove_proof(self, number: int, proof: int) -> None:
         """Remove a proof; the last one stays."""

@@ -153,6 +153,7 @@ class Window(QMainWindow):
             "remove_proof": proofs.remove_proof,
             "bare": proofs.toggle_bare,
             "strip": self._toggle_test_strip,
+            "hand_on": proofs.hand_on,
             "grey": lambda: proofs.pick_grey(not bench.views[0].picking),
             "reset": proofs.reset_proof,
             "pane": lambda: bench.choose(1 - bench.chosen),

@@ -22,6 +22,8 @@ from irvane.core.settings import Light
 HIGHLIGHT_SPREAD = 2.2
 SHADOW_SPREAD = 3.2
 BLACK_DEPTH = 11.0
+#: Mid-tones act with exp(−b²/2s²); the other curves act on what comes of it, so that together they stay monotonic.
+MIDTONE_SPREAD = 2.0
 #: Display black lies this many stops below mid-grey when the black point is neutral.
 BLACK_EV = -10.0
 
@@ -31,12 +33,14 @@ _LUMA = (float(LUMA_2020[0]), float(LUMA_2020[1]), float(LUMA_2020[2]))
 _TO_2 = 1 / np.log(2)  # from powers of e to powers of 2
 
 
-def tonal_shift(base: np.ndarray, shadows: float, highlights: float) -> np.ndarray:
-    """Change in EV of a local base brightness (EV around mid-grey): the curve behind Shadows and Highlights."""
+def tonal_shift(base: np.ndarray, shadows: float, highlights: float, midtones: float = 0.0) -> np.ndarray:
+    """Change in EV of a local base brightness (EV around mid-grey): the curve behind Shadows, Mid-tones, Highlights."""
+    middle = midtones * np.exp(-(base**2) / (2 * MIDTONE_SPREAD**2))
+    base = base + middle
     above, below = np.maximum(base, 0), np.minimum(base, 0)
     bright = 1 - np.exp(-(above**2) / (2 * HIGHLIGHT_SPREAD**2))
     dark = (1 - np.exp(-(below**2) / (2 * SHADOW_SPREAD**2))) * np.exp(-((below / BLACK_DEPTH) ** 4))
-    return highlights * bright + shadows * dark
+    return middle + highlights * bright + shadows * dark
 
 
 @inline
@@ -47,12 +51,14 @@ def _level(r, g, b, grey, floor):
 
 
 @serial
-def _local_gains(picture, slope, offset, exposure, shadows, highlights, contrast, gains):
-    """Factors of exposure, shadows, highlights and contrast together."""
+def _local_gains(picture, slope, offset, exposure, shadows, midtones, highlights, contrast, gains):
+    """Factors of exposure, shadows, mid-tones, highlights and contrast together."""
     floor, grey = np.float32(FLOOR_EV), np.float32(MID_GREY)
     for i in range(gains.size):
         level = _level(picture[3 * i], picture[3 * i + 1], picture[3 * i + 2], grey, floor)
         base = slope[i] * level + offset[i] + exposure
+        middle = midtones * exp2(-base * base * np.float32(_TO_2 * 0.5 / MIDTONE_SPREAD**2))
+        base += middle
         above = max(base, np.float32(0))
         below = min(base, np.float32(0))
         bright = 1 - exp2(-above * above * np.float32(_TO_2 * 0.5 / HIGHLIGHT_SPREAD**2))
@@ -60,7 +66,7 @@ def _local_gains(picture, slope, offset, exposure, shadows, highlights, contrast
         quart = quart * quart
         dark = 1 - exp2(-below * below * np.float32(_TO_2 * 0.5 / SHADOW_SPREAD**2))
         dark *= exp2(-quart * quart * np.float32(_TO_2))
-        ev = exposure + highlights * bright + shadows * dark
+        ev = exposure + middle + highlights * bright + shadows * dark
         ev += (contrast - 1) * min(max(level + ev, floor), -floor)
         gains[i] = exp2(ev)
 
@@ -98,22 +104,16 @@ def apply_tone(
     guide : the frame's guide.
     top, left, step : where the view lies in the frame, see :func:`irvane.core.light.guide.sample`.
     """
-    neutral = (light.exposure, light.shadows, light.highlights, light.contrast, light.black) == (
-        0,
-        0,
-        0,
-        0,
-        0,
-    )
-    if neutral:
+    local = light.shadows or light.midtones or light.highlights
+    if not (local or light.exposure or light.contrast or light.black):
         return picture
     exposure, contrast = np.float32(light.exposure), np.float32(2.0 ** (light.contrast / 100))
     shape, pixels = picture.shape[:2], flat(picture)
     gains = np.full(shape[0] * shape[1], np.float32(2.0**light.exposure))
-    if light.shadows or light.highlights:
+    if local:
         slope = sample(guide.slope, guide.extent, top, left, step, shape)
         offset = sample(guide.offset, guide.extent, top, left, step, shape)
-        ends = np.float32(light.shadows), np.float32(light.highlights)
+        ends = np.float32(light.shadows), np.float32(light.midtones), np.float32(light.highlights)
         _local_gains(pixels, flat(slope), flat(offset), exposure, *ends, contrast, gains)
     elif light.contrast:
         _global_gains(pixels, exposure, contrast, gains)

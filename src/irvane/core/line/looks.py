@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from irvane.core.colour.rendering import to_screen
-from irvane.core.image import BLUE, GREEN, RED, Mosaic
+from irvane.core.image import BLUE, GREEN, MID_GREY, RED, Mosaic
 from irvane.core.line.context import Context
 from irvane.core.line.develop import PERIOD, Developed
 from irvane.core.line.picture import Patch, Region, reduced
@@ -76,6 +76,12 @@ def _channel(c: int) -> Callable[[np.ndarray], np.ndarray]:
     return lambda light: _grey(light[..., c])
 
 
+def _zones(light: np.ndarray) -> np.ndarray:
+    """Brightness in whole stops around mid-grey: what is half a stop off falls into the next zone."""
+    stops = np.round(np.log2(np.maximum(light @ _LUMA, 1e-6) / MID_GREY))
+    return _grey(np.minimum(MID_GREY * np.exp2(stops), 1).astype(np.float32))
+
+
 LOOKS: dict[str, Look] = {
     PICTURE: Look("picture", "The proof as it will be written."),
     "lifted-2": Look("lifted +2 EV", "Brighter by two stops, to see into dark pictures.", lift=2.0),
@@ -83,6 +89,9 @@ LOOKS: dict[str, Look] = {
     "luminance": Look("luminance", "Brightness alone: luminance noise and texture.", finish=_luminance),
     "colour": Look(
         "colour", "Colour alone at equal brightness, twice as strong: colour noise and casts.", finish=_colour
+    ),
+    "zones": Look(
+        "zones", "Brightness in whole stops around mid-grey, each an even grey.", finish=_zones
     ),
     "red": Look("red channel", "The red of the finished picture.", finish=_channel(RED)),
     "green": Look("green channel", "The green of the finished picture.", finish=_channel(GREEN)),

@@ -179,7 +179,7 @@ def _scene_light(
         picture = apply_camera(picture, balance, matrix * 2.0**BASE_EXPOSURE, ceiling)
     picture = apply_tone(picture, settings.light, context.guide, *place, patch.step)
     picture = apply_operator(picture, settings.light, context.guide, white_ev(settings))
-    picture = saturate(picture, settings.colour.saturation)
+    picture = saturate(picture, settings.colour.saturation, settings.colour.pale)
     denoised = clean or developed.denoised is not None
     noise = remaining_noise(developed, settings, context, denoised)
     return replace(patch, pixels=acutance.sharpen(picture, settings.acutance, noise, patch.step))

@@ -47,7 +47,7 @@ def sigma_text(frame: Frame) -> str:
 def _light(settings: Settings) -> str:
     light = settings.light
     parts = [value_text("light.exposure", light.exposure)] if light.exposure else []
-    for name in ("shadows", "highlights", "contrast", "black", "white"):
+    for name in ("shadows", "midtones", "highlights", "contrast", "black", "white"):
         value = getattr(light, name)
         if value:
             path = f"light.{name}"
@@ -66,6 +66,8 @@ def _colour(settings: Settings, automatic: dict[str, float], unknown: str) -> st
     parts = [unknown if kelvin is None else f"{kelvin:.0f} K {named}".rstrip()]
     if settings.colour.saturation != 100:
         parts.append(f"saturation {settings.colour.saturation:.0f} %")
+    if settings.colour.pale:
+        parts.append(f"pale colours {value_text('colour.pale', settings.colour.pale)}")
     return ", ".join(parts)
 
 

@@ -1,0 +1,151 @@
+"""Handing settings on: chosen stations of one proof to other frames, after seeing what would change."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from irvane.core.settings import STATIONS, Settings, differences, handed_on, spec, value_text
+from irvane.desktop.session import Item
+
+_MOST_LISTED = 4
+
+
+def change_words(before: Settings, after: Settings) -> str:
+    """What changes from one proof to another, in words."""
+    paths = differences(before, after)
+    if not paths:
+        return "nothing changes"
+    words = [f"{spec(p).label.lower()} {value_text(p, after.get(p))}" for p in paths[:_MOST_LISTED]]
+    more = len(paths) - len(words)
+    return ", ".join(words) + (f" and {more} more" if more > 0 else "")
+
+
+class HandOnDialog(QDialog):
+    """Which stations, to which frames; every line says what would change.
+
+    Signals
+    -------
+    wanted(stations, numbers, fresh) : hand these on to these items, as a new proof of theirs or into the present one.
+    """
+
+    wanted = Signal(tuple, tuple, bool)
+
+    def __init__(self, source: Item, settings: Settings, items: list[Item], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Hand settings on")
+        self.resize(820, 520)
+        self._settings, self._items = settings, items
+        self.stations: dict[str, QCheckBox] = {}
+        grid = QGridLayout()
+        for row, station in enumerate(STATIONS):
+            box = QCheckBox(station.capitalize())
+            only = handed_on(settings, Settings(), (station,))
+            box.setChecked(only != Settings() and station != "finish")
+            box.setToolTip(f"What this proof has here: {change_words(Settings(), only)}.")
+            box.toggled.connect(self._preview)
+            self.stations[station] = box
+            words = QLabel("untouched" if only == Settings() else change_words(Settings(), only))
+            words.setObjectName("muted")
+            words.setWordWrap(True)
+            grid.addWidget(box, row, 0, Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(words, row, 1)
+        grid.setColumnStretch(1, 1)
+        self.frames = QListWidget()
+        self.frames.setAccessibleName("Frames that take the settings")
+        self.frames.setToolTip("Frames with a tick take the settings; Space ticks the chosen line.")
+        self.frames.setUniformItemSizes(True)
+        for item in items:
+            line = QListWidgetItem(item.source.name)
+            line.setFlags(line.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            line.setCheckState(Qt.CheckState.Unchecked)
+            self.frames.addItem(line)
+        self.frames.itemChanged.connect(self._preview)
+        every = QPushButton("Tick all")
+        every.clicked.connect(lambda: self._tick(Qt.CheckState.Checked))
+        none = QPushButton("Tick none")
+        none.clicked.connect(lambda: self._tick(Qt.CheckState.Unchecked))
+        self.fresh = QCheckBox("As a new proof of each frame")
+        self.fresh.setToolTip("The proofs that are there stay as they are.")
+        self.hand_on = QPushButton()
+        self.hand_on.setDefault(True)
+        self.hand_on.clicked.connect(self._take)
+        leave = QPushButton("Leave")
+        leave.setToolTip("Nothing is changed (Esc).")
+        leave.clicked.connect(self.reject)
+        left = QVBoxLayout()
+        title = QLabel(f"From {source.source.name}")
+        left.addWidget(title)
+        left.addLayout(grid)
+        left.addStretch(1)
+        right = QVBoxLayout()
+        heads = QHBoxLayout()
+        heads.addWidget(QLabel("To"), 1)
+        heads.addWidget(every)
+        heads.addWidget(none)
+        right.addLayout(heads)
+        right.addWidget(self.frames, 1)
+        right.addWidget(self.fresh)
+        both = QHBoxLayout()
+        both.addLayout(left, 2)
+        both.addSpacing(12)
+        both.addLayout(right, 3)
+        below = QHBoxLayout()
+        below.addStretch(1)
+        below.addWidget(leave)
+        below.addWidget(self.hand_on)
+        layout = QVBoxLayout(self)
+        layout.addLayout(both, 1)
+        layout.addLayout(below)
+        self._preview()
+
+    def chosen_stations(self) -> tuple[str, ...]:
+        """Stations with a tick."""
+        return tuple(station for station, box in self.stations.items() if box.isChecked())
+
+    def chosen_items(self) -> list[Item]:
+        """Items with a tick."""
+        return [
+            item
+            for row, item in enumerate(self._items)
+            if self.frames.item(row).checkState() == Qt.CheckState.Checked
+        ]
+
+    def _tick(self, state: Qt.CheckState) -> None:
+        self.frames.blockSignals(True)
+        for row in range(self.frames.count()):
+            self.frames.item(row).setCheckState(state)
+        self.frames.blockSignals(False)
+        self._preview()
+
+    def _preview(self, *_args: object) -> None:
+        """Every frame's line says what it would get."""
+        chosen = self.chosen_stations()
+        self.frames.blockSignals(True)
+        for row, item in enumerate(self._items):
+            before = item.settings(item.sidecar.current)
+            words = change_words(before, handed_on(self._settings, before, chosen))
+            self.frames.item(row).setText(f"{item.source.name}   {words}")
+            self.frames.item(row).setToolTip(
+                f"{item.source.name}, {item.proof_name(item.sidecar.current)}: {words}"
+            )
+        self.frames.blockSignals(False)
+        count = len(self.chosen_items())
+        self.hand_on.setText(f"Hand on to {count} frame{'' if count == 1 else 's'}")
+        self.hand_on.setEnabled(bool(count and chosen))
+
+    def _take(self) -> None:
+        numbers = tuple(item.number for item in self.chosen_items())
+        self.wanted.emit(self.chosen_stations(), numbers, self.fresh.isChecked())
+        self.accept()
