@@ -206,13 +206,13 @@ class Light:
         "Lifts or deepens dark areas as a whole; edges and fine contrast stay, the deepest black stays black.",
         decimals=1,
     )  # fmt: skip
-    highlights: float = _number(
-        0.0, "Highlights", "EV", -3, 3, 0.1, "Recovery",
-        "Lowers or raises bright areas as a whole; edges and fine contrast stay.", decimals=1,
-    )  # fmt: skip
     midtones: float = _number(
         0.0, "Mid-tones", "EV", -2, 2, 0.1, "Recovery",
         "Lifts or lowers the middle of the range; black and white stay where they are.", decimals=1,
+    )  # fmt: skip
+    highlights: float = _number(
+        0.0, "Highlights", "EV", -3, 3, 0.1, "Recovery",
+        "Lowers or raises bright areas as a whole; edges and fine contrast stay.", decimals=1,
     )  # fmt: skip
     tone_map: str = _choice(
         "none", "Operator", (("none", "none"), ("photographic", "photographic")), "Range",

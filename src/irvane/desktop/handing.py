@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.settings import STATIONS, Settings, differences, handed_on, spec, value_text
+from irvane.desktop import theme
 from irvane.desktop.session import Item
 
 _MOST_LISTED = 4
@@ -66,6 +67,7 @@ class HandOnDialog(QDialog):
         self.frames.setAccessibleName("Frames that take the settings")
         self.frames.setToolTip("Frames with a tick take the settings; Space ticks the chosen line.")
         self.frames.setUniformItemSizes(True)
+        self.frames.setStyleSheet(f"QListView {{ background: {theme.PANEL.name()}; }}")  # the boxes stand out
         for item in items:
             line = QListWidgetItem(item.source.name)
             line.setFlags(line.flags() | Qt.ItemFlag.ItemIsUserCheckable)
