@@ -13,7 +13,7 @@ from irvane.core.judge.facts import frame_facts, measure_file, sets_of
 from irvane.core.judge.histogram import BINS_PER_STOP, STOPS, clipped_shares, stop_histogram
 from irvane.core.judge.matching import brightness_offset
 from irvane.core.judge.probe import read_probe, robust_sigma
-from irvane.core.judge.spot import grey_spot
+from irvane.core.judge.spot import grey_of_frame, grey_spot
 from irvane.core.line.develop import develop
 from irvane.core.settings import Settings
 
@@ -84,6 +84,24 @@ def test_grey_spot_finds_the_light_of_the_shot() -> None:
     assert values["colour.temperature"] == pytest.approx(kelvin, rel=0.02)
     assert values["colour.tint"] == pytest.approx(tint, abs=2)
     assert "Neutral" in sentence
+
+
+def test_the_frames_light_is_measured_from_all_of_it() -> None:
+    """Colours whose brightest average to grey; the estimate is compared with shades of grey written out (their eq. 6)."""
+    from irvane.core.colour.whitebalance import light_from_neutral
+
+    rng = np.random.default_rng(3)
+    patches = rng.uniform(0.1, 0.9, (12, 16, 3)).repeat(20, 0).repeat(20, 1)
+    camera = np.ascontiguousarray((patches * shots.NEUTRAL).astype(np.float32))
+    developed = develop(shots.loaded(camera, 100), Settings().sensor)
+    values, sentence = grey_of_frame(developed)
+    estimate = np.mean(camera.reshape(-1, 3).astype(float) ** 6, axis=0) ** (1 / 6)
+    kelvin, tint = light_from_neutral(shots.colour(), estimate / estimate.max())
+    assert values is not None and "Measured" in sentence
+    assert values["colour.temperature"] == pytest.approx(kelvin, rel=0.05)
+    assert values["colour.tint"] == pytest.approx(tint, abs=4)
+    dark = develop(shots.loaded(np.full((120, 160, 3), 1e-5, np.float32), 100), Settings().sensor)
+    assert grey_of_frame(dark)[0] is None
 
 
 @pytest.mark.parametrize(("level", "word"), [(1.5, "clipped"), (0.0002, "dark")])

@@ -120,7 +120,7 @@ def test_noise_words_say_what_was_measured(driver: Driver, frames: Path) -> None
 def test_the_rail_tells_the_diagnosis_on_hover(driver: Driver) -> None:
     driver.choose("bench-iso6400.dng")
     driver.settled()
-    model = driver.window.rail.model
+    model = driver.window.rail.rows
     number = driver.window.proofs.item().number
     tip = model.index(model.place_of(number), 0).data(Qt.ItemDataRole.ToolTipRole)
     assert "strong noise" in tip.lower() and "clipped" in tip and "Automatic denoises" in tip
@@ -188,3 +188,31 @@ def test_noise_of_a_finished_picture_is_removed_when_asked(driver: Driver, tmp_p
     driver.settled()
     assert driver.settings().noise.amount == 100
     assert driver.pixels()[40:-40, 40:-40].std() < 0.5 * before[40:-40, 40:-40].std()
+
+
+def test_light_is_suggested_in_one_step_and_says_what_it_did(driver: Driver) -> None:
+    driver.choose("window-leaves.dng")
+    driver.settled()
+    driver.window.band.toggle("light")
+    driver.click(driver.window.shelf.suggest_button)
+    light = driver.settings().light
+    assert light.exposure != 0 or light.shadows != 0 or light.highlights != 0
+    assert "EV" in driver.window.bench.note.text() and "xposure" in driver.window.bench.note.text()
+    driver.settled()
+    driver.window.session.undo.undo()
+    light = driver.settings().light
+    assert (light.exposure, light.shadows, light.highlights) == (0, 0, 0)
+    driver.key(Qt.Key.Key_L)
+    assert driver.settings().light != light
+
+
+def test_white_balance_is_measured_over_the_frame(driver: Driver) -> None:
+    driver.choose("bench-iso6400.dng")
+    driver.settled()
+    driver.window.band.toggle("colour")
+    driver.click(driver.window.shelf.measured_button)
+    driver.until(lambda: driver.settings().colour.temperature is not None)
+    assert 1800 <= driver.settings().colour.temperature <= 20000
+    assert "Measured over the frame" in driver.window.bench.note.text()
+    driver.window.session.undo.undo()
+    assert driver.settings().colour.temperature is None

@@ -61,6 +61,7 @@ COMMANDS = (
         "One crop at several values side by side; click on the one you want.",
     ),
     Command("Proof", "grey", "Pick a grey spot", "G"),
+    Command("Proof", "suggest", "Suggest exposure and recovery", "L"),
     Command("Proof", "hand_on", "Hand settings on …", "J", "Chosen stations of this proof to other frames."),
     Command("Proof", "reset", "Back to an untouched proof", "Ctrl+R"),
     Command("Bench", "pane", "Choose the other pane", "T"),

@@ -19,7 +19,7 @@ from irvane.core.files.thumbnails import preview
 from irvane.core.finish import job
 from irvane.core.judge.figures import probe_figures, whole_figures
 from irvane.core.judge.matching import brightness_offset
-from irvane.core.judge.spot import grey_spot
+from irvane.core.judge.spot import grey_of_frame, grey_spot
 from irvane.core.line.engine import Engine, Frame
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import LOOKS, PICTURE, render_look
@@ -314,15 +314,17 @@ class Backstage(QObject):
 
         self._view.submit(("match",), work, self.matched.emit, self._tell(other.source), 0)
 
-    def pick_grey(self, wish: Wish, x: float, y: float) -> None:
-        """White balance that makes a spot neutral."""
+    def pick_grey(self, wish: Wish, spot: tuple[float, float] | None) -> None:
+        """White balance that makes a spot neutral, or the frame as a whole."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None or frame.coarse:
             self.picked.emit(None, "The frame is not developed yet; try again in a moment.")
             return
         self._view.submit(
             ("pick",),
-            lambda _progress: grey_spot(frame.developed, x, y),
+            lambda _progress: (
+                grey_of_frame(frame.developed) if spot is None else grey_spot(frame.developed, *spot)
+            ),
             lambda found: self.picked.emit(*found),
             self._tell(wish.source),
             0,

@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from irvane.core.errors import IrvaneError
+from irvane.core.light.suggest import suggest
 from irvane.core.settings import GRADES, Settings
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
@@ -171,11 +172,32 @@ class Proofs(QObject):
         self.bench.set_picking(bool(on and item is not None))
         self.picking.emit(self.bench.views[0].picking)
 
+    def grey_of_frame(self) -> None:
+        """White balance measured over the whole frame."""
+        wish = self.bench.feed.wish(self.bench.chosen)
+        if wish is not None:
+            self.backstage.pick_grey(wish, None)
+
+    def suggest_light(self) -> None:
+        """A starting point for exposure and recovery, in one undoable step."""
+        item = self.item()
+        frame = (
+            None
+            if item is None
+            else self.backstage.engine.best(item.source, item.settings(self.number).sensor)
+        )
+        if frame is None or frame.coarse:
+            self.said.emit("The frame is not developed yet; try again in a moment.")
+            return
+        found = suggest(frame.context.guide, frame.context.clipped_share)
+        self.said.emit(found.words)
+        self.edit_many(dict(found.values()))
+
     def _spot(self, x: float, y: float) -> None:
         self.pick_grey(False)
         wish = self.bench.feed.wish(self.bench.chosen)
         if wish is not None:
-            self.backstage.pick_grey(wish, x, y)
+            self.backstage.pick_grey(wish, (x, y))
 
     def _picked(self, values: dict[str, object] | None, sentence: str) -> None:
         self.said.emit(sentence)

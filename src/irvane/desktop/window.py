@@ -108,6 +108,8 @@ class Window(QMainWindow):
         bench.proof_menu.connect(proofs.menu)
         shelf.changed.connect(proofs.edit)
         shelf.grade.connect(proofs.set_grade)
+        shelf.grey_of_frame.connect(proofs.grey_of_frame)
+        shelf.suggest_light.connect(proofs.suggest_light)
         shelf.try_grades.connect(lambda: self.open_test_strip(GRADE))
         shelf.strip.connect(self.open_test_strip)
         bench.test_strip.taken.connect(self._take_from_strip)
@@ -154,6 +156,7 @@ class Window(QMainWindow):
             "bare": proofs.toggle_bare,
             "strip": self._toggle_test_strip,
             "hand_on": proofs.hand_on,
+            "suggest": proofs.suggest_light,
             "grey": lambda: proofs.pick_grey(not bench.views[0].picking),
             "reset": proofs.reset_proof,
             "pane": lambda: bench.choose(1 - bench.chosen),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from irvane.core.colour.whitebalance import light_from_neutral
+from irvane.core.image import CameraColour
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Region
 from irvane.core.sensor.highlights import CLIP_START
@@ -13,6 +14,8 @@ from irvane.core.settings import spec
 #: Half the side of the square that is averaged, in pixels.
 _HALF = 12
 _DARKEST = 0.002
+#: Longer side of the copy that the whole frame is judged by, the norm, and how many pixels must be usable.
+_FRAME_SIDE, _NORM, _FEWEST = 480, 6, 200
 
 
 def grey_spot(developed: Developed, x: float, y: float) -> tuple[dict[str, float] | None, str]:
@@ -41,11 +44,34 @@ def grey_spot(developed: Developed, x: float, y: float) -> tuple[dict[str, float
     neutral = np.array(inner, float)
     if neutral.min() < _DARKEST:
         return None, "This spot is too dark to tell its colour; choose a brighter one."
-    kelvin, tint = light_from_neutral(developed.colour, neutral / neutral.max())
+    return _light(developed.colour, neutral, "Neutral at this spot", "This spot is strongly coloured")
+
+
+def grey_of_frame(developed: Developed) -> tuple[dict[str, float] | None, str]:
+    """White balance from the whole frame: its colours, averaged so that bright ones speak louder, are taken for grey.
+
+    Shades of grey with a Minkowski norm of 6 (Finlayson & Trezzi 2004), over what is neither clipped nor nearly black.
+    Returns what :func:`grey_spot` does.
+    """
+    if developed.colour is None:
+        return None, "This picture is finished already; its white balance is part of it."
+    pixels = developed.plain.whole(_FRAME_SIDE).pixels.reshape(-1, 3).astype(float)
+    usable = pixels[(pixels < CLIP_START).all(axis=1) & (pixels > _DARKEST).all(axis=1)]
+    if len(usable) < _FEWEST:
+        return None, "Too little of this frame is neither clipped nor black."
+    neutral = np.mean(usable**_NORM, axis=0) ** (1 / _NORM)
+    return _light(developed.colour, neutral, "Measured over the frame", "The frame is strongly coloured")
+
+
+def _light(
+    colour: CameraColour, neutral: np.ndarray, found: str, beyond: str
+) -> tuple[dict[str, float], str]:
+    """Settings for a neutral, inside their ranges, and a sentence."""
+    kelvin, tint = light_from_neutral(colour, neutral / neutral.max())
     values = {"colour.temperature": kelvin, "colour.tint": tint}
     for path, value in values.items():
         declared = spec(path)
         values[path] = float(np.clip(value, declared.low, declared.high))  # type: ignore[union-attr]
     if values["colour.temperature"] != kelvin or values["colour.tint"] != tint:
-        return values, "This spot is strongly coloured; the nearest possible light was taken."
-    return values, f"Neutral at this spot: {kelvin:.0f} K, tint {tint:+.0f}.".replace("-", "−")
+        return values, f"{beyond}; the nearest possible light was taken."
+    return values, f"{found}: {kelvin:.0f} K, tint {tint:+.0f}.".replace("-", "−")

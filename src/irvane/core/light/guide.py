@@ -26,6 +26,18 @@ FLOOR_EV = -14.0
 
 
 @dataclass(frozen=True)
+class Levels:
+    """Percentiles of log2(Y / 0.18) over a frame: darkest is the 0.5th, brightest the 99.9th."""
+
+    darkest: float
+    p1: float
+    p5: float
+    p50: float
+    p99: float
+    brightest: float
+
+
+@dataclass(frozen=True)
 class Guide:
     """Base brightness of a frame as coefficients on its log luminance.
 
@@ -34,18 +46,16 @@ class Guide:
     slope, offset : float32, h×w: base = slope · log2(Y / 0.18) + offset, in EV.
     extent : height and width of the whole frame in pixels.
     log_average : mean of log2(Y / 0.18) over the frame, in EV (the key of the scene).
-    white : 99.9th percentile of log2(Y / 0.18).
     peak : 99.9th percentile of log2(largest colour / 0.18).
-    black : 0.5th percentile of the same.
+    levels : how log2(Y / 0.18) is spread.
     """
 
     slope: np.ndarray
     offset: np.ndarray
     extent: tuple[int, int]
     log_average: float
-    white: float
     peak: float
-    black: float
+    levels: Levels
 
 
 def log_luminance(picture: np.ndarray) -> np.ndarray:
@@ -86,7 +96,7 @@ def make_guide(picture: np.ndarray, extent: tuple[int, int]) -> Guide:
     wide = _guided(values, max(3, round(_RADII[1] * longest)), _EPSILON)
     slope = (fine[0] + wide[0]) / 2
     offset = (fine[1] + wide[1]) / 2
-    low, high = np.percentile(values[::3, ::3], (0.5, 99.9))
+    levels = Levels(*(float(v) for v in np.percentile(values[::3, ::3], (0.5, 1, 5, 50, 99, 99.9))))
     largest = np.percentile(picture[::3, ::3].max(axis=2), 99.9)
     peak = np.log2(max(float(largest) / MID_GREY, 2.0**FLOOR_EV))
-    return Guide(slope, offset, extent, float(values.mean()), float(high), float(peak), float(low))
+    return Guide(slope, offset, extent, float(values.mean()), float(peak), levels)

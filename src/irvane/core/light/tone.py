@@ -145,8 +145,8 @@ class Operator:
         A dark scene stays dark and a bright one bright: the key follows the place of the log average between the
         darkest and the brightest light (Reinhard 2002, "Parameter estimation for photographic tone reproduction").
         """
-        span = max(guide.white - guide.black, 1.0)
-        place = (2 * guide.log_average - guide.black - guide.white) / span
+        span = max(guide.levels.brightest - guide.levels.darkest, 1.0)
+        place = (2 * guide.log_average - guide.levels.darkest - guide.levels.brightest) / span
         shift = light.tone_key + 2.0 * place - guide.log_average
         scale = 2.0**shift
         white = MID_GREY * 2.0 ** (guide.peak + shift)

@@ -98,6 +98,8 @@ class Shelf(QWidget):
     held = Signal(str, bool)
     pick_grey = Signal(bool)
     as_shot = Signal()
+    grey_of_frame = Signal()
+    suggest_light = Signal()
     grade = Signal(str)
     try_grades = Signal()
     write = Signal()
@@ -121,6 +123,12 @@ class Shelf(QWidget):
         self.sensor_words = self._words("sensor")
         self.noise_words = self._words("noise")
         self._grade_buttons()
+        self.suggest_button = QPushButton("Suggest")
+        self.suggest_button.setToolTip(
+            "A starting point for exposure, shadows and highlights, from how this frame's light is spread (L)."
+        )
+        self.suggest_button.clicked.connect(self.suggest_light)
+        self.stations["light"].column("Whole").addWidget(self.suggest_button)
         self._finish_buttons()
         for page in self.stations.values():
             page.finish()
@@ -149,6 +157,11 @@ class Shelf(QWidget):
         as_shot.clicked.connect(self.as_shot)
         row.addWidget(self.pick_button)
         row.addWidget(as_shot)
+        measured = QPushButton("Measured")
+        measured.setToolTip("The colours of the whole frame together are taken for grey (shades of grey).")
+        measured.clicked.connect(self.grey_of_frame)
+        self.measured_button = measured
+        row.addWidget(measured)
         row.addStretch(1)
         self.stations["colour"].column("White balance").addWidget(holder)
 
