@@ -57,22 +57,26 @@ def suggest(guide: Guide, clipped: float = 0.0) -> Suggestion:
     levels = guide.levels
     low, dark, middle, bright, top = levels.p1, levels.p5, levels.p50, levels.p99, levels.brightest
     if bright - low < _LITTLE_RANGE:
-        exposure, reason = _EVEN - middle, "a scene of little range, its middle just above mid-grey"
+        exposure, reason = _EVEN - middle, "puts the middle just above mid-grey: there is little range"
     else:
-        exposure, reason = _BRIGHTEST - bright, f"the brightest hundredth {_BRIGHTEST:.1f} EV above mid-grey"
+        exposure, reason = _BRIGHTEST - bright, f"puts the brightest hundredth {_BRIGHTEST:.1f} EV above mid-grey"
     if clipped >= _LIGHTS and not _WITH_LIGHTS[0] <= exposure <= _WITH_LIGHTS[1]:
         exposure = float(np.clip(exposure, *_WITH_LIGHTS))
-        reason = "the frame near where it was taken, for the lights in it; what is clipped in them is gone"
+        reason = "and no more: clipped lights are gone"
     exposure = round(float(np.clip(exposure, -_MOST, _MOST)), 1) + 0.0
     highlights = round(float(np.clip(-_LOWERED * (top + exposure - _TOO_BRIGHT), -3, 0)), 1) + 0.0
     shadows = 0.0
     if middle + exposure > _LOW_KEY:
         shadows = round(float(np.clip(_LIFTED * (_TOO_DARK - dark - exposure), 0, 2)), 1) + 0.0
-    words = [f"Exposure {exposure:+.1f} EV puts {reason}"]
+    words = [f"Exposure {_ev(exposure)} {reason}"]
     if highlights:
-        words.append(f"highlights {highlights:+.1f} EV for what would be white")
+        words.append(f"highlights {_ev(highlights)}")
     if shadows:
-        words.append(f"shadows {shadows:+.1f} EV")
+        words.append(f"shadows {_ev(shadows)}")
     elif middle + exposure <= _LOW_KEY:
         words.append("shadows stay dark as in a low-key scene")
-    return Suggestion(exposure, shadows, highlights, ("; ".join(words) + ".").replace("-", "−"))
+    return Suggestion(exposure, shadows, highlights, "; ".join(words) + ".")
+
+
+def _ev(value: float) -> str:
+    return f"{value:+.1f} EV".replace("-", "−")
