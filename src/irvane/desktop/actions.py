@@ -60,6 +60,7 @@ COMMANDS = (
         "F",
         "One crop at several values side by side; click on the one you want.",
     ),
+    Command("Proof", "presets", "Presets …", "Shift+J", "Apply, save, bring in and take out presets."),
     Command("Proof", "grey", "Pick a grey spot", "G"),
     Command("Proof", "suggest", "Suggest exposure and recovery", "L"),
     Command("Proof", "hand_on", "Hand settings on …", "J", "Chosen stations of this proof to other frames."),

@@ -13,6 +13,7 @@ from irvane.core.settings import GRADES, Settings
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.handing import HandOnDialog
+from irvane.desktop.presets import PresetsDialog
 from irvane.desktop.session import BARE, Item, Session
 
 
@@ -101,6 +102,21 @@ class Proofs(QObject):
         )
         if good:
             self.session.rename_proof(item.number, self.number, name)
+
+    def choose_preset(self) -> None:
+        """Show the presets; the one that is chosen changes this proof."""
+        item = self.item()
+        if item is None or self.number == BARE:
+            self.said.emit("Choose a proof: presets change its settings.")
+            return
+        settings, proof = item.settings(self.number), self.number
+        dialog = PresetsDialog(settings, self._window)
+        dialog.applied.connect(
+            lambda preset: self.session.replace_settings(
+                item.number, proof, preset.applied(item.settings(proof)), f"preset “{preset.name}”"
+            )
+        )
+        dialog.open()
 
     def hand_on(self) -> None:
         """Ask which stations of the chosen proof go to which frames."""

@@ -156,6 +156,7 @@ class Window(QMainWindow):
             "bare": proofs.toggle_bare,
             "strip": self._toggle_test_strip,
             "hand_on": proofs.hand_on,
+            "presets": proofs.choose_preset,
             "suggest": proofs.suggest_light,
             "grey": lambda: proofs.pick_grey(not bench.views[0].picking),
             "reset": proofs.reset_proof,

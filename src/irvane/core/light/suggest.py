@@ -59,7 +59,10 @@ def suggest(guide: Guide, clipped: float = 0.0) -> Suggestion:
     if bright - low < _LITTLE_RANGE:
         exposure, reason = _EVEN - middle, "puts the middle just above mid-grey: there is little range"
     else:
-        exposure, reason = _BRIGHTEST - bright, f"puts the brightest hundredth {_BRIGHTEST:.1f} EV above mid-grey"
+        exposure, reason = (
+            _BRIGHTEST - bright,
+            f"puts the brightest hundredth {_BRIGHTEST:.1f} EV above mid-grey",
+        )
     if clipped >= _LIGHTS and not _WITH_LIGHTS[0] <= exposure <= _WITH_LIGHTS[1]:
         exposure = float(np.clip(exposure, *_WITH_LIGHTS))
         reason = "and no more: clipped lights are gone"

@@ -1,0 +1,124 @@
+"""Presets: settings of some stations under a name, as JSON files in the user's data folder, and a few that are shipped."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import platformdirs
+
+from irvane.core.errors import ReadError, SettingError, WriteError
+from irvane.core.files.atomic import atomic_file
+from irvane.core.settings import STATIONS, Settings, handed_on
+
+FORMAT, VERSION = "irvane-preset", 1
+ENDING = ".preset.json"
+
+
+@dataclass(frozen=True)
+class Preset:
+    """Settings of some stations.
+
+    Attributes
+    ----------
+    path : its file; None for those that are shipped.
+    """
+
+    name: str
+    stations: tuple[str, ...]
+    settings: Settings
+    path: Path | None = None
+
+    def applied(self, settings: Settings) -> Settings:
+        """These settings with those of the preset's stations."""
+        return handed_on(self.settings, settings, self.stations)
+
+
+def _shipped(name: str, values: dict[str, object]) -> Preset:
+    settings = Settings()
+    for path, value in values.items():
+        settings = settings.with_value(path, value)
+    stations = tuple(s for s in STATIONS if any(path.startswith(s + ".") for path in values))
+    return Preset(name, stations, settings)
+
+
+SHIPPED = (
+    _shipped("Night, grain kept", {"noise.texture": 25, "noise.luminance": 85, "noise.clear_black": 60}),
+    _shipped("Into the light", {"light.shadows": 2.0, "light.highlights": -1.5, "light.midtones": 0.3}),
+    _shipped("Quiet colours", {"colour.saturation": 85, "colour.pale": -20, "light.contrast": -10}),
+    _shipped(
+        "Rich and crisp",
+        {"colour.pale": 35, "light.contrast": 15, "acutance.fine": 45, "acutance.coarse": 20},
+    ),
+    _shipped("Grey", {"colour.saturation": 0, "light.contrast": 10}),
+)
+
+
+def presets_folder() -> Path:
+    """Where the user's own presets are."""
+    return platformdirs.user_data_path("irvane") / "presets"
+
+
+def read_preset(path: Path) -> Preset:
+    """Read a preset.
+
+    Raises
+    ------
+    ReadError
+        When it is missing, no preset, or of a newer form.
+    """
+    try:
+        data = json.loads(path.read_text("utf-8"))
+    except OSError as error:
+        raise ReadError(path, "it cannot be read") from error
+    except ValueError as error:
+        raise ReadError(path, "it is not a preset") from error
+    if not isinstance(data, dict) or data.get("format") != FORMAT:
+        raise ReadError(path, "it is not a preset")
+    if not isinstance(data.get("version"), int) or data["version"] > VERSION:
+        raise ReadError(path, "it was made by a newer version of the program")
+    stations = tuple(s for s in STATIONS if s in data.get("stations", ()))
+    try:
+        settings = Settings.from_dict(data.get("settings", {}))
+    except SettingError as error:
+        raise ReadError(path, str(error).rstrip(".")) from error
+    if not stations:
+        raise ReadError(path, "it holds no station")
+    return Preset(str(data.get("name") or path.name.removesuffix(ENDING)), stations, settings, path)
+
+
+def list_presets(folder: Path) -> tuple[list[Preset], list[str]]:
+    """Shipped ones first, then those in a folder by name; and sentences about files that cannot be read."""
+    own, problems = [], []
+    for path in sorted(folder.glob(f"*{ENDING}")):
+        try:
+            own.append(read_preset(path))
+        except ReadError as error:
+            problems.append(str(error))
+    return [*SHIPPED, *sorted(own, key=lambda p: p.name.casefold())], problems
+
+
+def save_preset(folder: Path, name: str, settings: Settings, stations: Sequence[str]) -> Preset:
+    """Save a preset of that name, over an older one of the same name.
+
+    Raises
+    ------
+    WriteError
+        When the name is empty or the folder cannot be written.
+    """
+    safe = "".join(c if c.isalnum() or c in "-_ ," else "-" for c in name).strip()
+    path = folder / f"{safe}{ENDING}"
+    if not safe:
+        raise WriteError(path, "a preset needs a name")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise WriteError(folder, "the folder cannot be made") from error
+    whole = settings.as_dict()
+    kept = {"version": whole["version"], **{station: whole[station] for station in stations}}
+    data = {"format": FORMAT, "version": VERSION, "name": name, "stations": list(stations), "settings": kept}
+    with atomic_file(path) as temporary:
+        temporary.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", "utf-8")
+    return read_preset(path)
