@@ -18,6 +18,7 @@ import cv2
 import numpy as np
 
 import blocks
+import enclosed
 import protocol
 from irvane.core.finish import job
 from irvane.core.line.source import FileSource
@@ -140,6 +141,7 @@ def main() -> None:
             for method, left, mtf in measure(iso, Path(name)):
                 lines.append(f"| {method} | {left * 100:.2f} | {' | '.join(f'{v:.2f}' for v in mtf)} |")
             lines.append("")
+    lines += enclosed.table()
     if importlib.util.find_spec("bm3d") is not None:
         lines += blocks.table()
     text = "\n".join(lines)

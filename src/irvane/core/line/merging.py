@@ -22,8 +22,8 @@ from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Colour, Sensor
 
-#: Settings that a fresh merge starts from: range fitted into the picture by more than half, highlights held.
-MERGE_START = {"light.tone_map": "photographic", "light.tone_strength": 60.0, "light.highlights": -1.0}
+#: Settings that a fresh merge starts from: the range fitted in by less than half, the lights lowered by themselves.
+MERGE_START = {"light.tone_map": "photographic", "light.tone_strength": 40.0, "light.highlights": -3.0}
 
 
 class MergeSource:
