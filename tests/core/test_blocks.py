@@ -252,9 +252,9 @@ def test_the_guide_knows_the_scene() -> None:
     picture[:, 60:] = 0.18 * 4
     guide = make_guide(picture, (900, 1200))
     assert guide.log_average == pytest.approx(1, abs=0.01)
-    assert guide.white == pytest.approx(2, abs=0.01)
+    assert guide.levels.brightest == pytest.approx(2, abs=0.01)
     assert guide.peak == pytest.approx(2, abs=0.01)
-    assert guide.black == pytest.approx(0, abs=0.01)
+    assert guide.levels.darkest == pytest.approx(0, abs=0.01)
     base = guide.slope * log_luminance(picture) + guide.offset
     assert base[45, 5] == pytest.approx(0, abs=0.02)
     assert base[45, 115] == pytest.approx(2, abs=0.02)
