@@ -371,18 +371,23 @@ def main() -> None:
                 [sys.executable, __file__, "--megapixels", str(size), "--rows", file.name], check=True
             )
             columns.append(dict(json.loads(Path(file.name).read_text("utf-8"))))
-    sizes = " ".join(f"{size:g}" for size in args.megapixels)
+        write(args.megapixels[: len(columns)], columns)
+
+
+def write(sizes: list[float], columns: list[dict[str, str]]) -> None:
+    """Write the table of the sizes that were measured."""
+    given = " ".join(f"{size:g}" for size in sizes)
     lines = [
         "# Speed", "",
-        f"Made by `python benchmarks/speed.py --megapixels {sizes}` on {os.cpu_count()} processor cores: simulated Bayer",
+        f"Made by `python benchmarks/speed.py --megapixels {given}` on {os.cpu_count()} processor cores: simulated Bayer",
         "frames at ISO 3200, a window of 1280×800 with two panes, kernels warm. Ratios are of times in the same run",
         "(smaller is faster).", "",
-        "| what | " + " | ".join(f"{size:g} MP" for size in args.megapixels) + " |",
+        "| what | " + " | ".join(f"{size:g} MP" for size in sizes) + " |",
         "|---" * (1 + len(columns)) + "|",
         *(f"| {what} | " + " | ".join(column.get(what, "") for column in columns) + " |" for what in columns[0]),
     ]  # fmt: skip
     text = "\n".join(lines) + "\n"
-    print(text)
+    print(text, flush=True)
     (ROOT / "docs" / "speed.md").write_text(text, "utf-8")
 
 
