@@ -118,6 +118,45 @@ def test_the_fast_method_is_another_one(frames: Path, tmp_path: Path) -> None:
     assert max(sigma.values()) < 1.7 * min(sigma.values())
 
 
+def test_presets_come_by_name_or_as_a_file(
+    frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    grey = tmp_path / "grey.tif"
+    assert (
+        _run("develop", frames / "test-card.dng", "--out", grey, "--preset", "grey", "--denoise", "off") == 0
+    )
+    assert np.ptp(tifffile.imread(grey).astype(int), axis=2).max() <= 3
+    own = tmp_path / "own.preset.json"
+    own.write_text(
+        json.dumps({"format": "irvane-preset", "version": 1, "name": "own", "stations": ["light"],
+                    "settings": {"light": {"exposure": 2}}})
+    )  # fmt: skip
+    for name, preset in (("plain", ()), ("own", ("--preset", own))):
+        target = tmp_path / f"{name}.tif"
+        assert _run("develop", frames / "test-card.dng", "--out", target, "--denoise", "off", *preset) == 0
+    means = [tifffile.imread(tmp_path / f"{name}.tif").mean() for name in ("plain", "own")]
+    assert means[1] > 1.3 * means[0]
+    assert (
+        _run("develop", frames / "test-card.dng", "--out", tmp_path / "x.tif", "--preset", "none such") == 2
+    )
+    assert "Quiet colours" in capsys.readouterr().err
+
+
+def test_light_is_suggested_and_said(
+    frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    target = tmp_path / "o.tif"
+    dark = ("--set", "light.exposure=-5")
+    assert (
+        _run("develop", frames / "test-card.dng", "--out", target, "--suggest", "--denoise", "off", *dark)
+        == 0
+    )
+    assert "Exposure" in capsys.readouterr().out
+    assert tifffile.imread(target).mean() > 8000, "the suggestion replaces what was set"
+    assert _run("develop", frames / "test-card.dng", "--out", target, "--suggest") == 1
+    assert "exists already" in capsys.readouterr().err
+
+
 def test_settings_come_from_a_sidecar(frames: Path, tmp_path: Path) -> None:
     from irvane.core.files.sidecar import Proof, Sidecar, save_sidecar
     from irvane.core.settings import Settings

@@ -9,11 +9,14 @@ import os
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from irvane import __version__
 from irvane.core.errors import FileError, IrvaneError, SettingError
 from irvane.core.settings import Settings, bare
+
+if TYPE_CHECKING:
+    from irvane.core.files.presets import Preset
 
 DONE, SOME_FAILED, USAGE = 0, 1, 2
 
@@ -31,6 +34,7 @@ def _parser() -> argparse.ArgumentParser:
     develop.add_argument("--out", required=True, type=Path, metavar="FILE_OR_DIR")
     develop.add_argument("--overwrite", action="store_true", help="replace existing files")
     _settings_options(develop)
+    develop.add_argument("--suggest", action="store_true", help="suggested exposure, shadows and highlights")
     develop.add_argument("--flat", action="store_true", help="the plain scene-linear rendition for measuring")
     develop.add_argument("--space", choices=("srgb", "p3", "adobe-rgb", "prophoto", "rec2020"), default=None)
     develop.add_argument("--linear", action="store_true", help="linear light, no base curve")
@@ -72,6 +76,7 @@ def _parser() -> argparse.ArgumentParser:
 
 def _settings_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--settings", type=Path, metavar="S.json", help="settings of a proof")
+    parser.add_argument("--preset", metavar="NAME|FILE", help="a preset, by name or as a file")
     parser.add_argument("--set", action="append", default=[], metavar="STATION.NAME=VALUE", dest="sets")
     parser.add_argument("--denoise", default=None, metavar="off|auto|0-200")
     parser.add_argument("--denoise-method", default=None, choices=("best", "fast"))
@@ -86,6 +91,8 @@ def _read_settings(args: argparse.Namespace, base: Settings) -> Settings:
     try:
         if args.settings is not None:
             settings = _settings_file(args.settings)
+        if args.preset is not None:
+            settings = _preset(args.preset).applied(settings)
         for text in args.sets:
             path, equals, value = text.partition("=")
             if not equals:
@@ -99,6 +106,18 @@ def _read_settings(args: argparse.Namespace, base: Settings) -> Settings:
     except SettingError as error:
         raise _UsageError(str(error)) from error
     return settings
+
+
+def _preset(wanted: str) -> Preset:
+    from irvane.core.files.presets import list_presets, presets_folder, read_preset
+
+    found, _ = list_presets(presets_folder())
+    named = next((preset for preset in found if preset.name.casefold() == wanted.casefold()), None)
+    try:
+        return named or read_preset(Path(wanted))
+    except FileError as error:
+        names = ", ".join(preset.name for preset in found)
+        raise _UsageError(f"{error.path}: there is no such preset; there are {names}") from error
 
 
 def _settings_file(path: Path) -> Settings:
@@ -136,6 +155,7 @@ def _guarded(path: Path, work: Callable[[], Any]) -> bool:
 
 def _develop(args: argparse.Namespace) -> int:
     from irvane.core.finish import job
+    from irvane.core.light.suggest import suggest
     from irvane.core.line.source import FileSource
     from irvane.core.line.view import Output
 
@@ -169,9 +189,16 @@ def _develop(args: argparse.Namespace) -> int:
                 raise WriteError(
                     target, f"another input of this run has the same name; {path.name} was not written"
                 )
-            written = job.run(
-                FileSource(path), settings, job.Target(target, output, args.depth, args.overwrite)
-            )
+            source, job_target = FileSource(path), job.Target(target, output, args.depth, args.overwrite)
+            own, ready = settings, None
+            if args.suggest:
+                job.check_target(target, args.overwrite, source.paths)
+                ready = job.make(source, settings)
+                found = suggest(ready[1].guide, ready[1].clipped_share)
+                for name, value in found.values().items():
+                    own = own.with_value(name, value)
+                print(f"{path}: {found.words}")
+            written = job.run(source, own, job_target, ready=ready)
             made.add(target)
             for note in written.notes:
                 print(f"{path}: {note}")
