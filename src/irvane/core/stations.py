@@ -260,6 +260,24 @@ class Colour:
         0, "Pale colours", "%", -100, 100, 5, "Strength",
         "Strengthens or weakens pale colours; what is saturated already stays as it is.",
     )  # fmt: skip
+    reds: float = _number(
+        0, "Reds", "%", -100, 100, 5, "By hue", "Strengthens or weakens reds; −100 % makes them grey.",
+    )  # fmt: skip
+    yellows: float = _number(
+        0, "Yellows", "%", -100, 100, 5, "By hue", "Strengthens or weakens yellows; −100 % makes them grey.",
+    )  # fmt: skip
+    greens: float = _number(
+        0, "Greens", "%", -100, 100, 5, "By hue", "Strengthens or weakens greens; −100 % makes them grey.",
+    )  # fmt: skip
+    cyans: float = _number(
+        0, "Cyans", "%", -100, 100, 5, "By hue", "Strengthens or weakens cyans; −100 % makes them grey.",
+    )  # fmt: skip
+    blues: float = _number(
+        0, "Blues", "%", -100, 100, 5, "By hue", "Strengthens or weakens blues; −100 % makes them grey.",
+    )  # fmt: skip
+    purples: float = _number(
+        0, "Purples", "%", -100, 100, 5, "By hue", "Strengthens or weakens purples; −100 % makes them grey.",
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ import numpy as np
 
 from irvane.core.acutance import sharpen as acutance
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, flat_transform, transform
+from irvane.core.colour.hues import RANGES, saturate_hues
 from irvane.core.colour.rendering import WHITE_EV, encode, render, to_screen
 from irvane.core.colour.saturation import saturate
 from irvane.core.colour.spaces import SPACES, WORKING, between
@@ -180,6 +181,7 @@ def _scene_light(
     picture = apply_tone(picture, settings.light, context.guide, *place, patch.step)
     picture = apply_operator(picture, settings.light, context.guide, white_ev(settings))
     picture = saturate(picture, settings.colour.saturation, settings.colour.pale)
+    picture = saturate_hues(picture, tuple(getattr(settings.colour, name) for name in RANGES))
     denoised = clean or developed.denoised is not None
     noise = remaining_noise(developed, settings, context, denoised)
     return replace(patch, pixels=acutance.sharpen(picture, settings.acutance, noise, patch.step))

@@ -43,7 +43,7 @@ def warm() -> None:
     )
     for path in ("noise.shadows", "noise.fine", "noise.texture", "noise.luminance", "sensor.false_colour"):
         everything = everything.with_value(path, 50)
-    everything = everything.with_value("lens.vignetting", 0.5)
+    everything = everything.with_value("lens.vignetting", 0.5).with_value("colour.reds", 20)
     whole = Region(0, 0, _SIDE, _SIDE)
     for cfa in (BAYER, SIX_BY_SIX):
         loaded = _loaded(cfa, 1 / 50)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from irvane.core.colour.camera import light_of
+from irvane.core.colour.hues import RANGES
 from irvane.core.image import GREEN
 from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
 from irvane.core.line.context import noise_amount
@@ -66,6 +67,8 @@ def _colour(settings: Settings, automatic: dict[str, float], unknown: str) -> st
     parts = [unknown if kelvin is None else f"{kelvin:.0f} K {named}".rstrip()]
     if settings.colour.saturation != 100:
         parts.append(f"saturation {settings.colour.saturation:.0f} %")
+    if any(getattr(colour, name) for name in RANGES):
+        parts.append("by hue")
     if settings.colour.pale:
         parts.append(f"pale colours {value_text('colour.pale', settings.colour.pale)}")
     return ", ".join(parts)
