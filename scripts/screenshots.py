@@ -6,13 +6,16 @@ import shutil
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QDialog
 
 from irvane.core.simulate.demo import demo_folder, make_demo
 from irvane.desktop import theme
 from irvane.desktop.actions import KeysDialog
+from irvane.desktop.handing import HandOnDialog
+from irvane.desktop.presets import PresetsDialog
 from irvane.desktop.window import Window
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -43,6 +46,15 @@ class Photographer:
         self.window.bench.note.setText("")
         self.app.processEvents()
         self.window.grab().save(str(TARGET / f"{name}.png"))
+        print(name)
+
+    def take_dialog(self, name: str, command: Callable[[], None], kind: type[QDialog]) -> None:
+        """Save the picture of the dialog that a command opens."""
+        command()
+        self.settle(5)
+        dialog = next(d for d in self.app.topLevelWidgets() if isinstance(d, kind) and d.isVisible())
+        dialog.grab().save(str(TARGET / f"{name}.png"))
+        dialog.reject()
         print(name)
 
     def choose(self, name: str) -> None:
@@ -89,6 +101,11 @@ def main() -> None:
         w.bench.set_matching(True)
         p.take("light")
         w.bench.set_matching(False)
+        w.band.toggle("colour")
+        w.proofs.edit_many({"colour.reds": 40.0, "colour.blues": -60.0})
+        p.take("colour")
+        p.take_dialog("hand-on", w.proofs.hand_on, HandOnDialog)
+        p.take_dialog("presets", w.proofs.choose_preset, PresetsDialog)
         p.choose("window-leaves.dng")
         w.bench.set_arrangement("divided")
         w.band.toggle("acutance")

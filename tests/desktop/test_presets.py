@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
 
 import pytest
@@ -9,6 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
 from irvane.core.files import presets as files
+from irvane.desktop import backstage
 from irvane.desktop import presets as window
 from irvane.desktop.presets import PresetsDialog
 
@@ -17,7 +19,8 @@ from .conftest import Driver
 
 @pytest.fixture
 def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
-    monkeypatch.setattr(window, "presets_folder", lambda: tmp_path / "presets")
+    for module in (window, backstage):
+        monkeypatch.setattr(module, "presets_folder", lambda: tmp_path / "presets")
     return tmp_path / "presets"
 
 
@@ -63,3 +66,20 @@ def test_own_presets_are_saved_taken_out_brought_in_and_removed(
     dialog.bring_in(tmp_path / "missing.preset.json")
     assert "cannot be read" in dialog.problem.text()
     dialog.reject()
+
+
+def test_new_frames_start_with_the_preset_that_was_chosen_for_them(
+    driver: Driver, folder: Path, frames: Path, tmp_path: Path
+) -> None:
+    dialog = _dialog(driver)
+    dialog.names.setCurrentRow(next(k for k, p in enumerate(dialog.presets) if p.name == "Grey"))
+    dialog.starts.click()
+    dialog.reject()
+    copy = tmp_path / "fresh.dng"
+    shutil.copy(frames / "test-card.dng", copy)
+    driver.window.opening.open([copy])
+    driver.until(lambda: any(i.path == copy and i.ready for i in driver.window.session.items.values()))
+    item = next(i for i in driver.window.session.items.values() if i.path == copy)
+    assert item.settings(0).colour.saturation == 0
+    files.set_starting(folder, "")
+    assert files.starting(folder) is None

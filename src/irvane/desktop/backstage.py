@@ -13,8 +13,9 @@ from PySide6.QtCore import QObject, Qt, Signal, Slot
 from irvane.core.errors import IrvaneError
 from irvane.core.files.cache import ResultCache
 from irvane.core.files.info import read_info
+from irvane.core.files.presets import presets_folder, starting
 from irvane.core.files.sets import collect, find_brackets
-from irvane.core.files.sidecar import Sidecar, load_sidecar, save_sidecar, set_aside, sidecar_path
+from irvane.core.files.sidecar import Proof, Sidecar, load_sidecar, save_sidecar, set_aside, sidecar_path
 from irvane.core.files.thumbnails import preview
 from irvane.core.finish import job
 from irvane.core.judge.figures import probe_figures, whole_figures
@@ -359,12 +360,18 @@ class Backstage(QObject):
     def _sidecar(self, source: Source, key: str) -> Sidecar | None:
         merge = len(source.paths) > 1
         try:
-            return load_sidecar(source.paths[0], key, merge)
+            return load_sidecar(source.paths[0], key, merge) or self._begun(merge)
         except IrvaneError as error:
             path = sidecar_path(source.paths[0], merge)
             kept = set_aside(path) if path.exists() else path
             self.said.emit(f"{error}. It was kept as {kept.name}; the frame starts with fresh settings.")
             return None
+
+    @staticmethod
+    def _begun(merge: bool) -> Sidecar | None:
+        """What a frame without proofs starts with, where a preset was chosen for that."""
+        preset = None if merge else starting(presets_folder())
+        return None if preset is None else Sidecar((Proof("Proof 1", preset.applied(Settings())),))
 
     def group(self, numbers: list[int], infos: list[Any], previews: list[Any]) -> None:
         """Find brackets among items."""

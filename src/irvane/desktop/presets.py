@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
+    QCheckBox,
     QDialog,
     QFileDialog,
     QHBoxLayout,
@@ -19,7 +20,16 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.errors import IrvaneError
-from irvane.core.files.presets import ENDING, Preset, list_presets, presets_folder, read_preset, save_preset
+from irvane.core.files.presets import (
+    ENDING,
+    Preset,
+    list_presets,
+    presets_folder,
+    read_preset,
+    save_preset,
+    set_starting,
+    starting,
+)
 from irvane.core.settings import STATIONS, Settings, handed_on
 from irvane.desktop.handing import change_words
 
@@ -52,6 +62,9 @@ class PresetsDialog(QDialog):
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.problem.setObjectName("muted")
+        self.starts = QCheckBox("New frames start with it")
+        self.starts.setToolTip("Frames that have no proofs yet open with this preset in their first one.")
+        self.starts.clicked.connect(self._start)
         self.buttons: dict[str, QPushButton] = {}
         row = QHBoxLayout()
         for words, tip, act in (
@@ -69,7 +82,10 @@ class PresetsDialog(QDialog):
             row.addWidget(button)
         both = QHBoxLayout()
         both.addWidget(self.names, 2)
-        both.addWidget(self.words, 3)
+        right = QVBoxLayout()
+        right.addWidget(self.words, 1)
+        right.addWidget(self.starts)
+        both.addLayout(right, 3)
         layout = QVBoxLayout(self)
         layout.addLayout(both, 1)
         layout.addWidget(self.problem)
@@ -92,6 +108,8 @@ class PresetsDialog(QDialog):
         preset = self.chosen()
         for words in ("Take out …", "Apply"):
             self.buttons[words].setEnabled(preset is not None)
+        begun = starting(presets_folder())
+        self.starts.setChecked(begun is not None and preset is not None and begun.name == preset.name)
         self.buttons["Remove"].setEnabled(preset is not None and preset.path is not None)
         if preset is None:
             self.words.clear()
@@ -101,6 +119,11 @@ class PresetsDialog(QDialog):
             f"Stations: {', '.join(preset.stations)}.\n\nHolds: {change_words(Settings(), preset.settings)}.\n\n"
             f"In this proof: {change}."
         )
+
+    def _start(self, on: bool) -> None:
+        preset = self.chosen()
+        if preset is not None:
+            self._try(lambda: set_starting(presets_folder(), preset.name if on else ""))
 
     def _apply(self) -> None:
         preset = self.chosen()

@@ -14,6 +14,7 @@ from irvane.core.files.atomic import atomic_file
 from irvane.core.settings import STATIONS, Settings, handed_on
 
 FORMAT, VERSION = "irvane-preset", 1
+_STARTING = "new-frames.txt"
 ENDING = ".preset.json"
 
 
@@ -122,3 +123,28 @@ def save_preset(folder: Path, name: str, settings: Settings, stations: Sequence[
     with atomic_file(path) as temporary:
         temporary.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", "utf-8")
     return read_preset(path)
+
+
+def starting(folder: Path) -> Preset | None:
+    """The preset that frames without proofs start with, if one was chosen and is still there."""
+    try:
+        name = (folder / _STARTING).read_text("utf-8").strip()
+    except (OSError, UnicodeDecodeError):
+        return None
+    return next((preset for preset in list_presets(folder)[0] if preset.name == name), None)
+
+
+def set_starting(folder: Path, name: str) -> None:
+    """Choose the preset that frames without proofs start with; an empty name chooses none.
+
+    Raises
+    ------
+    WriteError
+        When the folder cannot be written.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise WriteError(folder, "the folder cannot be made") from error
+    with atomic_file(folder / _STARTING) as temporary:
+        temporary.write_text(name + "\n", "utf-8")
