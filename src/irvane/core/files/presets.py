@@ -49,10 +49,9 @@ SHIPPED = (
     _shipped("Night, grain kept", {"noise.texture": 25, "noise.luminance": 85, "noise.clear_black": 60}),
     _shipped("Into the light", {"light.shadows": 2.0, "light.highlights": -1.5, "light.midtones": 0.3}),
     _shipped("Quiet colours", {"colour.saturation": 85, "colour.pale": -20, "light.contrast": -10}),
-    _shipped(
-        "Rich and crisp",
-        {"colour.pale": 35, "light.contrast": 15, "acutance.fine": 45, "acutance.coarse": 20},
-    ),
+    _shipped("Vivid", {"colour.saturation": 108, "colour.pale": 35, "light.contrast": 18}),
+    _shipped("Flat", {"colour.saturation": 92, "light.contrast": -35, "light.white": 1.5}),
+    _shipped("Crisp", {"acutance.fine": 45, "acutance.medium": 20, "acutance.coarse": 20}),
     _shipped("Grey", {"colour.saturation": 0, "light.contrast": 10}),
 )
 
