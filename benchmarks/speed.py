@@ -34,7 +34,6 @@ from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import Output, finished_bands
 from irvane.core.line.warm import warm
-from irvane.core.memory import release_memory
 from irvane.core.noise.denoise import Removal
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.settings import Settings
@@ -344,7 +343,6 @@ def measure(megapixels: float) -> Rows:
         rows += kernels(paths[0], ahd, dht)
         rows += six_by_six(folder, megapixels)
         gc.collect()
-        release_memory()
         Path("/proc/self/clear_refs").write_text("5", "ascii")  # the peak begins anew with the window
         bench = Bench()
         rows += in_the_window(bench, paths)

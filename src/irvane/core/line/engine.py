@@ -20,7 +20,6 @@ from irvane.core.line.develop import Developed, denoise_region, denoise_whole, d
 from irvane.core.line.picture import Patch, Picture, Region
 from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.view import covers, wanted
-from irvane.core.memory import release_memory
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
 from irvane.core.progress import Progress, always, part, step
@@ -205,7 +204,6 @@ class Engine:
         frame = Frame(developed, make_context(developed), False, exposure=exposure)
         self._keep(self._key(source, sensor), frame)
         self._loaded = None
-        release_memory()
         return frame
 
     def with_mosaic(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
@@ -227,7 +225,6 @@ class Engine:
         made = Developed(**{**vars(frame.developed), "denoised": clean, "removal": removal})
         fresh = replace(frame, developed=made)
         self._keep(self._key(source, settings.sensor), fresh)
-        release_memory()
         return fresh
 
     def _denoised(
