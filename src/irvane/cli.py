@@ -116,6 +116,8 @@ def _preset(wanted: str) -> Preset:
     try:
         return named or read_preset(Path(wanted))
     except FileError as error:
+        if error.path.exists():
+            raise _UsageError(str(error)) from error
         names = ", ".join(preset.name for preset in found)
         raise _UsageError(f"{error.path}: there is no such preset; there are {names}") from error
 
@@ -155,7 +157,7 @@ def _guarded(path: Path, work: Callable[[], Any]) -> bool:
 
 def _develop(args: argparse.Namespace) -> int:
     from irvane.core.finish import job
-    from irvane.core.light.suggest import suggest
+    from irvane.core.line.context import suggested_light
     from irvane.core.line.source import FileSource
     from irvane.core.line.view import Output
 
@@ -194,7 +196,7 @@ def _develop(args: argparse.Namespace) -> int:
             if args.suggest:
                 job.check_target(target, args.overwrite, source.paths)
                 ready = job.make(source, settings)
-                found = suggest(ready[1].guide, ready[1].clipped_share)
+                found = suggested_light(*ready)
                 for name, value in found.values().items():
                     own = own.with_value(name, value)
                 print(f"{path}: {found.words}")

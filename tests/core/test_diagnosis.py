@@ -38,4 +38,5 @@ def test_clipping_and_defects_are_told_with_what_is_done() -> None:
     assert len(few.measures) == 2
     many = diagnose(NoiseModel((1e-5,) * 3, (1e-4,) * 3, "sensitivity"), 0.06, None)
     assert "a usual sensor" in many.findings[0] and "6.0 %" in many.findings[1]
+    assert diagnose(None, None, None).findings == (), "nothing is known of a finished picture's sensor"
     assert diagnose(None, 0.0, None).findings == ("Nothing is clipped.",)

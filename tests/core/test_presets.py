@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from irvane.core.errors import ReadError, WriteError
-from irvane.core.files.presets import ENDING, SHIPPED, list_presets, read_preset, save_preset
+from irvane.core.files.presets import ENDING, SHIPPED, list_presets, read_preset, save_preset, set_aside
 from irvane.core.settings import Settings, differences
 
 SETTINGS = Settings().with_value("light.exposure", 1.5).with_value("noise.texture", 30)
@@ -21,8 +21,14 @@ def test_a_preset_comes_back_and_changes_its_stations_only(tmp_path: Path) -> No
     assert found.name == "Très / nice" and found.stations == ("light",)
     base = Settings().with_value("noise.texture", 5)
     assert differences(base, found.applied(base)) == ["light.exposure"]
-    save_preset(tmp_path / "own", "Très / nice", SETTINGS.with_value("light.exposure", 2), ("light",))
-    assert [p.settings.light.exposure for p in list_presets(tmp_path / "own")[0] if p.path] == [2]
+    with pytest.raises(WriteError, match="exists already"):
+        save_preset(tmp_path / "own", "Très / nice", SETTINGS.with_value("light.exposure", 2), ("light",))
+    assert [p.settings.light.exposure for p in list_presets(tmp_path / "own")[0] if p.path] == [1.5]
+    for _ in range(2):
+        aside = set_aside(found)
+        assert aside.exists() and not [p for p in list_presets(tmp_path / "own")[0] if p.path]
+        found = save_preset(tmp_path / "own", "Très / nice", SETTINGS, ("light",))
+    assert len(list((tmp_path / "own" / "removed").iterdir())) == 2
 
 
 def test_shipped_presets_do_something_and_have_their_own_names() -> None:

@@ -125,7 +125,6 @@ def test_letters_at_extreme_sensitivity_are_right_or_not_there(array: str) -> No
                 imagined += flat and found != ""
                 right += not flat and found == letter
                 wrong += not flat and found not in ("", letter)
-    print(array, right, wrong, imagined, total)
     assert wrong <= max(imagined, 0.01 * total)
     assert right > 0
 

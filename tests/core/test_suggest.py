@@ -66,6 +66,15 @@ def test_lights_that_are_gone_do_not_darken_the_rest(lights: float) -> None:
     assert found.highlights < 0 and "gone" in found.words
 
 
+def test_finished_pictures_stay_below_their_own_white() -> None:
+    """Display light ends 2.47 EV above mid-grey (1 / 0.18)."""
+    scene = np.minimum(_scene("street by day", -1.0), 1)
+    found = suggest(make_guide(scene, scene.shape[:2]), white=2.47)
+    stops = np.log2(scene[..., 0] / 0.18) + found.exposure
+    shown = stops + tonal_shift(stops, found.shadows, found.highlights)
+    assert found.exposure > 0 and (shown > 2.47).mean() <= 0.005
+
+
 def test_a_right_exposed_frame_is_hardly_changed_and_a_black_one_not_blown_up() -> None:
     scene = _scene("street by day", 0.0)
     assert abs(suggest(make_guide(scene, scene.shape[:2])).exposure) < 0.4

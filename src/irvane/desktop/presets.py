@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -27,6 +26,7 @@ from irvane.core.files.presets import (
     presets_folder,
     read_preset,
     save_preset,
+    set_aside,
     set_starting,
     starting,
 )
@@ -71,7 +71,11 @@ class PresetsDialog(QDialog):
             ("Save this proof …", "What this proof changes, as a preset of your own.", self._ask),
             ("Bring in …", "Copy a preset file into your presets.", self._import),
             ("Take out …", "Write the chosen preset as a file, to give it away.", self._export),
-            ("Remove", "Removes your own preset's file.", self._remove),
+            (
+                "Remove",
+                "Takes your own preset out of the list; its file goes into the folder “removed” beside it.",
+                self._remove,
+            ),
             ("Apply", "Changes the chosen proof, in one undoable step (Return).", self._apply),
         ):
             button = QPushButton(words)
@@ -172,11 +176,8 @@ class PresetsDialog(QDialog):
     def _remove(self) -> None:
         preset = self.chosen()
         if preset is not None and preset.path is not None:
-            waste = presets_folder() / "removed"
-            waste.mkdir(exist_ok=True)
-            shutil.move(preset.path, waste / preset.path.name)
+            self._try(lambda: set_aside(preset))
             self._fill()
-            self.problem.setText(f"Moved to {waste}.")
 
     def _try(self, work: object) -> None:
         try:

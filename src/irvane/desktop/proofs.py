@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from irvane.core.errors import IrvaneError
-from irvane.core.light.suggest import suggest
+from irvane.core.line.context import suggested_light
 from irvane.core.settings import GRADES, Settings
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
@@ -205,7 +205,7 @@ class Proofs(QObject):
         if frame is None or frame.coarse:
             self.said.emit("The frame is not developed yet; try again in a moment.")
             return
-        found = suggest(frame.context.guide, frame.context.clipped_share)
+        found = suggested_light(frame.developed, frame.context)
         self.said.emit(found.words)
         self.edit_many(dict(found.values()))
 

@@ -290,7 +290,7 @@ class Window(QMainWindow):
             else None
         )
         self.band.set_words(station_words(settings, frame))
-        if frame is not None and not frame.coarse:
+        if frame is not None and not frame.coarse and content.proof != BARE:
             found = diagnosis(frame)
             item.diagnosis = "\n".join((*found.findings, *found.measures))
         folder = self.writing.folder()

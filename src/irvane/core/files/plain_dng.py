@@ -60,9 +60,7 @@ def read_plain_dng(path: Path) -> PlainMosaic | None:
             if len(pages) != 1 or not _is_ordinary(pages[0]) or _ANALOG_BALANCE in first.tags:
                 return None
             return _read(path, first, pages[0])
-    except (OSError, ValueError, KeyError, IndexError, ArithmeticError, tifffile.TiffFileError):
-        return None
-    except (imagecodecs.LjpegError, RuntimeError):  # a damaged tile
+    except Exception:  # whatever is wrong with it, LibRaw knows more, or has the sentence for it
         return None
 
 
@@ -127,10 +125,10 @@ def _samples(path: Path, page: tifffile.TiffPage) -> np.ndarray | None:
     tiled = page.is_tiled
     th, tw = (page.tilelength, page.tilewidth) if tiled else (min(page.rowsperstrip, h), w)
     across = -(-w // tw)
-    counts = np.empty((h, w), np.uint16)
     offsets, sizes = page.dataoffsets, page.databytecounts
     if len(offsets) != across * -(-h // th):
         return None
+    counts = np.empty((h, w), np.uint16)
     handle = os.open(path, os.O_RDONLY)
 
     def decode(row: int) -> bool:

@@ -10,7 +10,7 @@ from pathlib import Path
 import platformdirs
 
 from irvane.core.errors import ReadError, SettingError, WriteError
-from irvane.core.files.atomic import atomic_file
+from irvane.core.files.atomic import atomic_file, write_reason
 from irvane.core.settings import STATIONS, Settings, handed_on
 
 FORMAT, VERSION = "irvane-preset", 1
@@ -101,12 +101,12 @@ def list_presets(folder: Path) -> tuple[list[Preset], list[str]]:
 
 
 def save_preset(folder: Path, name: str, settings: Settings, stations: Sequence[str]) -> Preset:
-    """Save a preset of that name, over an older one of the same name.
+    """Save a preset of that name; nothing is overwritten.
 
     Raises
     ------
     WriteError
-        When the name is empty or the folder cannot be written.
+        When the name is empty or taken, or the folder cannot be written.
     """
     safe = "".join(c if c.isalnum() or c in "-_ ," else "-" for c in name).strip()
     path = folder / f"{safe}{ENDING}"
@@ -119,7 +119,7 @@ def save_preset(folder: Path, name: str, settings: Settings, stations: Sequence[
     whole = settings.as_dict()
     kept = {"version": whole["version"], **{station: whole[station] for station in stations}}
     data = {"format": FORMAT, "version": VERSION, "name": name, "stations": list(stations), "settings": kept}
-    with atomic_file(path) as temporary:
+    with atomic_file(path, overwrite=False) as temporary:
         temporary.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", "utf-8")
     return read_preset(path)
 
@@ -147,3 +147,23 @@ def set_starting(folder: Path, name: str) -> None:
         raise WriteError(folder, "the folder cannot be made") from error
     with atomic_file(folder / _STARTING) as temporary:
         temporary.write_text(name + "\n", "utf-8")
+
+
+def set_aside(preset: Preset) -> Path:
+    """Take a preset of one's own out of the list: its file goes into a folder beside, under a name that is free there.
+
+    Raises
+    ------
+    WriteError
+        When it cannot be moved.
+    """
+    assert preset.path is not None
+    folder = preset.path.parent / "removed"
+    try:
+        folder.mkdir(exist_ok=True)
+        stem = preset.path.name.removesuffix(ENDING)
+        names = (f"{stem}{f' {k}' if k else ''}{ENDING}" for k in range(10_000))
+        target = next(folder / name for name in names if not (folder / name).exists())
+        return preset.path.rename(target)
+    except OSError as error:
+        raise WriteError(preset.path, write_reason(error)) from error

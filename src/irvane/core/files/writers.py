@@ -107,7 +107,7 @@ def _fill(path: Path, pixels: Bands) -> None:
     with path.open("ab") as stream:
         first = stream.tell() + stream.write(b"\0" * (-stream.tell() % 16))
         for band in pixels.bands:
-            np.ascontiguousarray(band).tofile(stream)
+            stream.write(np.ascontiguousarray(band).data)
         if stream.tell() - first != pixels.nbytes:
             raise ValueError("the bands do not make up the picture")
     places = {"ImageWidth": w, "ImageLength": h, "RowsPerStrip": h, "StripOffsets": first}

@@ -53,7 +53,7 @@ def decibels(ratio: float) -> float:
 
 def diagnose(
     noise: NoiseModel | None,
-    clipped: float,
+    clipped: float | None,
     headroom: tuple[float, float, float] | None,
     defects: int | None = None,
 ) -> Diagnosis:
@@ -62,7 +62,7 @@ def diagnose(
     Parameters
     ----------
     noise : model of the mosaic's noise.
-    clipped : share of the pixels that hold a clipped colour.
+    clipped : share of the pixels that hold a colour clipped on the sensor; None when there is nothing to tell it by.
     headroom : stops between the brightest thousandth of red, green, blue and clipping; None when not known.
     defects : pixels that were repaired; None when they were not looked for.
     """
@@ -84,8 +84,9 @@ def diagnose(
             )
         else:
             measures.append(f"Automatic denoises at {amount:.0f} %.")
-    findings.append(_clipping(clipped, headroom))
-    if clipped > 0:
+    if clipped is not None:
+        findings.append(_clipping(clipped, headroom))
+    if clipped:
         measures.append("Clipped colours are rebuilt from the others and from the surroundings.")
     if defects:
         findings.append(f"{defects} defective pixels.")

@@ -11,14 +11,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from irvane.core.colour.rendering import WHITE_EV
 from irvane.core.light.guide import Guide
 
-#: EV above mid-grey of the brightest hundredth of an ordinary scene, and of the middle of one without range.
+#: EV above mid-grey of the brightest hundredth of an ordinary scene (never nearer to white than _ROOM), and of the
+#: middle of one without range.
 _BRIGHTEST, _EVEN = 2.6, 0.3
 #: Stops between the darkest and the brightest hundredth below which a scene has no range.
 _LITTLE_RANGE = 2.5
-#: What is brighter than the first is lowered by as much of the excess as the second tells; darker likewise lifted.
-_TOO_BRIGHT, _LOWERED = 3.6, 0.9
+#: What is nearer to white is lowered by as much of the excess as the second figure tells; dark places likewise lifted.
+_ROOM, _LOWERED = 0.4, 0.9
 _TOO_DARK, _LIFTED = -4.5, 0.5
 #: Below this the middle of a scene is meant to be dark, and its shadows stay.
 _LOW_KEY = -3.0
@@ -45,7 +47,7 @@ class Suggestion:
         }
 
 
-def suggest(guide: Guide, clipped: float = 0.0) -> Suggestion:
+def suggest(guide: Guide, clipped: float = 0.0, white: float = WHITE_EV) -> Suggestion:
     """Exposure, shadows and highlights for a frame.
 
     Parameters
@@ -53,21 +55,23 @@ def suggest(guide: Guide, clipped: float = 0.0) -> Suggestion:
     guide : holds the frame's levels before any exposure.
     clipped : share of pixels that are clipped on the sensor: lamps, the sun, a furnace. They are gone, and the rest of
         the frame is not moved for them by more than a little.
+    white : EV above mid-grey that become white.
     """
     levels = guide.levels
     low, dark, middle, bright, top = levels.p1, levels.p5, levels.p50, levels.p99, levels.brightest
     if bright - low < _LITTLE_RANGE:
         exposure, reason = _EVEN - middle, "puts the middle just above mid-grey: there is little range"
     else:
+        brightest = min(_BRIGHTEST, white - _ROOM)
         exposure, reason = (
-            _BRIGHTEST - bright,
-            f"puts the brightest hundredth {_BRIGHTEST:.1f} EV above mid-grey",
+            brightest - bright,
+            f"puts the brightest hundredth {brightest:.1f} EV above mid-grey",
         )
     if clipped >= _LIGHTS and not _WITH_LIGHTS[0] <= exposure <= _WITH_LIGHTS[1]:
         exposure = float(np.clip(exposure, *_WITH_LIGHTS))
         reason = "and no more: clipped lights are gone"
     exposure = round(float(np.clip(exposure, -_MOST, _MOST)), 1) + 0.0
-    highlights = round(float(np.clip(-_LOWERED * (top + exposure - _TOO_BRIGHT), -3, 0)), 1) + 0.0
+    highlights = round(float(np.clip(-_LOWERED * (top + exposure - white + _ROOM), -3, 0)), 1) + 0.0
     shadows = 0.0
     if middle + exposure > _LOW_KEY:
         shadows = round(float(np.clip(_LIFTED * (_TOO_DARK - dark - exposure), 0, 2)), 1) + 0.0

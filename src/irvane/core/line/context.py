@@ -7,9 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
+from irvane.core.colour.rendering import WHITE_EV
+from irvane.core.image import MID_GREY
 from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
+from irvane.core.light.suggest import Suggestion, suggest
 from irvane.core.line.develop import Developed
-from irvane.core.line.source import CAMERA, MOSAIC
+from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.noise.haze import measure_haze
 from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
@@ -53,6 +56,12 @@ def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
     amount = automatic_amount(developed.noise) if developed.noise is not None else 0.0
     haze = (0.0, 0.0, 0.0) if developed.noise is None else measure_haze(patch.pixels, developed.noise)
     return Context(make_guide(scene, developed.extent), where, share, amount, haze)
+
+
+def suggested_light(developed: Developed, context: Context) -> Suggestion:
+    """A starting point for the station Light; finished pictures end at their own white."""
+    white = -float(np.log2(MID_GREY)) if developed.entry == DISPLAY else WHITE_EV
+    return suggest(context.guide, context.clipped_share, white)
 
 
 def noise_amount(settings: Settings, context: Context) -> float:

@@ -36,7 +36,8 @@ def diagnosis(frame: Frame) -> Diagnosis:
     """What is the matter with a developed frame, and what is therefore on."""
     developed = frame.developed
     room = frame.exposure.headroom if frame.exposure is not None else None
-    return diagnose(developed.noise, frame.context.clipped_share, room, developed.defects)
+    clipped = frame.context.clipped_share if developed.entry in (MOSAIC, CAMERA) else None
+    return diagnose(developed.noise, clipped, room, developed.defects)
 
 
 def sigma_text(frame: Frame) -> str:
