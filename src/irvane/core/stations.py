@@ -55,6 +55,11 @@ def _number(
     return field(default=default, metadata={"spec": spec})
 
 
+def _hue(name: str) -> Any:
+    words = f"Strengthens or weakens {name}; −100 % makes them grey."
+    return _number(0, name.capitalize(), "%", -100, 100, 5, "By hue", words)
+
+
 def _choice(default: str, label: str, options: tuple[tuple[str, str], ...], group: str, help: str) -> Any:
     return field(default=default, metadata={"spec": Choice(label, options, group, help)})
 
@@ -260,24 +265,12 @@ class Colour:
         0, "Pale colours", "%", -100, 100, 5, "Strength",
         "Strengthens or weakens pale colours; what is saturated already stays as it is.",
     )  # fmt: skip
-    reds: float = _number(
-        0, "Reds", "%", -100, 100, 5, "By hue", "Strengthens or weakens reds; −100 % makes them grey.",
-    )  # fmt: skip
-    yellows: float = _number(
-        0, "Yellows", "%", -100, 100, 5, "By hue", "Strengthens or weakens yellows; −100 % makes them grey.",
-    )  # fmt: skip
-    greens: float = _number(
-        0, "Greens", "%", -100, 100, 5, "By hue", "Strengthens or weakens greens; −100 % makes them grey.",
-    )  # fmt: skip
-    cyans: float = _number(
-        0, "Cyans", "%", -100, 100, 5, "By hue", "Strengthens or weakens cyans; −100 % makes them grey.",
-    )  # fmt: skip
-    blues: float = _number(
-        0, "Blues", "%", -100, 100, 5, "By hue", "Strengthens or weakens blues; −100 % makes them grey.",
-    )  # fmt: skip
-    purples: float = _number(
-        0, "Purples", "%", -100, 100, 5, "By hue", "Strengthens or weakens purples; −100 % makes them grey.",
-    )  # fmt: skip
+    reds: float = _hue("reds")
+    yellows: float = _hue("yellows")
+    greens: float = _hue("greens")
+    cyans: float = _hue("cyans")
+    blues: float = _hue("blues")
+    purples: float = _hue("purples")
 
 
 @dataclass(frozen=True)
