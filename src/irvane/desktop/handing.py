@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QObject, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QListWidget,
-    QListWidgetItem,
+    QListView,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -21,6 +20,7 @@ from irvane.desktop import theme
 from irvane.desktop.session import Item
 
 _MOST_LISTED = 4
+_NOWHERE = QModelIndex()
 
 
 def change_words(before: Settings, after: Settings) -> str:
@@ -31,6 +31,62 @@ def change_words(before: Settings, after: Settings) -> str:
     words = [f"{spec(p).label.lower()} {value_text(p, after.get(p))}" for p in paths[:_MOST_LISTED]]
     more = len(paths) - len(words)
     return ", ".join(words) + (f" and {more} more" if more > 0 else "")
+
+
+class _Frames(QAbstractListModel):
+    """The frames that may take the settings; what a line says is worked out when it is seen."""
+
+    changed = Signal()
+
+    def __init__(self, settings: Settings, items: list[Item], parent: QObject) -> None:
+        super().__init__(parent)
+        self._settings, self._items = settings, items
+        self._stations: tuple[str, ...] = ()
+        self._ticked: set[int] = set()
+
+    def rowCount(self, parent: QModelIndex = _NOWHERE) -> int:  # noqa: N802
+        return 0 if parent.isValid() else len(self._items)
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        return super().flags(index) | Qt.ItemFlag.ItemIsUserCheckable
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        item = self._items[index.row()]
+        if role == Qt.ItemDataRole.CheckStateRole:
+            return Qt.CheckState.Checked if index.row() in self._ticked else Qt.CheckState.Unchecked
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+            return None
+        before = item.settings(item.sidecar.current)
+        words = change_words(before, handed_on(self._settings, before, self._stations))
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return f"{item.source.name}, {item.proof_name(item.sidecar.current)}: {words}"
+        return f"{item.source.name}   {words}"
+
+    def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:  # noqa: N802
+        if role != Qt.ItemDataRole.CheckStateRole:
+            return False
+        self._ticked ^= {index.row()}
+        self.dataChanged.emit(index, index)
+        self.changed.emit()
+        return True
+
+    def tick_all(self, on: bool) -> None:
+        """Tick all lines, or none."""
+        self._ticked = set(range(len(self._items))) if on else set()
+        self._tell()
+
+    def set_stations(self, stations: tuple[str, ...]) -> None:
+        """The stations that are to be handed on."""
+        self._stations = stations
+        self._tell()
+
+    def ticked(self) -> list[Item]:
+        """Items with a tick."""
+        return [self._items[row] for row in sorted(self._ticked)]
+
+    def _tell(self) -> None:
+        self.dataChanged.emit(self.index(0), self.index(len(self._items) - 1))
+        self.changed.emit()
 
 
 class HandOnDialog(QDialog):
@@ -47,7 +103,6 @@ class HandOnDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Hand settings on")
         self.resize(820, 520)
-        self._settings, self._items = settings, items
         self.stations: dict[str, QCheckBox] = {}
         grid = QGridLayout()
         for row, station in enumerate(STATIONS):
@@ -63,21 +118,18 @@ class HandOnDialog(QDialog):
             grid.addWidget(box, row, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(words, row, 1)
         grid.setColumnStretch(1, 1)
-        self.frames = QListWidget()
+        self.lines = _Frames(settings, items, self)
+        self.lines.changed.connect(self._count)
+        self.frames = QListView()
+        self.frames.setModel(self.lines)
         self.frames.setAccessibleName("Frames that take the settings")
         self.frames.setToolTip("Frames with a tick take the settings; Space ticks the chosen line.")
         self.frames.setUniformItemSizes(True)
         self.frames.setStyleSheet(f"QListView {{ background: {theme.PANEL.name()}; }}")  # the boxes stand out
-        for item in items:
-            line = QListWidgetItem(item.source.name)
-            line.setFlags(line.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            line.setCheckState(Qt.CheckState.Unchecked)
-            self.frames.addItem(line)
-        self.frames.itemChanged.connect(self._preview)
         every = QPushButton("Tick all")
-        every.clicked.connect(lambda: self._tick(Qt.CheckState.Checked))
+        every.clicked.connect(lambda: self.lines.tick_all(True))
         none = QPushButton("Tick none")
-        none.clicked.connect(lambda: self._tick(Qt.CheckState.Unchecked))
+        none.clicked.connect(lambda: self.lines.tick_all(False))
         self.fresh = QCheckBox("As a new proof of each frame")
         self.fresh.setToolTip("The proofs that are there stay as they are.")
         self.hand_on = QPushButton()
@@ -118,34 +170,17 @@ class HandOnDialog(QDialog):
 
     def chosen_items(self) -> list[Item]:
         """Items with a tick."""
-        return [
-            item
-            for row, item in enumerate(self._items)
-            if self.frames.item(row).checkState() == Qt.CheckState.Checked
-        ]
+        return self.lines.ticked()
 
-    def _tick(self, state: Qt.CheckState) -> None:
-        self.frames.blockSignals(True)
-        for row in range(self.frames.count()):
-            self.frames.item(row).setCheckState(state)
-        self.frames.blockSignals(False)
-        self._preview()
-
-    def _preview(self, *_args: object) -> None:
+    def _preview(self) -> None:
         """Every frame's line says what it would get."""
-        chosen = self.chosen_stations()
-        self.frames.blockSignals(True)
-        for row, item in enumerate(self._items):
-            before = item.settings(item.sidecar.current)
-            words = change_words(before, handed_on(self._settings, before, chosen))
-            self.frames.item(row).setText(f"{item.source.name}   {words}")
-            self.frames.item(row).setToolTip(
-                f"{item.source.name}, {item.proof_name(item.sidecar.current)}: {words}"
-            )
-        self.frames.blockSignals(False)
+        self.lines.set_stations(self.chosen_stations())
+        self._count()
+
+    def _count(self) -> None:
         count = len(self.chosen_items())
         self.hand_on.setText(f"Hand on to {count} frame{'' if count == 1 else 's'}")
-        self.hand_on.setEnabled(bool(count and chosen))
+        self.hand_on.setEnabled(bool(count and self.chosen_stations()))
 
     def _take(self) -> None:
         numbers = tuple(item.number for item in self.chosen_items())

@@ -29,6 +29,19 @@ def write_reason(error: OSError) -> str:
     return _REASONS.get(error.errno or 0, f"it cannot be written ({error.strerror or error})")
 
 
+def make_folder(folder: Path) -> None:
+    """Make a folder and those above it; raises WriteError."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise WriteError(folder, write_reason(error)) from error
+
+
+def safe_name(text: str) -> str:
+    """A file's name from a title: letters, digits, blanks, - and _; other signs become -."""
+    return "".join(c if c.isalnum() or c in "-_ " else "-" for c in text).strip()
+
+
 @contextmanager
 def atomic_file(target: Path, overwrite: bool = True) -> Iterator[Path]:
     """Give a temporary path beside `target`; on success it becomes the target, on any error it is removed.

@@ -10,7 +10,7 @@ from pathlib import Path
 import platformdirs
 
 from irvane.core.errors import ReadError, SettingError, WriteError
-from irvane.core.files.atomic import atomic_file, write_reason
+from irvane.core.files.atomic import atomic_file, make_folder, safe_name, write_reason
 from irvane.core.settings import STATIONS, Settings, handed_on
 
 FORMAT, VERSION = "irvane-preset", 1
@@ -108,14 +108,11 @@ def save_preset(folder: Path, name: str, settings: Settings, stations: Sequence[
     WriteError
         When the name is empty or taken, or the folder cannot be written.
     """
-    safe = "".join(c if c.isalnum() or c in "-_ ," else "-" for c in name).strip()
+    safe = safe_name(name)
     path = folder / f"{safe}{ENDING}"
     if not safe:
         raise WriteError(path, "a preset needs a name")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise WriteError(folder, "the folder cannot be made") from error
+    make_folder(folder)
     whole = settings.as_dict()
     kept = {"version": whole["version"], **{station: whole[station] for station in stations}}
     data = {"format": FORMAT, "version": VERSION, "name": name, "stations": list(stations), "settings": kept}
@@ -141,10 +138,7 @@ def set_starting(folder: Path, name: str) -> None:
     WriteError
         When the folder cannot be written.
     """
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise WriteError(folder, "the folder cannot be made") from error
+    make_folder(folder)
     with atomic_file(folder / _STARTING) as temporary:
         temporary.write_text(name + "\n", "utf-8")
 

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from irvane.core.errors import WriteError
+from irvane.core.files.atomic import safe_name
 from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
 from irvane.core.line.context import Context, make_context, noise_amount, noise_removal
 from irvane.core.line.develop import Developed, denoise_whole, develop
@@ -177,5 +178,5 @@ def target_path(folder: Path, source: Source, kind: str, proof: str = "") -> Pat
     stem = source.paths[0].stem
     if len(source.paths) > 1:
         stem += "-merged"
-    safe = "".join(c if c.isalnum() or c in "-_ " else "-" for c in proof).strip()
+    safe = safe_name(proof)
     return folder / f"{stem}{'-' + safe if safe else ''}{ENDINGS[kind]}"

@@ -6,8 +6,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QMessageBox, QWidget
 
-from irvane.core.errors import WriteError
-from irvane.core.files.atomic import write_reason
+from irvane.core.files.atomic import make_folder
 from irvane.core.finish import job
 from irvane.core.line.view import Output
 from irvane.desktop.session import Item
@@ -28,10 +27,7 @@ def target_for(item: Item, proof: int, folder: Path) -> job.Target:
     WriteError
         When the folder cannot be made.
     """
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise WriteError(folder, write_reason(error)) from error
+    make_folder(folder)
     settings = item.settings(proof)
     several = len(item.sidecar.proofs) > 1 or proof < 0
     name = item.proof_name(proof) if several else ""
