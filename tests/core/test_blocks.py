@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 import pytest
 import shots
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from PIL import ImageCms
 from scipy.fft import dctn
@@ -175,6 +175,7 @@ def test_rectangles_turn_with_the_picture(flip: int) -> None:
 
 
 @settings(max_examples=40, deadline=None)
+@example(0, 0, 271, 21, 3.3)
 @given(
     st.integers(0, 700),
     st.integers(0, 1000),

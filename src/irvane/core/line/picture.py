@@ -115,7 +115,9 @@ def reduced(patch: Patch, step: float) -> Patch:
     h, w = patch.pixels.shape[:2]
     size = (max(1, round(w / remaining)), max(1, round(h / remaining)))
     pixels = cv2.resize(patch.pixels, size, interpolation=cv2.INTER_AREA)
-    return Patch(pixels, patch.top, patch.left, patch.step * w / size[0])
+    # whole pixels fit one side exactly: of the longer one, the error at the other is half a pixel at most
+    exact = w / size[0] if w >= h else h / size[1]
+    return Patch(pixels, patch.top, patch.left, patch.step * exact)
 
 
 @dataclass(frozen=True)
