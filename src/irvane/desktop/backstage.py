@@ -2,21 +2,14 @@
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, Qt, Signal, Slot
 
 from irvane.core.errors import IrvaneError
 from irvane.core.files.cache import ResultCache
-from irvane.core.files.info import read_info
-from irvane.core.files.presets import presets_folder, starting
-from irvane.core.files.sets import collect, find_brackets
-from irvane.core.files.sidecar import Proof, Sidecar, load_sidecar, save_sidecar, set_aside, sidecar_path
-from irvane.core.files.thumbnails import preview
 from irvane.core.finish import job
 from irvane.core.judge.figures import probe_figures, whole_figures
 from irvane.core.judge.matching import brightness_offset
@@ -25,16 +18,12 @@ from irvane.core.line.engine import Engine, Frame
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import LOOKS, PICTURE, render_look
 from irvane.core.line.picture import Region
-from irvane.core.line.source import FileSource, Source
+from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import scene_patch
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
-
-log = logging.getLogger("irvane")
-
-#: Longest side of previews kept for rail and bench.
-PREVIEW_SIDE = 1280
+from irvane.desktop.filework import FileWork, unexpected
 
 COARSE, NOISY, FINAL = "coarse", "noisy", "final"
 
@@ -53,11 +42,6 @@ class Wish:
     marks: bool = False
 
 
-def _unexpected(error: BaseException) -> IrvaneError:
-    log.error("unexpected fault", exc_info=error)
-    return IrvaneError(f"An unexpected fault ({type(error).__name__}: {error}). The log has the details.")
-
-
 class Backstage(QObject):
     """Runs everything that takes time.
 
@@ -69,8 +53,7 @@ class Backstage(QObject):
     figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, ProbeFigures or None), matched(offset)
     stripped(run, number, Rendered) : a crop of a test strip.
     picked(settings values or None, sentence) : the grey spot.
-    learned(number, info, preview, sidecar), item_failed(number, sentence), collected(paths, problems)
-    grouped(numbers, brackets), saved(path), said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
+    said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
     """
 
     rendered = Signal(int, object, object, str)
@@ -81,12 +64,7 @@ class Backstage(QObject):
     matched = Signal(float)
     stripped = Signal(int, int, object)
     picked = Signal(object, str)
-    learned = Signal(int, object, object, object)
-    item_failed = Signal(int, str)
     source_failed = Signal(str, str)
-    collected = Signal(object, object)
-    grouped = Signal(object, object)
-    saved = Signal(int, object)
     said = Signal(str)
     written = Signal(object, str)
     writing = Signal(float, float)
@@ -96,10 +74,11 @@ class Backstage(QObject):
     def __init__(self, parent: QObject | None = None, engine: Engine | None = None) -> None:
         super().__init__(parent)
         self.engine = engine or Engine(cache=ResultCache())
-        self._heavy = Worker("develop", _unexpected, nice=8)
-        self._view = Worker("view", _unexpected, nice=1)
-        self._files = Worker("files", _unexpected, nice=4)
-        self._writer = Worker("write", _unexpected, nice=10)
+        self._heavy = Worker("develop", unexpected, nice=8)
+        self._view = Worker("view", unexpected, nice=1)
+        self.files = FileWork(self)
+        self.files.said.connect(self.said)
+        self._writer = Worker("write", unexpected, nice=10)
         self._call.connect(self._called, Qt.ConnectionType.QueuedConnection)
 
     @Slot(object)
@@ -114,11 +93,11 @@ class Backstage(QObject):
         """End all work; what is being saved is finished first."""
         for worker in (self._heavy, self._view, self._writer):
             worker.close()
-        self._files.close(finish=lambda key: key[0] == "save")
+        self.files.close()
 
     def idle(self) -> bool:
         """True when nothing is being computed, read or written."""
-        return all(w.idle() for w in (self._heavy, self._view, self._files, self._writer))
+        return all(w.idle() for w in (self._heavy, self._view, self.files, self._writer))
 
     # what is shown
 
@@ -330,72 +309,6 @@ class Backstage(QObject):
             self._tell(wish.source),
             0,
         )
-
-    # files
-
-    def collect(self, paths: list[Path]) -> None:
-        """Find the pictures among paths."""
-        self._files.submit(
-            ("collect", *paths), lambda _p: collect(paths), lambda r: self.collected.emit(*r), self._say, 0
-        )
-
-    def learn(self, number: int, source: Source, urgency: int = 4) -> None:
-        """Read preview, exposure data and proofs of an item."""
-
-        def work(_progress: Any) -> Any:
-            key = source.key
-            sidecar = self._sidecar(source, key)
-            info = read_info(source.paths[0])
-            shown = preview(source.paths[0], PREVIEW_SIDE) if isinstance(source, FileSource) else None
-            return info, shown, sidecar
-
-        self._files.submit(
-            ("learn", number),
-            work,
-            lambda found: self.learned.emit(number, *found),
-            lambda error: self.item_failed.emit(number, str(error)),
-            urgency,
-        )
-
-    def _sidecar(self, source: Source, key: str) -> Sidecar | None:
-        merge = len(source.paths) > 1
-        try:
-            return load_sidecar(source.paths[0], key, merge) or self._begun(merge)
-        except IrvaneError as error:
-            path = sidecar_path(source.paths[0], merge)
-            kept = set_aside(path) if path.exists() else path
-            self.said.emit(f"{error}. It was kept as {kept.name}; the frame starts with fresh settings.")
-            return None
-
-    @staticmethod
-    def _begun(merge: bool) -> Sidecar | None:
-        """What a frame without proofs starts with, where a preset was chosen for that."""
-        preset = None if merge else starting(presets_folder())
-        return None if preset is None else Sidecar((Proof("Proof 1", preset.applied(Settings())),))
-
-    def group(self, numbers: list[int], infos: list[Any], previews: list[Any]) -> None:
-        """Find brackets among items."""
-        self._files.submit(
-            ("group",),
-            lambda _p: find_brackets(infos, previews),
-            lambda b: self.grouped.emit(numbers, b),
-            self._say,
-            6,
-        )
-
-    def save(self, number: int, source: Source, sidecar: Sidecar) -> None:
-        """Save the proofs of an item."""
-        merge = len(source.paths) > 1
-        self._files.submit(
-            ("save", number),
-            lambda _p: save_sidecar(sidecar, source.paths[0], source.key, merge),
-            lambda path: self.saved.emit(number, path),
-            self._say,
-            1,
-        )
-
-    def _say(self, error: IrvaneError) -> None:
-        self.said.emit(str(error))
 
     # writing
 

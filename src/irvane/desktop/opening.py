@@ -33,15 +33,15 @@ class Opening(QObject):
         self._group_soon = QTimer(self, singleShot=True, interval=150)
         self._group_soon.timeout.connect(self._group)
         rail.verticalScrollBar().valueChanged.connect(self._read_visible)
-        backstage.collected.connect(self._collected)
-        backstage.learned.connect(self._learned)
-        backstage.item_failed.connect(self._failed)
-        backstage.grouped.connect(session.group)
+        backstage.files.collected.connect(self._collected)
+        backstage.files.learned.connect(self._learned)
+        backstage.files.item_failed.connect(self._failed)
+        backstage.files.grouped.connect(session.group)
 
     def open(self, paths: list[Path]) -> None:
         """Open files and folders."""
         if paths:
-            self.backstage.collect(paths)
+            self.backstage.files.collect(paths)
 
     def _collected(self, paths: list[Path], problems: list[str]) -> None:
         if problems:
@@ -59,7 +59,7 @@ class Opening(QObject):
             item = self.session.items.get(number)
             if item is not None and (number not in self._asked or number in seen):
                 self._asked.add(number)
-                self.backstage.learn(number, item.source, 3 if number in seen else 4)
+                self.backstage.files.learn(number, item.source, 3 if number in seen else 4)
 
     def _learned(self, number: int, info: object, preview: object, sidecar: object) -> None:
         self._forget(number)
@@ -87,4 +87,4 @@ class Opening(QObject):
         ]
         items = [self.session.items[n] for n in numbers]
         pictures = [item.preview.pixels if item.preview is not None else None for item in items]
-        self.backstage.group(numbers, [item.info for item in items], pictures)
+        self.backstage.files.group(numbers, [item.info for item in items], pictures)

@@ -237,7 +237,7 @@ class Window(QMainWindow):
 
     def _save(self, number: int) -> None:
         item = self.session.items[number]
-        self.backstage.save(number, item.source, item.sidecar)
+        self.backstage.files.save(number, item.source, item.sidecar)
 
     def _saved(self, number: int, path: Path) -> None:
         item = self.session.items.get(number)
@@ -264,7 +264,7 @@ class Window(QMainWindow):
                 begin = begin.with_value(path, value)
             proof = replace(merged.sidecar.proofs[0], settings=begin)
             merged.sidecar = replace(merged.sidecar, proofs=(proof,))
-            self.backstage.learn(merged.number, source, 2)
+            self.backstage.files.learn(merged.number, source, 2)
             self.say("The merge starts from the photographic operator; without it a merge looks dull.")
         self.rail.choose(merged.number)
 
