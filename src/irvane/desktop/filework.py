@@ -35,13 +35,14 @@ class FileWork(QObject):
     Signals
     -------
     learned(number, info, preview, sidecar), item_failed(number, sentence), collected(paths, problems)
-    grouped(numbers, brackets), said(sentence)
+    grouped(numbers, brackets), saved(number, path), said(sentence)
     """
 
     learned = Signal(int, object, object, object)
     item_failed = Signal(int, str)
     collected = Signal(object, object)
     grouped = Signal(object, object)
+    saved = Signal(int, object)
     said = Signal(str)
 
     def __init__(self, parent: QObject) -> None:
@@ -112,7 +113,7 @@ class FileWork(QObject):
         self._worker.submit(
             ("save", number),
             lambda _p: save_sidecar(sidecar, source.paths[0], source.key, merge),
-            lambda _path: None,
+            lambda path: self.saved.emit(number, path),
             self._say,
             1,
         )

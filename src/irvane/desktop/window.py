@@ -130,7 +130,7 @@ class Window(QMainWindow):
         self.opening.learned.connect(self._learned)
         self.writing.folder_changed.connect(self._update_controls)
         back.improved.connect(lambda _key: self._update_controls())
-        back.saved.connect(self._saved)
+        back.files.saved.connect(self._saved)
         back.demo_ready.connect(self._demo_ready)
         for source in (self.opening, proofs, self.writing, back):
             source.said.connect(self.say)
