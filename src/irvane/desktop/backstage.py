@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from PySide6.QtCore import QObject, Qt, Signal, Slot
@@ -17,10 +17,11 @@ from irvane.core.judge.spot import grey_of_frame, grey_spot
 from irvane.core.line.engine import Engine, Frame
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import LOOKS, PICTURE, render_look
+from irvane.core.line.moved import LastView
 from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
-from irvane.core.line.view import scene_patch
+from irvane.core.line.view import Rendered, scene_patch
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
 from irvane.desktop.filework import FileWork, unexpected
@@ -28,6 +29,7 @@ from irvane.desktop.filework import FileWork, unexpected
 COARSE, NOISY, FINAL = "coarse", "noisy", "final"
 
 _MATCH_SIDE = 500
+_ANYWHERE = Region(0, 0, 1, 1)
 
 
 @dataclass(frozen=True)
@@ -76,6 +78,7 @@ class Backstage(QObject):
         self.engine = engine or Engine(cache=ResultCache())
         self._heavy = Worker("develop", unexpected, nice=8)
         self._view = Worker("view", unexpected, nice=1)
+        self._seen: dict[int, LastView] = {}
         self.files = FileWork(self)
         self.files.said.connect(self.said)
         self._writer = Worker("write", unexpected, nice=10)
@@ -116,10 +119,16 @@ class Backstage(QObject):
         def work(_progress: Any) -> Any:
             usable = frame.without_stale(wish.settings)
             clean = usable.clean(wish.settings, wish.region)
-            picture = render_look(
-                wish.look, usable.developed, wish.settings, usable.context, wish.region, clean, wish.offset,
-                wish.marks,
-            )  # fmt: skip
+
+            def render(region: Region) -> Rendered:
+                return render_look(
+                    wish.look, usable.developed, wish.settings, usable.context, region, clean, wish.offset,
+                    wish.marks,
+                )  # fmt: skip
+
+            parts = usable.developed.plain, usable.developed.denoised, usable.context, clean
+            what = wish.source.key, replace(wish, region=_ANYWHERE)
+            picture = self._seen.setdefault(pane, LastView()).render(what, parts, wish.region, render)
             if frame.coarse:
                 return picture, COARSE
             final = frame.denoised_for(wish.settings) or clean is not None
