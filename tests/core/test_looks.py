@@ -14,7 +14,7 @@ from irvane.core.judge.figures import whole_figures
 from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, denoise_whole, develop
 from irvane.core.line.looks import LOOKS, PICTURE, missing, render_look
-from irvane.core.line.marks import BLACK, SENSOR, WHITE, reduced_marks
+from irvane.core.line.marks import BLACK, SENSOR, WHITE, Limits, reduced_marks
 from irvane.core.line.picture import Region
 from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import Removal
@@ -168,13 +168,13 @@ def test_clipping_is_marked_where_it_is() -> None:
     developed, context = _frame(gain=3.0, iso=100)
     assert developed.clipped is not None and developed.clipped.any()
     region = Region(0, 0, 240, 300)
-    view = render_view(developed, OFF, context, region, marks=True)
+    view = render_view(developed, OFF, context, region, marks=Limits())
     assert view.marks is not None
     np.testing.assert_array_equal(view.marks & SENSOR, developed.clipped)
     white = (view.pixels[..., :3] == 255).any(axis=2)
     marked = view.marks & WHITE > 0
     assert white[marked].all() and marked.sum() > 0.8 * white.sum()
-    dark = render_view(developed, OFF.with_value("light.exposure", -10.0), context, region, marks=True)
+    dark = render_view(developed, OFF.with_value("light.exposure", -10.0), context, region, marks=Limits())
     assert dark.marks is not None
     assert (dark.marks & WHITE == 0).all() and (dark.marks & BLACK).any()
     assert render_view(developed, OFF, context, region).marks is None
@@ -185,7 +185,7 @@ def test_the_exact_picture_marks_single_pixels() -> None:
     assert developed.clipped is not None
     single = replace(developed, clipped=np.zeros_like(developed.clipped))
     single.clipped[100, 200] = 2
-    _, exact = whole_figures(single, OFF, context, step_wished=3.0, marked=True)
+    _, exact = whole_figures(single, OFF, context, step_wished=3.0, marked=Limits())
     assert exact is not None and exact.marks is not None
     assert exact.marks.shape == exact.pixels.shape[:2]
     places = np.argwhere(exact.marks & SENSOR)

@@ -10,6 +10,7 @@ from test_view import BUSY, _settings
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.looks import render_look
+from irvane.core.line.marks import Limits
 from irvane.core.line.moved import LastView
 from irvane.core.line.picture import Region
 from irvane.core.line.view import Rendered
@@ -29,7 +30,9 @@ def rendering():
     def at(look: str):
         def render(region: Region) -> Rendered:
             asked.append(region)
-            return render_look(look, developed, settings, context, region, marks=look == "picture")
+            return render_look(
+                look, developed, settings, context, region, marks=Limits() if look == "picture" else None
+            )
 
         return render
 

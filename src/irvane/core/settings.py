@@ -10,6 +10,7 @@ import dataclasses
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, fields, replace
+from itertools import pairwise
 from typing import Any
 
 from irvane.core.errors import SettingError
@@ -17,11 +18,13 @@ from irvane.core.stations import (
     Acutance,
     Choice,
     Colour,
+    Curve,
     Finish,
     Lens,
     Light,
     Noise,
     Number,
+    Points,
     Sensor,
 )
 
@@ -102,13 +105,13 @@ def split(path: str) -> tuple[str, str]:
     return station, name
 
 
-_SPECS: dict[str, dict[str, Number | Choice]] = {
+_SPECS: dict[str, dict[str, Number | Choice | Points]] = {
     station.name: {f.name: f.metadata["spec"] for f in fields(type(station.default))}  # type: ignore[arg-type]
     for station in fields(Settings)
 }
 
 
-def spec(path: str) -> Number | Choice:
+def spec(path: str) -> Number | Choice | Points:
     """Declaration of a setting by its full name."""
     station, name = split(path)
     return _SPECS[station][name]
@@ -138,6 +141,8 @@ def check(path: str, value: Any) -> Any:
         if value not in allowed:
             raise SettingError(f"“{path}” takes one of {', '.join(allowed)}, not “{value}”.")
         return value
+    if isinstance(declared, Points):
+        return _check_points(path, value, declared)
     if value is None or value == "auto":
         if declared.automatic:
             return None
@@ -151,6 +156,25 @@ def check(path: str, value: Any) -> Any:
             f"“{path}” goes from {declared.low:g} to {declared.high:g} {declared.unit}; {value} is outside."
         )
     return number
+
+
+def _check_points(path: str, value: Any, declared: Points) -> Curve:
+    """Points as pairs, or as text: ``-4:-3.5, 0:0.5``; ``none`` is a straight line."""
+    wanted = f"“{path}” takes up to {declared.most} points IN:OUT in EV, both rising"
+    try:
+        if isinstance(value, str):
+            parts = [] if value.strip() in ("", "none") else value.split(",")
+            value = [part.split(":") for part in parts]
+        points = tuple((float(x), float(y)) for x, y in value)
+    except (TypeError, ValueError):
+        raise SettingError(f"{wanted}, not “{value}”.") from None
+    numbers = [number for point in points for number in point]
+    if not all(math.isfinite(n) and declared.low <= n <= declared.high for n in numbers):
+        raise SettingError(f"{wanted}, from {declared.low:g} to {declared.high:g} {declared.unit}.")
+    rising = all(a[0] < b[0] and a[1] <= b[1] for a, b in pairwise(points))
+    if not rising or len(points) > declared.most:
+        raise SettingError(f"{wanted}.")
+    return points
 
 
 def differences(a: Settings, b: Settings) -> list[str]:
@@ -169,11 +193,32 @@ def value_text(path: str, value: Any) -> str:
     declared = spec(path)
     if isinstance(declared, Choice):
         return dict(declared.options)[value]
+    if isinstance(declared, Points):
+        return "straight" if not value else f"{len(value)} point{'s' if len(value) > 1 else ''}"
     if value is None:
         return "automatic"
     signed = declared.low < 0
     text = f"{value:+.{declared.decimals}f}" if signed and value else f"{value:.{declared.decimals}f}"
     return f"{text} {declared.unit}".replace("-", "−")
+
+
+#: Groups without which the names of their settings say little.
+_TELLING_GROUPS = (
+    "Curves",
+    "Local contrast",
+    "Over brightness",
+    "Over scale",
+    "Per channel",
+    "By hue",
+    "Scale",
+)
+
+
+def full_label(path: str) -> str:
+    """Name of a setting that can stand alone: ``Exposure``, ``Local contrast: small``."""
+    declared = spec(path)
+    telling = declared.group in _TELLING_GROUPS
+    return f"{declared.group}: {declared.label.lower()}" if telling else declared.label
 
 
 #: Quick grades of noise removal: values of the settings they stand for.

@@ -35,6 +35,23 @@ class Choice:
     help: str
 
 
+#: A tone curve: points (level in, level out) in EV around mid-grey, rising; none: a straight line.
+Curve = tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class Points:
+    """Declaration of a curve through points."""
+
+    label: str
+    group: str
+    help: str
+    unit: str = "EV"
+    low: float = -12.0
+    high: float = 8.0
+    most: int = 12
+
+
 def _number(
     default: float | None,
     label: str,
@@ -64,7 +81,8 @@ def _choice(default: str, label: str, options: tuple[tuple[str, str], ...], grou
     return field(default=default, metadata={"spec": Choice(label, options, group, help)})
 
 
-_ON_OFF = (("on", "on"), ("off", "off"))
+def _points(label: str, group: str, help: str) -> Any:
+    return field(default=(), metadata={"spec": Points(label, group, help)})
 
 
 @dataclass(frozen=True)
@@ -219,6 +237,28 @@ class Light:
         0.0, "Highlights", "EV", -3, 3, 0.1, "Recovery",
         "Lowers or raises bright areas as a whole; edges and fine contrast stay.", decimals=1,
     )  # fmt: skip
+    roll_off: float = _number(
+        0.0, "Roll-off", "EV", 0, 6, 0.1, "Ends",
+        "Stops beyond paper white that are still told apart: the brightest two stops below it bend softly to make room, "
+        "in all colours alike.", decimals=1,
+    )  # fmt: skip
+    local_small: float = _number(
+        0.0, "Small", "%", -100, 100, 5, "Local contrast",
+        "Contrast of structures up to about a hundredth of the frame: bark, cloth, ripples. Negative values soften.",
+    )  # fmt: skip
+    local_large: float = _number(
+        0.0, "Large", "%", -100, 100, 5, "Local contrast",
+        "Contrast of structures up to about a twentieth of the frame: clouds, folds of land. Negative values soften.",
+    )  # fmt: skip
+    curve: Curve = _points(
+        "All", "Curves",
+        "Brightness through points, in EV around mid-grey; colours keep their ratios.",
+    )  # fmt: skip
+    curve_red: Curve = _points(
+        "Red", "Curves", "Red alone: casts that differ between shadows and highlights."
+    )
+    curve_green: Curve = _points("Green", "Curves", "Green alone.")
+    curve_blue: Curve = _points("Blue", "Curves", "Blue alone.")
     tone_map: str = _choice(
         "none", "Operator", (("none", "none"), ("photographic", "photographic")), "Range",
         "Fits a scene of many stops into the picture. Photographic: one global curve, no halos, no noise boost "

@@ -71,6 +71,7 @@ COMMANDS = (
     Command("Bench", "swap", "Exchange the panes", "X"),
     Command("Bench", "match", "Equal brightness", "E"),
     Command("Bench", "marks", "Hatch what is clipped", "H"),
+    Command("Bench", "limits", "Limits of the hatching …", "Shift+H"),
     Command(
         "Bench", "next_look", "Next look", "K", "Other ways to see all panes; the results stay as they are."
     ),
@@ -80,6 +81,13 @@ COMMANDS = (
     Command("Bench", "actual", "100 % and back to fit", "Z"),
     Command("Bench", "closer", "Closer", "+"),
     Command("Bench", "farther", "Farther", "-"),
+    Command(
+        "Bench",
+        "monitor",
+        "Monitor profile …",
+        "Ctrl+M",
+        "An ICC profile that describes your screen; pictures are shown through it.",
+    ),
     Command("Bench", "surround", "Next grey around the pictures", "R"),
     Command("Bench", "full", "Full screen, everything else hidden", "F11"),
     Command("Help", "demo", "Show the demo pictures", "Ctrl+Shift+D", "Made once, in about two minutes."),

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from irvane.core.simulate.demo import demo_folder
 from irvane.desktop import theme
+from irvane.desktop.screen import SCREEN
 from irvane.desktop.window import Window
 
 _LOG_BYTES = 1_000_000
@@ -55,6 +56,7 @@ def run(paths: list[Path]) -> int:
     app.setApplicationName("irvane")
     app.setApplicationDisplayName("Irvane")
     theme.apply(app)
+    SCREEN.remembered()
     window = Window()
     window.show()
     if demo_folder() in paths:

@@ -17,6 +17,7 @@ from irvane.core.judge.spot import grey_of_frame, grey_spot
 from irvane.core.line.engine import Engine, Frame
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import LOOKS, PICTURE, render_look
+from irvane.core.line.marks import Limits
 from irvane.core.line.moved import LastView
 from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
@@ -41,7 +42,7 @@ class Wish:
     region: Region
     offset: float = 0.0
     look: str = PICTURE
-    marks: bool = False
+    marks: Limits | None = None
 
 
 class Backstage(QObject):

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.settings import STATIONS, Settings, differences, handed_on, spec, value_text
+from irvane.core.settings import STATIONS, Settings, differences, full_label, handed_on, value_text
 from irvane.desktop import theme
 from irvane.desktop.session import Item
 
@@ -28,7 +28,7 @@ def change_words(before: Settings, after: Settings) -> str:
     paths = differences(before, after)
     if not paths:
         return "nothing changes"
-    words = [f"{spec(p).label.lower()} {value_text(p, after.get(p))}" for p in paths[:_MOST_LISTED]]
+    words = [f"{full_label(p).lower()} {value_text(p, after.get(p))}" for p in paths[:_MOST_LISTED]]
     more = len(paths) - len(words)
     return ", ".join(words) + (f" and {more} more" if more > 0 else "")
 

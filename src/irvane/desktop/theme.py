@@ -26,6 +26,7 @@ FAMILY, MONO = "B612", "B612 Mono"
 _SHEET = """
 QWidget {{ color: {text}; font-family: "B612"; font-size: 12px; }}
 QMainWindow, QDialog {{ background: {panel}; }}
+QFrame#floating {{ background: {panel}; border: 1px solid {edge}; border-radius: 4px; }}
 QToolTip {{ background: #f1f1ee; color: #222222; border: 1px solid {edge}; padding: 5px; }}
 QPushButton {{ background: {raised}; border: 1px solid {edge}; border-radius: 3px; padding: 3px 10px; }}
 QPushButton:hover {{ background: #626262; }}

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from irvane.core.errors import ReadError
 from irvane.core.files.sets import OPENABLE
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.merging import MERGE_START, MergeSource
@@ -28,12 +29,14 @@ from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.strip import DIVIDED, TWO
 from irvane.desktop.bench.teststrip import can_be_stripped
 from irvane.desktop.line.band import Band
+from irvane.desktop.line.curve import CurveEditor
 from irvane.desktop.line.shelf import Shelf
 from irvane.desktop.line.words import diagnosis, station_words
 from irvane.desktop.opening import Opening
 from irvane.desktop.path import PathStrip
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.rail.rail import Rail
+from irvane.desktop.screen import SCREEN
 from irvane.desktop.session import BARE, Session
 from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.writer import Writing
@@ -64,6 +67,7 @@ class Window(QMainWindow):
         self.shelf = Shelf()
         self.band = Band()
         self.strip = WritingStrip()
+        self.curve = CurveEditor(self.bench)
         self.path = PathStrip()
         self.path.hide()
         self.opening = Opening(self.session, self.backstage, self.rail, self)
@@ -112,6 +116,8 @@ class Window(QMainWindow):
         shelf.suggest_light.connect(proofs.suggest_light)
         shelf.try_grades.connect(lambda: self.open_test_strip(GRADE))
         shelf.strip.connect(self.open_test_strip)
+        shelf.curve.connect(self.curve.open)
+        self.curve.changed.connect(proofs.edit)
         bench.test_strip.taken.connect(self._take_from_strip)
         bench.said.connect(self.say)
         shelf.held.connect(bench.show_fitting_look)
@@ -166,6 +172,8 @@ class Window(QMainWindow):
             "swap": bench.swap,
             "match": lambda: bench.set_matching(not bench.matching),
             "marks": lambda: bench.set_marks(not bench.panes.marks),
+            "limits": bench.ask_limits,
+            "monitor": self.choose_monitor,
             "next_look": lambda: bench.step_look(1),
             "previous_look": lambda: bench.step_look(-1),
             "plain_look": lambda: bench.set_look(PICTURE),
@@ -274,6 +282,8 @@ class Window(QMainWindow):
         self.shelf.setVisible(bool(station))
         if station:
             self.shelf.open(station)
+        if station != "light":
+            self.curve.hide()
         self._update_controls()
 
     def _update_controls(self) -> None:
@@ -298,6 +308,7 @@ class Window(QMainWindow):
         self.shelf.folder.setText(f"{folder.parent.name}/{folder.name}")
         self.shelf.folder.setToolTip(f"{folder}\nClick to choose another folder.")
         if self.shelf.isVisible() or self.band.station:
+            self.curve.show_settings(settings)
             self.shelf.show_proof(settings, frame, content, content.proof != BARE and item.ready)
 
     # test strip
@@ -330,6 +341,31 @@ class Window(QMainWindow):
         """Another grey around the pictures."""
         self._surround = (self._surround + 1) % len(theme.SURROUNDS)
         self.bench.set_surround(self._surround)
+
+    def choose_monitor(self) -> None:
+        """Choose the profile of the screen; leaving the choice without a file goes back to sRGB."""
+        name, _ = QFileDialog.getOpenFileName(
+            self,
+            "Monitor profile (Cancel: none, sRGB)",
+            str(SCREEN.path or ""),
+            "ICC profiles (*.icc *.icm);;All files (*)",
+        )
+        self.use_monitor(Path(name) if name else None)
+
+    def use_monitor(self, path: Path | None) -> None:
+        """Show pictures through a profile, or as sRGB."""
+        try:
+            SCREEN.use(path)
+        except ReadError as error:
+            self.say(str(error))
+            return
+        SCREEN.remember()
+        self.bench.show_anew()
+        self.say(
+            f"Pictures are shown through the profile “{SCREEN.name}”."
+            if path
+            else "The screen is taken for sRGB."
+        )
 
     def toggle_full(self) -> None:
         """Full screen with everything but the pictures hidden, and back."""

@@ -13,7 +13,7 @@ from irvane.core.judge.histogram import StopHistogram, clipped_shares, stop_hist
 from irvane.core.judge.probe import SMALLEST, ProbeFigures, read_probe
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
-from irvane.core.line.marks import output_marks, reduced_marks
+from irvane.core.line.marks import Limits, gamut_marks, output_marks, reduced_marks
 from irvane.core.line.picture import Patch, Region
 from irvane.core.line.source import DISPLAY
 from irvane.core.line.view import Rendered, covers, scene_patch, show, trim, wanted, white_ev
@@ -48,7 +48,7 @@ def whole_figures(
     progress: Progress = always,
     step_wished: float | None = None,
     offset: float = 0.0,
-    marked: bool = False,
+    marked: Limits | None = None,
 ) -> tuple[WholeFigures, Rendered | None]:
     """Histogram and clipped shares of all pixels of a proof, and on the way the exact reduced picture.
 
@@ -58,7 +58,7 @@ def whole_figures(
         then; here everything is rendered at full resolution and the light is averaged afterwards, as in any file
         that is written and then viewed small.
     offset : EV by which the picture (not the figures) is brightened.
-    marked : the picture gets clip marks, every pixel's, even where single ones are clipped.
+    marked : limits of the clip marks that the picture gets, every pixel's, even where single ones are clipped.
 
     Raises
     ------
@@ -73,7 +73,7 @@ def whole_figures(
     below, above = np.zeros(4), np.zeros(4)
     white = black = 0.0
     parts: list[np.ndarray] = []
-    marks = np.zeros((h, w), np.uint8) if marked else None
+    marks = np.zeros((h, w), np.uint8) if marked is not None else None
     if marks is not None and developed.clipped is not None:
         marks |= developed.clipped
 
@@ -84,8 +84,9 @@ def whole_figures(
         clipped = clipped_shares(shown)
         if offset and factor is not None:
             shown = show(replace(patch, pixels=patch.pixels * np.float32(2.0**offset)), developed, settings)
-        if marks is not None:
-            marks[first : region.bottom] |= output_marks(shown)
+        if marks is not None and marked is not None:
+            outside = gamut_marks(patch.pixels, settings.finish.space)
+            marks[first : region.bottom] |= output_marks(shown, marked) | outside
         small = None if factor is None else _averaged(shown, factor)
         return first, stop_histogram(patch.pixels * np.float32(1 / top)), clipped, small
 

@@ -44,6 +44,7 @@ class Guide:
     Attributes
     ----------
     slope, offset : float32, h×w: base = slope · log2(Y / 0.18) + offset, in EV.
+    fine, wide : the pairs of the small and of the large radius alone.
     extent : height and width of the whole frame in pixels.
     log_average : mean of log2(Y / 0.18) over the frame, in EV (the key of the scene).
     peak : 99.9th percentile of log2(largest colour / 0.18).
@@ -56,6 +57,8 @@ class Guide:
     log_average: float
     peak: float
     levels: Levels
+    fine: tuple[np.ndarray, np.ndarray]
+    wide: tuple[np.ndarray, np.ndarray]
 
 
 def log_luminance(picture: np.ndarray) -> np.ndarray:
@@ -99,4 +102,4 @@ def make_guide(picture: np.ndarray, extent: tuple[int, int]) -> Guide:
     levels = Levels(*(float(v) for v in np.percentile(values[::3, ::3], (0.5, 1, 5, 50, 99, 99.9))))
     largest = np.percentile(picture[::3, ::3].max(axis=2), 99.9)
     peak = np.log2(max(float(largest) / MID_GREY, 2.0**FLOOR_EV))
-    return Guide(slope, offset, extent, float(values.mean()), float(peak), levels)
+    return Guide(slope, offset, extent, float(values.mean()), float(peak), levels, fine, wide)

@@ -24,6 +24,8 @@ SHADOW_SPREAD = 3.2
 BLACK_DEPTH = 11.0
 #: Mid-tones act with exp(−b²/2s²); the other curves act on what comes of it, so that together they stay monotonic.
 MIDTONE_SPREAD = 2.0
+#: Local contrast of structures weaker than this many EV is changed in full.
+_LOCAL_MOST = 2.0
 #: Display black lies this many stops below mid-grey when the black point is neutral.
 BLACK_EV = -10.0
 
@@ -72,6 +74,21 @@ def _local_gains(picture, slope, offset, exposure, shadows, midtones, highlights
 
 
 @serial
+def _local_contrast(picture, fine_slope, fine_offset, wide_slope, wide_offset, small, large, gains):
+    """Change factors so that structures below the two radii of the guide stand out more, or less."""
+    floor, grey, most = np.float32(FLOOR_EV), np.float32(MID_GREY), np.float32(_LOCAL_MOST)
+    for i in range(gains.size):
+        level = _level(picture[3 * i], picture[3 * i + 1], picture[3 * i + 2], grey, floor)
+        fine = fine_slope[i] * level + fine_offset[i]
+        wide = wide_slope[i] * level + wide_offset[i]
+        # strong structures are treated gently: they stand out already
+        a, b = level - fine, fine - wide
+        a /= 1 + abs(a) / most
+        b /= 1 + abs(b) / most
+        gains[i] *= exp2(small * a + large * b)
+
+
+@serial
 def _global_gains(picture, exposure, contrast, gains):
     """Factors of exposure and contrast."""
     floor, grey = np.float32(FLOOR_EV), np.float32(MID_GREY)
@@ -95,7 +112,7 @@ def _lower_black(picture, black, gains):
 def apply_tone(
     picture: np.ndarray, light: Light, guide: Guide, top: float, left: float, step: float
 ) -> np.ndarray:
-    """Exposure, shadows, highlights, contrast, black point: scene-linear in and out.
+    """Exposure, shadows, mid-tones, highlights, contrast whole and by scale, black point: scene-linear in and out.
 
     Parameters
     ----------
@@ -105,18 +122,25 @@ def apply_tone(
     top, left, step : where the view lies in the frame, see :func:`irvane.core.light.guide.sample`.
     """
     local = light.shadows or light.midtones or light.highlights
-    if not (local or light.exposure or light.contrast or light.black):
+    by_scale = light.local_small or light.local_large
+    if not (local or by_scale or light.exposure or light.contrast or light.black):
         return picture
     exposure, contrast = np.float32(light.exposure), np.float32(2.0 ** (light.contrast / 100))
     shape, pixels = picture.shape[:2], flat(picture)
     gains = np.full(shape[0] * shape[1], np.float32(2.0**light.exposure))
+
+    def at(plane: np.ndarray) -> np.ndarray:
+        return flat(sample(plane, guide.extent, top, left, step, shape))
+
     if local:
-        slope = sample(guide.slope, guide.extent, top, left, step, shape)
-        offset = sample(guide.offset, guide.extent, top, left, step, shape)
+        slope, offset = at(guide.slope), at(guide.offset)
         ends = np.float32(light.shadows), np.float32(light.midtones), np.float32(light.highlights)
-        _local_gains(pixels, flat(slope), flat(offset), exposure, *ends, contrast, gains)
+        _local_gains(pixels, slope, offset, exposure, *ends, contrast, gains)
     elif light.contrast:
         _global_gains(pixels, exposure, contrast, gains)
+    if by_scale:
+        scales = np.float32(light.local_small / 100), np.float32(light.local_large / 100)
+        _local_contrast(pixels, *map(at, (*guide.fine, *guide.wide)), *scales, gains)
     if light.black:
         black = MID_GREY * (2.0 ** (BLACK_EV + light.black) - 2.0**BLACK_EV)
         _lower_black(pixels, np.float32(black), gains)

@@ -15,6 +15,7 @@ from irvane.core.colour.rendering import to_screen
 from irvane.core.image import BLUE, GREEN, MID_GREY, RED, Mosaic
 from irvane.core.line.context import Context
 from irvane.core.line.develop import PERIOD, Developed
+from irvane.core.line.marks import Limits
 from irvane.core.line.picture import Patch, Region, reduced
 from irvane.core.line.view import Rendered, camera_patch, mixed_patch, render_view, trim
 from irvane.core.orientation import upright, upright_rect
@@ -138,7 +139,7 @@ def render_look(
     region: Region,
     clean: Patch | None = None,
     offset: float = 0.0,
-    marks: bool = False,
+    marks: Limits | None = None,
 ) -> Rendered:
     """A region in one of the LOOKS; the picture where the look cannot be had.
 

@@ -2,14 +2,36 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numba
 import numpy as np
 
+from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.kernels import kernel
 from irvane.core.line.picture import Patch
 
-#: Bits 0, 1, 2: red, green, blue clipped on the sensor. Then: a colour at white, all colours at black, in the picture.
-SENSOR, WHITE, BLACK = 7, 8, 16
+#: Bits 0, 1, 2: red, green, blue clipped on the sensor. Then, in the picture: a colour at white, all colours at black,
+#: a colour that the output space does not hold.
+SENSOR, WHITE, BLACK, GAMUT = 7, 8, 16, 32
+#: A colour counts as outside when a component falls below minus this share of the largest.
+_OUTSIDE = 0.02
+#: Light that rounds to white in 8 bits is white.
+_ROUNDED = 0.9995
+
+
+@dataclass(frozen=True)
+class Limits:
+    """From where on light is marked in the finished picture, in EV below paper white.
+
+    Attributes
+    ----------
+    white : a colour at least this bright; 0 is white itself.
+    black : all colours at most this bright.
+    """
+
+    white: float = 0.0
+    black: float = -12.3
 
 
 @kernel
@@ -44,8 +66,15 @@ def reduced_marks(
     return out
 
 
-def output_marks(shown: np.ndarray) -> np.ndarray:
+def output_marks(shown: np.ndarray, limits: Limits) -> np.ndarray:
     """WHITE and BLACK bits of finished light (linear, float32 H×W×3, 0…1)."""
-    white = (shown >= 0.9995).any(axis=2)
-    black = (shown <= 0.0002).all(axis=2)
+    white = (shown >= _ROUNDED * 2.0**limits.white).any(axis=2)
+    black = (shown <= 2.0**limits.black).all(axis=2)
     return np.where(white, np.uint8(WHITE), np.uint8(0)) | np.where(black, np.uint8(BLACK), np.uint8(0))
+
+
+def gamut_marks(light: np.ndarray, space: str) -> np.ndarray:
+    """GAMUT bit of light in the working space (float32 H×W×3): the output space holds it only compressed."""
+    inside = light @ between(WORKING, SPACES[space]).T.astype(np.float32)
+    outside = inside.min(axis=2) < -_OUTSIDE * np.maximum(inside.max(axis=2), np.float32(1e-4))
+    return np.where(outside, np.uint8(GAMUT), np.uint8(0))

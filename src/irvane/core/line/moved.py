@@ -55,7 +55,11 @@ def render_moved(former: Rendered, region: Region, render: Callable[[Region], Re
         ((top, bottom), (right, region.right)),
     ):
         if rows[1] > rows[0] and columns[1] > columns[0]:
-            put(render(replace(region, top=rows[0], bottom=rows[1], left=columns[0], right=columns[1])), rows, columns)
+            put(
+                render(replace(region, top=rows[0], bottom=rows[1], left=columns[0], right=columns[1])),
+                rows,
+                columns,
+            )
     return Rendered(pixels, region.top, region.left, region.bottom, region.right, marks)
 
 

@@ -35,6 +35,7 @@ def strip_values(path: str, now: Any, count: int, spread: float = 1.0) -> list[A
     declared = spec(path)
     if isinstance(declared, Choice):
         return [name for name, _ in declared.options]
+    assert isinstance(declared, Number)
     smallest = 10.0**-declared.decimals
     apart = max(_STEPS * declared.step * spread, smallest)
     apart = min(apart, (declared.high - declared.low) / (count - 1))

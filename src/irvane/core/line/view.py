@@ -17,12 +17,13 @@ from irvane.core.colour.rendering import WHITE_EV, encode, render, to_screen
 from irvane.core.colour.saturation import saturate
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.files.writers import quantise
-from irvane.core.image import LUMA_2020
+from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.lens.vignetting import correct_vignetting
+from irvane.core.light.curve import apply_curves, apply_roll_off
 from irvane.core.light.tone import apply_operator, apply_tone
 from irvane.core.line.context import Context, noise_amount
 from irvane.core.line.develop import Developed
-from irvane.core.line.marks import output_marks, sensor_marks
+from irvane.core.line.marks import Limits, gamut_marks, output_marks, sensor_marks
 from irvane.core.line.picture import Patch, Region
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
 from irvane.core.noise import mixing
@@ -180,6 +181,8 @@ def _scene_light(
         picture = apply_camera(picture, balance, matrix * 2.0**BASE_EXPOSURE, ceiling)
     picture = apply_tone(picture, settings.light, context.guide, *place, patch.step)
     picture = apply_operator(picture, settings.light, context.guide, white_ev(settings))
+    picture = apply_curves(picture, settings.light)
+    picture = apply_roll_off(picture, settings.light.roll_off, _paper_white(developed, settings))
     picture = saturate(picture, settings.colour.saturation, settings.colour.pale)
     picture = saturate_hues(picture, tuple(getattr(settings.colour, name) for name in RANGES))
     denoised = clean or developed.denoised is not None
@@ -190,6 +193,11 @@ def _scene_light(
 def white_ev(settings: Settings) -> float:
     """Stops above mid-grey that become paper white."""
     return WHITE_EV + settings.light.white
+
+
+def _paper_white(developed: Developed, settings: Settings) -> float:
+    """The same, for finished pictures too: these end at their own white."""
+    return -float(np.log2(MID_GREY)) if developed.entry == DISPLAY else white_ev(settings)
 
 
 def show(patch: Patch, developed: Developed, settings: Settings, space: str = "srgb") -> np.ndarray:
@@ -239,7 +247,7 @@ def render_view(
     region: Region,
     clean: Patch | None = None,
     offset: float = 0.0,
-    marks: bool = False,
+    marks: Limits | None = None,
     finish: Callable[[np.ndarray], np.ndarray] | None = None,
 ) -> Rendered:
     """A region as it is shown on screen.
@@ -248,7 +256,7 @@ def render_view(
     ----------
     clean : denoised pixels of (at least) the region with its margin, while the whole denoised picture is missing.
     offset : EV by which the view (not the proof) is brightened, to match another pane.
-    marks : see to the clip marks too.
+    marks : limits of the clip marks; None: no marks.
     finish : finished light (linear sRGB) to what is seen instead.
     """
     outer = _camera_light(developed, settings, context, region, clean)
@@ -257,7 +265,7 @@ def render_view(
     first, left = round((inner.top - outer.top) / outer.step), round((inner.left - outer.left) / outer.step)
     around = _sharpening_reach(settings)
     pixels = np.empty((h, w, 4), np.uint8)
-    found = sensor_marks(developed.clipped, inner) if marks else None
+    found = sensor_marks(developed.clipped, inner) if marks is not None else None
 
     def work(rows: tuple[int, int]) -> None:
         top = max(0, first + rows[0] - around)
@@ -271,8 +279,8 @@ def render_view(
             light *= np.float32(2.0**offset)
         corner = inner.top + rows[0] * inner.step, inner.left
         shown = show(Patch(light, *corner, inner.step), developed, settings)
-        if found is not None:
-            found[rows[0] : rows[1]] |= output_marks(shown)
+        if found is not None and marks is not None:
+            found[rows[0] : rows[1]] |= output_marks(shown, marks) | gamut_marks(light, settings.finish.space)
         pixels[rows[0] : rows[1]] = to_screen(shown if finish is None else finish(shown))
 
     for _ in each(work, strips(h, _STRIP)):

@@ -11,6 +11,7 @@ from irvane.core.files.info import FrameInfo
 from irvane.core.image import BAYER, SIX_BY_SIX, CameraColour, Mosaic, NoiseModel
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import denoise_whole, develop, quick
+from irvane.core.line.marks import Limits
 from irvane.core.line.picture import Picture, Region
 from irvane.core.line.source import MOSAIC, Loaded
 from irvane.core.line.view import render_view
@@ -38,6 +39,8 @@ def _loaded(cfa: np.ndarray, shutter: float) -> Loaded:
 def warm() -> None:
     """Run every kernel once on small pictures of both arrays (seconds from the cache, about a minute without)."""
     light = Light(exposure=0.5, contrast=10, black=0.5, shadows=1.0, highlights=-1.0, tone_map="photographic")
+    bend = ((-2.0, -1.5), (0.0, 0.2))
+    light = replace(light, curve=bend, curve_red=bend, roll_off=1.0, local_small=20, local_large=20)
     everything = replace(
         Settings(), light=light, acutance=Acutance(50, 50, 50), colour=Colour(saturation=120)
     )
@@ -51,7 +54,7 @@ def warm() -> None:
             developed = develop(loaded, settings.sensor)
             for kind in (BEST, FAST):
                 developed.denoised = denoise_whole(developed, settings.sensor, Removal(1.0, kind))
-            render_view(developed, settings, make_context(developed), whole, marks=True)
+            render_view(developed, settings, make_context(developed), whole, marks=Limits())
         coarse = quick(loaded)
         render_view(coarse, everything, make_context(coarse), whole)
     members = []

@@ -10,10 +10,12 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE
+from irvane.core.line.marks import Limits
 from irvane.desktop import theme
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.feed import Feed
+from irvane.desktop.bench.limits import LimitsDialog
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.picture import PictureView
 from irvane.desktop.bench.strip import DIVIDED, ONE, TWO, BenchStrip
@@ -220,6 +222,26 @@ class Bench(QWidget):
         """Hatch what is clipped."""
         self.panes.marks = on
         self.strip.marks_button.setChecked(on)
+        self.feed.request()
+
+    def ask_limits(self) -> LimitsDialog:
+        """The small window with the limits of the hatching; it stays open while the bench is used."""
+        dialog = LimitsDialog(self.panes.limits, self)
+        dialog.changed.connect(self._set_limits)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+        self.set_marks(True)
+        return dialog
+
+    def _set_limits(self, limits: Limits) -> None:
+        self.panes.limits = limits
+        self.feed.request()
+
+    def show_anew(self) -> None:
+        """Paint everything again: the screen's profile is another one."""
+        for pane, content in enumerate(self.contents):
+            content.current = content.backdrop = None
+            self.feed.forget(pane)
         self.feed.request()
 
     def _show_strip(self, on: bool) -> None:

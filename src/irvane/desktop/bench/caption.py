@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from irvane.core.files.info import exposure_text
-from irvane.core.settings import Settings, differences, spec, value_text
+from irvane.core.settings import Settings, differences, full_label, value_text
 from irvane.desktop.bench.content import Content
 from irvane.desktop.session import BARE, Item
 
@@ -29,7 +29,7 @@ def difference_text(own: Settings, other: Settings) -> str:
     paths = sorted(found, key=lambda p: _TELLING.index(p.partition(".")[0]))
     if not paths:
         return _SAME
-    parts = [f"{spec(p).label} {value_text(p, own.get(p))}" for p in paths[:_SHOWN_DIFFERENCES]]
+    parts = [f"{full_label(p)} {value_text(p, own.get(p))}" for p in paths[:_SHOWN_DIFFERENCES]]
     more = len(paths) - len(parts)
     return ", ".join(parts) + (f" and {more} more" if more else "")
 

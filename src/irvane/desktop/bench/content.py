@@ -13,6 +13,7 @@ from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.probe import ProbeFigures
 from irvane.core.line.view import Rendered
 from irvane.desktop.bench.hatching import Marks, marks_of
+from irvane.desktop.screen import SCREEN
 
 #: What a picture is while it is not final; shown in the pane itself.
 STATES = {
@@ -34,11 +35,11 @@ class Layer:
 
 
 def image_of(pixels: np.ndarray) -> QImage:
-    """A QImage that owns its pixels (uint8 H×W×4 RGBA or H×W×3 RGB)."""
+    """A QImage that owns its pixels (uint8 H×W×4 RGBA or H×W×3 RGB, sRGB), in the colours of the screen."""
     h, w, channels = pixels.shape
     form = QImage.Format.Format_RGBX8888 if channels == 4 else QImage.Format.Format_RGB888
     # copy: the array may go before the image does
-    return QImage(np.ascontiguousarray(pixels).data, w, h, w * channels, form).copy()
+    return SCREEN.shown(QImage(np.ascontiguousarray(pixels).data, w, h, w * channels, form).copy())
 
 
 @dataclass

@@ -10,6 +10,7 @@ from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.probe import ProbeFigures
 from irvane.core.line.looks import missing
+from irvane.core.line.marks import Limits
 from irvane.core.line.view import Rendered
 from irvane.desktop.backstage import Backstage, Wish
 from irvane.desktop.bench.panes import Panes
@@ -67,7 +68,10 @@ class Feed(QObject):
             content.extent = frame.developed.extent
             content.notes = frame.developed.notes
         region = self.panes.viewport.region(content.extent, self.panes.size_of(pane))
-        return Wish(item.source, settings, region, content.offset, self.panes.look, self.panes.marks)
+        return Wish(item.source, settings, region, content.offset, self.panes.look, self._limits())
+
+    def _limits(self) -> Limits | None:
+        return self.panes.limits if self.panes.marks else None
 
     def request(self) -> None:
         """Ask for new views, once the window has nothing else to do."""

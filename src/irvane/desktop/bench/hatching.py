@@ -1,4 +1,5 @@
-"""Hatching over a picture: what was clipped on the sensor, and what is at white or black in the finished picture."""
+"""Hatching over a picture: what was clipped on the sensor, what is at white or black in the finished picture, and
+which colours the output space does not hold."""
 
 from __future__ import annotations
 
@@ -8,20 +9,23 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QTransform
 
-from irvane.core.line.marks import BLACK, SENSOR, WHITE
+from irvane.core.line.marks import BLACK, GAMUT, SENSOR, WHITE
 from irvane.desktop import theme
 
 #: Colour of the stripes by the lost colours (bit 0 red, 1 green, 2 blue).
 _LOST = ("#00000000", "#c8463c", "#4f9a48", "#b99a2e", "#4668c0", "#a1529c", "#3d9aa0", "#1c1c1c")
 _AT_WHITE, _AT_BLACK = QColor("#1f6f66"), QColor("#8fd0c6")
+_OUTSIDE = QColor("#9a9a9a")
 
 
 @dataclass(frozen=True)
 class Marks:
-    """Two indexed pictures: stripes of the sensor, stripes of the finished picture; None where nothing is marked."""
+    """Indexed pictures: stripes of the sensor, stripes of the finished picture, dots where the output space ends; None
+    where nothing is marked."""
 
     sensor: QImage | None
     output: QImage | None
+    gamut: QImage | None
 
 
 def _indexed(codes: np.ndarray, colours: list[int]) -> QImage | None:
@@ -39,7 +43,13 @@ def marks_of(bits: np.ndarray) -> Marks:
     output = [0] * (WHITE + BLACK + 1)
     output[WHITE], output[BLACK] = _AT_WHITE.rgba(), _AT_BLACK.rgba()
     output[WHITE | BLACK] = _AT_WHITE.rgba()  # a reduced pixel may cover both
-    return Marks(_indexed(bits & SENSOR, lost), _indexed(bits & (WHITE | BLACK), output))
+    outside = [0] * (GAMUT + 1)
+    outside[GAMUT] = _OUTSIDE.rgba()
+    return Marks(
+        _indexed(bits & SENSOR, lost),
+        _indexed(bits & (WHITE | BLACK), output),
+        _indexed(bits & GAMUT, outside),
+    )
 
 
 def paint_marks(painter: QPainter, marks: Marks, target: QRectF, view: QRect, ratio: float) -> None:
@@ -48,6 +58,7 @@ def paint_marks(painter: QPainter, marks: Marks, target: QRectF, view: QRect, ra
     for image, style in (
         (marks.sensor, Qt.BrushStyle.BDiagPattern),
         (marks.output, Qt.BrushStyle.FDiagPattern),
+        (marks.gamut, Qt.BrushStyle.Dense6Pattern),
     ):
         if image is None or seen.isEmpty():
             continue

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QSize
 
 from irvane.core.line.looks import PICTURE
+from irvane.core.line.marks import Limits
 from irvane.core.line.picture import Region
 from irvane.core.settings import Settings
 from irvane.desktop.bench.content import Content
@@ -24,7 +25,7 @@ class Panes:
     ----------
     chosen : the pane whose proof the controls act on.
     matching : pane B is brightened to match pane A.
-    look : key of LOOKS, for all panes. marks : clipped places are hatched.
+    look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
     probe : centre of the probe, as shares of the frame's width and height.
     size_of : size in device pixels of the widget that paints a pane.
     """
@@ -37,6 +38,7 @@ class Panes:
         self.probe = (0.5, 0.5)
         self.look = PICTURE
         self.marks = False
+        self.limits = Limits()
 
     def item(self, pane: int) -> Item | None:
         """The item a pane shows."""

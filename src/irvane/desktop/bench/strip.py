@@ -70,7 +70,8 @@ class BenchStrip(QWidget):
         self.marks_button = _flat(
             "hatch clipping",
             "Rising stripes: colours that were clipped on the sensor, in the colour that is lost. Falling stripes: places "
-            "of the finished picture at white, or at black (H).",
+            "of the finished picture at white, or at black. Dots: colours that the space of the station Finish does not hold; they "
+            "are pulled into it softly (H; limits: Shift+H).",
             checkable=True,
         )
         self.marks_button.toggled.connect(self.marked)

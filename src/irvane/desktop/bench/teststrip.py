@@ -8,7 +8,8 @@ from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from irvane.core.line.teststrip import FEWEST, MOST, is_numeric, strip_label, strip_title, strip_values
+from irvane.core.line.teststrip import FEWEST, GRADE, MOST, is_numeric, strip_label, strip_title, strip_values
+from irvane.core.settings import Points, spec
 from irvane.desktop import theme
 
 _GAP = 3
@@ -189,4 +190,4 @@ class TestStrip(QWidget):
 
 def can_be_stripped(path: str) -> bool:
     """Does a setting change the picture on the bench?"""
-    return not path.startswith("finish.")
+    return path == GRADE or not (path.startswith("finish.") or isinstance(spec(path), Points))

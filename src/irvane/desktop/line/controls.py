@@ -15,7 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.settings import Choice, Number, default, spec, value_text
+from irvane.core.settings import Choice, Number, Points, default, spec, value_text
+from irvane.core.stations import Curve
 from irvane.desktop import theme
 
 _NAME_WIDTH = 78
@@ -45,7 +46,7 @@ class _Track(QSlider):
         super().__init__(Qt.Orientation.Horizontal)
         self.neutral = neutral
         self.automatic = False
-        self.setMinimumWidth(56)
+        self.setMinimumWidth(44)
 
     def _x(self, value: int) -> int:
         span = max(self.maximum() - self.minimum(), 1)
@@ -245,3 +246,40 @@ class ChoiceRow(QWidget):
     def show_value(self, value: str, _automatic: object = None) -> None:
         """Show a value."""
         self.box.setCurrentIndex(self.box.findData(value))
+
+
+class PointsRow(QWidget):
+    """A curve: its name and a button that opens the editor.
+
+    Signals
+    -------
+    changed(points), opened
+    """
+
+    changed = Signal(object)
+    opened = Signal()
+
+    def __init__(self, path: str) -> None:
+        super().__init__()
+        declared = spec(path)
+        assert isinstance(declared, Points)
+        self.path = path
+        self.name = _Name(declared.label)
+        self.name.setFixedWidth(_NAME_WIDTH // 2)
+        self.name.reset.connect(lambda: self.changed.emit(default(path)))
+        self.name.strip.connect(self.opened)
+        self.button = QPushButton()
+        self.button.setAccessibleName(f"Curve: {declared.label}")
+        self.button.clicked.connect(self.opened)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(5)
+        layout.addWidget(self.name)
+        layout.addWidget(self.button, 1)
+        for widget in (self.name, self.button):
+            widget.setToolTip(f"{declared.help}\nClick to draw it; double click on the name: straight.")
+        self.setFixedHeight(ROW_HEIGHT)
+
+    def show_value(self, value: Curve, _automatic: object = None) -> None:
+        """Show how many points there are."""
+        self.button.setText(value_text(self.path, value))

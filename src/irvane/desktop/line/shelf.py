@@ -14,9 +14,9 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.line.engine import Frame
-from irvane.core.settings import STATIONS, Number, Settings, names, spec
+from irvane.core.settings import STATIONS, Choice, Number, Points, Settings, names, spec
 from irvane.desktop.bench.content import Content
-from irvane.desktop.line.controls import ChoiceRow, NumberRow
+from irvane.desktop.line.controls import ChoiceRow, NumberRow, PointsRow
 from irvane.desktop.line.plots import Plot
 from irvane.desktop.line.words import (
     automatic_values,
@@ -30,7 +30,12 @@ from irvane.desktop.line.words import (
 
 HEIGHT = 206
 #: Groups that stand below another one instead of in a column of their own.
-_BELOW = {"Grade": "Over scale", "Grain at the end": "Per channel"}
+_BELOW = {"Grade": "Over scale", "Grain at the end": "Per channel", "Local contrast": "Whole"}
+
+
+#: Columns that need little room.
+_NARROW = {"Curves": 112}
+_ROWS = {Number: NumberRow, Choice: ChoiceRow, Points: PointsRow}
 
 
 class _Station(QWidget):
@@ -38,13 +43,13 @@ class _Station(QWidget):
 
     def __init__(self, station: str) -> None:
         super().__init__()
-        self.rows: dict[str, NumberRow | ChoiceRow] = {}
+        self.rows: dict[str, NumberRow | ChoiceRow | PointsRow] = {}
         self.columns: dict[str, QVBoxLayout] = {}
         whole = QVBoxLayout(self)
         whole.setContentsMargins(12, 8, 6, 6)
         whole.setSpacing(2)
         self._layout = QHBoxLayout()
-        self._layout.setSpacing(18)
+        self._layout.setSpacing(14)
         self.words = QLabel()
         self.words.setObjectName("muted")
         self.words.setWordWrap(True)
@@ -53,23 +58,23 @@ class _Station(QWidget):
         whole.addLayout(self._layout, 1)
         whole.addWidget(self.words)
         for path in names(station):
-            row = NumberRow(path) if isinstance(spec(path), Number) else ChoiceRow(path)
+            row = _ROWS[type(spec(path))](path)
             self.column(spec(path).group).addWidget(row)
             self.rows[path] = row
 
     def column(self, group: str) -> QVBoxLayout:
         """The column of a group, made when it is first asked for."""
         if group not in self.columns:
-            column = self.columns.get(_BELOW.get(group, "")) or self._new_column()
+            column = self.columns.get(_BELOW.get(group, "")) or self._new_column(group)
             title = QLabel(group)
             title.setObjectName("group")
             column.addWidget(title)
             self.columns[group] = column
         return self.columns[group]
 
-    def _new_column(self) -> QVBoxLayout:
+    def _new_column(self, group: str) -> QVBoxLayout:
         holder = QWidget()
-        holder.setMaximumWidth(330)
+        holder.setMaximumWidth(_NARROW.get(group, 330))
         column = QVBoxLayout(holder)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(1)
@@ -88,13 +93,14 @@ class Shelf(QWidget):
 
     Signals
     -------
-    changed(path, value) : a setting was moved or typed. strip(path) : its test strip is asked for.
+    changed(path, value) : a setting was moved or typed. strip(path) : its test strip is asked for. curve(path) : a curve is to be drawn.
     held(path, on) : its slider was taken hold of, or let go.
     grade(name) : a quick grade of noise removal. try_grades : all of them are to be seen side by side. pick_grey, write, choose_folder : the buttons of the stations Colour and Finish.
     """
 
     changed = Signal(str, object)
     strip = Signal(str)
+    curve = Signal(str)
     held = Signal(str, bool)
     pick_grey = Signal(bool)
     as_shot = Signal()
@@ -114,7 +120,10 @@ class Shelf(QWidget):
             page = _Station(station)
             for path, row in page.rows.items():
                 row.changed.connect(lambda value, p=path: self.changed.emit(p, value))
-                row.strip.connect(lambda p=path: self.strip.emit(p))
+                if isinstance(row, PointsRow):
+                    row.opened.connect(lambda p=path: self.curve.emit(p))
+                else:
+                    row.strip.connect(lambda p=path: self.strip.emit(p))
                 if isinstance(row, NumberRow):
                     row.held.connect(lambda on, p=path: self.held.emit(p, on))
             self.stations[station] = page

@@ -46,14 +46,30 @@ def sigma_text(frame: Frame) -> str:
     return "" if noise is None else f"σ {noise.sigma(MID_SIGNAL, GREEN) * 100:.2f} %"
 
 
+_NAMED = (
+    "shadows",
+    "midtones",
+    "highlights",
+    "contrast",
+    "local_small",
+    "local_large",
+    "black",
+    "white",
+    "roll_off",
+)
+
+
 def _light(settings: Settings) -> str:
     light = settings.light
     parts = [value_text("light.exposure", light.exposure)] if light.exposure else []
-    for name in ("shadows", "midtones", "highlights", "contrast", "black", "white"):
+    for name in _NAMED:
         value = getattr(light, name)
         if value:
             path = f"light.{name}"
-            parts.append(f"{spec(path).label.lower()} {value_text(path, value)}")
+            name = f"local {spec(path).label}" if name.startswith("local") else spec(path).label
+            parts.append(f"{name.lower()} {value_text(path, value)}")
+    if any((light.curve, light.curve_red, light.curve_green, light.curve_blue)):
+        parts.append("curve")
     if light.tone_map != "none":
         parts.append(light.tone_map)
     return ", ".join(parts) or "as it was"
