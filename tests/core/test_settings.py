@@ -19,6 +19,7 @@ from irvane.core.settings import (
     VERSION,
     Choice,
     Number,
+    Points,
     Settings,
     bare,
     default,
@@ -49,6 +50,12 @@ def test_settings_survive_json(data: st.DataObject) -> None:
         declared = spec(path)
         if isinstance(declared, Choice):
             value = data.draw(st.sampled_from([key for key, _ in declared.options]))
+        elif isinstance(declared, Points):
+            inside = st.floats(declared.low, declared.high, allow_nan=False)
+            places = sorted(data.draw(st.lists(inside, max_size=declared.most, unique=True)))
+            count = len(places)
+            values = sorted(data.draw(st.lists(inside, min_size=count, max_size=count)))
+            value = list(zip(places, values, strict=True))
         else:
             value = data.draw(st.floats(declared.low, declared.high, allow_nan=False))
         settings = settings.with_value(path, value)
