@@ -170,6 +170,13 @@ class Bench:
         return times
 
 
+#: All settings of Light and Colour.
+_LIGHT_AND_COLOUR = {
+    "light.shadows": 1.5, "light.highlights": -1.0, "light.midtones": 0.2, "light.contrast": 20.0, "light.black": 0.5,
+    "light.white": 0.3, "light.roll_off": 1.0, "light.local_small": 20.0, "light.local_large": 20.0,
+    "light.curve": "-4:-4.3, 1:1.2", "light.curve_red": "0:0.1", "colour.temperature": 5000.0, "colour.saturation": 120.0,
+    "colour.pale": 20.0, "colour.reds": 20.0,
+}  # fmt: skip
 #: Everything that acts on a view, but denoising.
 _EVERYTHING = {
     "noise.amount": 0.0, "light.exposure": 0.5, "light.shadows": 1.5, "light.highlights": -1.0, "light.contrast": 20.0,
@@ -322,6 +329,17 @@ def in_the_window(bench: Bench, paths: list[Path]) -> Rows:
                 factor = 1 if setting in ("light.exposure", "light.shadows") else 20
                 times = bench.repaints(setting, [v * factor for v in values], panes)
                 rows.append((f"{setting}, {words}, {kind}: repaint ms, median / 95 %", median_and_95(times)))
+    window.session.edit(content.item, content.proof, _LIGHT_AND_COLOUR)
+    for zoom, words in ((None, "fit"), (1.0, "100 %")):
+        window.bench.set_zoom(zoom)
+        bench.settled()
+        times = bench.repaints("light.exposure", values, 2)
+        rows.append(
+            (
+                f"all of Light and Colour, {words}, both panes change: repaint ms, median / 95 %",
+                median_and_95(times),
+            )
+        )
     window.session.edit(content.item, content.proof, _EVERYTHING)
     bench.settled()
     return [

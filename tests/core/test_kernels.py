@@ -17,9 +17,8 @@ from irvane.core import powers
 from irvane.core.acutance.sharpen import sharpen
 from irvane.core.colour.camera import apply_camera
 from irvane.core.colour.rendering import Curve, encode, render, to_screen
-from irvane.core.colour.saturation import saturate
 from irvane.core.errors import Cancelled
-from irvane.core.image import BAYER, LUMA_2020, SIX_BY_SIX, Mosaic
+from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic
 from irvane.core.kernels import blank, flat, serial
 from irvane.core.lens.vignetting import correct_vignetting
 from irvane.core.line.picture import decode16, encode16, halve
@@ -182,14 +181,6 @@ def test_camera_matrix_and_ceiling(picture: np.ndarray) -> None:
     np.testing.assert_allclose(apply_camera(picture, gains, matrix, 1.0), expected, atol=2e-6)
     turned = picture[:, ::-1]
     np.testing.assert_allclose(apply_camera(turned, gains, matrix), (turned * gains) @ matrix.T, atol=5e-6)
-
-
-@pytest.mark.parametrize("per_cent", [0, 50, 180])
-def test_saturation_keeps_luminance(picture: np.ndarray, per_cent: float) -> None:
-    out = saturate(picture, per_cent)
-    np.testing.assert_allclose(out @ LUMA_2020, picture @ LUMA_2020, atol=2e-6)
-    grey = (picture @ LUMA_2020)[..., None]
-    np.testing.assert_allclose(out, grey + per_cent / 100 * (picture - grey), atol=4e-6)
 
 
 @pytest.mark.parametrize(("luminance", "colour"), [(1, 1), (0.5, 0.5), (0, 1), (0.3, 0.9)])

@@ -42,7 +42,7 @@ def test_grey_lands_where_it_is_meant_to(name: str, offset: float) -> None:
     scene = _scene(name, offset)
     found = suggest(make_guide(scene, scene.shape[:2]))
     meant = SCENES[name][1]
-    assert offset + found.exposure == pytest.approx(meant, abs=0.75)
+    assert offset + found.exposure == pytest.approx(meant, abs=0.7)
     stops = np.log2(scene[..., 0] / 0.18) + found.exposure
     shown = stops + tonal_shift(stops, found.shadows, found.highlights)
     if name == "dark stage" or name == "town at night":

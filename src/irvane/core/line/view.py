@@ -12,9 +12,8 @@ import numpy as np
 
 from irvane.core.acutance import sharpen as acutance
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, flat_transform, transform
-from irvane.core.colour.hues import RANGES, saturate_hues
 from irvane.core.colour.rendering import WHITE_EV, encode, render, to_screen
-from irvane.core.colour.saturation import saturate
+from irvane.core.colour.saturation import RANGES, saturate
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.files.writers import quantise
 from irvane.core.image import LUMA_2020, MID_GREY
@@ -183,8 +182,9 @@ def _scene_light(
     picture = apply_operator(picture, settings.light, context.guide, white_ev(settings))
     picture = apply_curves(picture, settings.light)
     picture = apply_roll_off(picture, settings.light.roll_off, _paper_white(developed, settings))
-    picture = saturate(picture, settings.colour.saturation, settings.colour.pale)
-    picture = saturate_hues(picture, tuple(getattr(settings.colour, name) for name in RANGES))
+    colour = settings.colour
+    by_hue = tuple(getattr(colour, name) for name in RANGES)
+    picture = saturate(picture, colour.saturation, colour.pale, by_hue)
     denoised = clean or developed.denoised is not None
     noise = remaining_noise(developed, settings, context, denoised)
     return replace(patch, pixels=acutance.sharpen(picture, settings.acutance, noise, patch.step))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from irvane.core.colour.camera import light_of
-from irvane.core.colour.hues import RANGES
+from irvane.core.colour.saturation import RANGES
 from irvane.core.image import GREEN
 from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
 from irvane.core.line.context import noise_amount
