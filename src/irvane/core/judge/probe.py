@@ -15,9 +15,9 @@ import numpy as np
 
 from irvane.core.image import LUMA_2020
 
-_MADS = 6.0
+MADS = 6.0
 #: A median absolute deviation times this is a standard deviation for Gaussian noise.
-_MAD_TO_SIGMA = 1.4826
+MAD_TO_SIGMA = 1.4826
 SMALLEST = 4
 
 
@@ -53,14 +53,19 @@ def robust_sigma(values: np.ndarray) -> float:
     """Standard deviation of a plane-corrected H×W array without outliers beyond 6 MAD."""
     h, w = values.shape
     y, x = np.mgrid[0:h, 0:w]
-    design = np.stack([np.ones(h * w), x.ravel() - (w - 1) / 2, y.ravel() - (h - 1) / 2], axis=1)
-    flat = values.ravel().astype(np.float64)
+    return robust_sigma_at(values.ravel(), y.ravel(), x.ravel())
+
+
+def robust_sigma_at(values: np.ndarray, y: np.ndarray, x: np.ndarray) -> float:
+    """The same of values (N) at places y, x."""
+    design = np.stack([np.ones(values.size), x - x.mean(), y - y.mean()], axis=1)
+    flat = values.astype(np.float64)
     keep = np.ones(flat.size, bool)
     for _ in range(3):
         coefficients, *_rest = np.linalg.lstsq(design[keep], flat[keep], rcond=None)
         residual = flat - design @ coefficients
         spread = float(np.median(np.abs(residual[keep] - np.median(residual[keep]))))
-        fresh = np.abs(residual) <= _MADS * spread if spread > 0 else np.ones(flat.size, bool)
+        fresh = np.abs(residual) <= MADS * spread if spread > 0 else np.ones(flat.size, bool)
         if (fresh == keep).all():
             break
         keep = fresh

@@ -25,9 +25,11 @@ from irvane.core.simulate.furnace import furnace, worker
 from irvane.core.simulate.window import window
 
 #: Version of the scenes: a change makes the demo anew.
-SCENES = 1
+SCENES = 3
 
 BODY_A = Body("Simulated A")
+#: Beside body A in the ladder: nearly the same well, noisier electronics.
+BODY_B = Body("Simulated B", full_well=47_000.0, read_noise=8.0)
 BODY_SIX = Body("Simulated S", cfa=SIX_BY_SIX, full_well=42_000.0, read_noise=2.6)
 
 #: Response to white under the workshop's lamps, in daylight, and by the furnace.
@@ -98,6 +100,18 @@ def _shots() -> list[Shot]:
     return shots
 
 
+def _ladder() -> list[Shot]:
+    """The test card through both bodies, in steps of one stop; hidden in a folder of its own."""
+    return [
+        Shot(
+            f"{LADDER_FOLDER}/{name}{ev:+d}", "card", 100, ev, 2.0**ev / 60, _DAYLIGHT, body=body,
+            seconds=3600 + 120 * number + k, aperture=5.6,
+        )
+        for number, (name, body) in enumerate((("body-a", BODY_A), ("body-b", BODY_B)))
+        for k, ev in enumerate(LADDER)
+    ]  # fmt: skip
+
+
 _SMALL = ("furnace-hand-1", "furnace-hand-2", "furnace-hand-3", "bench-iso6400", "window-leaves", "test-card")
 _SCENES: dict[str, Callable[[tuple[int, int], np.random.Generator], np.ndarray]] = {
     "furnace": furnace,
@@ -105,6 +119,9 @@ _SCENES: dict[str, Callable[[tuple[int, int], np.random.Generator], np.ndarray]]
     "window": window,
     "card": card,
 }
+#: Exposures of the ladder in EV, for each body; every second one in the small demo.
+LADDER = tuple(range(3, -9, -1))
+LADDER_FOLDER = "ladder"
 _START = datetime(2026, 11, 3, 9, 30)
 
 
@@ -159,7 +176,7 @@ def scene_light(name: str, shape: tuple[int, int], seed: int) -> np.ndarray:
 def make_demo(
     folder: Path, seed: int = 1, small: bool = False, progress: Progress | None = None
 ) -> list[Path]:
-    """Make the demo pictures that are missing; returns all of them.
+    """Make the demo pictures that are missing, the ladder in a folder of its own; returns all of them.
 
     Raises
     ------
@@ -167,18 +184,19 @@ def make_demo(
         When the folder cannot be made or written.
     """
     try:
-        folder.mkdir(parents=True, exist_ok=True)
+        (folder / LADDER_FOLDER).mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise WriteError(folder, write_reason(error)) from error
-    shape = (600, 900) if small else (2000, 3000)
+    shape, ladder_shape = ((600, 900), (400, 600)) if small else ((2000, 3000), (1000, 1500))
     shots = [shot for shot in _shots() if not small or shot.name in _SMALL]
+    shots += [shot for shot in _ladder() if not small or shot.ev % 2 == 0]
     stamp = folder / ".irvane-demo"
     wanted = f"scenes {SCENES} seed {seed} shape {shape}"
     fresh = not stamp.exists() or stamp.read_text("utf-8") != wanted
     if fresh and not os.access(folder, os.W_OK):
         raise WriteError(folder, "the folder may not be written; choose another folder")
     made: list[Path] = []
-    lights: dict[str, np.ndarray] = {}
+    lights: dict[tuple[str, tuple[int, int]], np.ndarray] = {}
     for number, shot in enumerate(shots):
         path = folder / f"{shot.name}.dng"
         made.append(path)
@@ -186,9 +204,10 @@ def make_demo(
             continue
         if progress is not None and not progress(number / len(shots), shot.name):
             raise Cancelled
-        if shot.scene not in lights:
-            lights = {shot.scene: scene_light(shot.scene, shape, seed)}
-        light = lights[shot.scene]
+        size = ladder_shape if path.parent != folder else shape
+        if (shot.scene, size) not in lights:
+            lights = {(shot.scene, size): scene_light(shot.scene, size, seed)}
+        light = lights[shot.scene, size]
         if shot.scene == "furnace":
             light = worker(light, shot.worker)
         shoot(path, light, shot, seed)
