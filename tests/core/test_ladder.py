@@ -63,7 +63,7 @@ def _flat(body: Body, level: float, iso: float, seed: int) -> Mosaic:
 
 
 @pytest.mark.parametrize(
-    "body", [BODY_A, BODY_B, Body("Coarse", full_well=12_000, read_noise=1.5, white=4095)]
+    "body", [BODY_A, BODY_B, Body("Coarse", full_well=12_000, read_noise=2.5, white=4095)]
 )
 @pytest.mark.parametrize("iso", [100, 800])
 def test_pairs_of_flat_and_dark_frames_tell_the_electrons(body: Body, iso: float) -> None:

@@ -65,7 +65,7 @@ def robust_sigma_at(values: np.ndarray, y: np.ndarray, x: np.ndarray) -> float:
         coefficients, *_rest = np.linalg.lstsq(design[keep], flat[keep], rcond=None)
         residual = flat - design @ coefficients
         spread = float(np.median(np.abs(residual[keep] - np.median(residual[keep]))))
-        fresh = np.abs(residual) <= MADS * spread if spread > 0 else np.ones(flat.size, bool)
+        fresh = np.abs(residual) <= MADS * spread if spread > 1e-12 else np.ones(flat.size, bool)
         if (fresh == keep).all():
             break
         keep = fresh
