@@ -66,7 +66,7 @@ def robust_sigma_at(values: np.ndarray, y: np.ndarray, x: np.ndarray) -> float:
         residual = flat - design @ coefficients
         spread = float(np.median(np.abs(residual[keep] - np.median(residual[keep]))))
         fresh = np.abs(residual) <= MADS * spread if spread > 1e-12 else np.ones(flat.size, bool)
-        if (fresh == keep).all():
+        if (fresh == keep).all() or fresh.sum() <= 3:
             break
         keep = fresh
     used = residual[keep]
