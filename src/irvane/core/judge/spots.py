@@ -1,0 +1,113 @@
+"""Judging spots: places of a frame that tell most about noise, detail and tone, proposed by what they hold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from irvane.core.image import LUMA_2020
+from irvane.core.judge.chart import find_chart
+
+#: Longer side of the copy that is searched, and the side of a block in its pixels.
+_SIDE, _BLOCK = 1200, 32
+#: Light at which a block counts as gone (scene-linear; paper white is 2.9), and the floor of log2 light.
+_GONE, _FLOOR = 2.8, 2.0**-11
+#: A block is a straight edge, or lettering, when its gradients agree more, or less, than this (structure tensor).
+_STRAIGHT, _TANGLED = 0.85, 0.6
+_MARGIN = 1
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A place worth looking at.
+
+    Attributes
+    ----------
+    kind : what it holds: texture, edge, smooth, dark, bright, lettering or patches.
+    x, y : its middle, as shares of the frame's width and height.
+    """
+
+    kind: str
+    x: float
+    y: float
+
+
+#: Kinds in the order they are stepped through: the most telling first.
+KINDS = ("texture", "edge", "dark", "smooth", "bright", "lettering", "patches")
+
+
+def _blocks(plane: np.ndarray) -> np.ndarray:
+    """Means of blocks."""
+    h, w = (side // _BLOCK for side in plane.shape)
+    cut = plane[: h * _BLOCK, : w * _BLOCK]
+    return np.asarray(cv2.resize(cut, (w, h), interpolation=cv2.INTER_AREA), np.float64)
+
+
+def find_spots(picture: np.ndarray, step: float = 1.0) -> list[Spot]:
+    """Judging spots of a frame, the most telling first; kinds that are not there are left out.
+
+    Parameters
+    ----------
+    picture : scene-linear light of the whole frame or a reduced copy, float H×W×3.
+    step : frame pixels per pixel of the picture (for the search of a chart).
+    """
+    factor = max(1.0, max(picture.shape[:2]) / _SIDE)
+    size = (max(1, round(picture.shape[1] / factor)), max(1, round(picture.shape[0] / factor)))
+    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA) if factor > 1 else picture
+    light = np.ascontiguousarray(small @ LUMA_2020, np.float32)
+    if min(light.shape) < 4 * _BLOCK:
+        return []
+    levels = np.log2(np.maximum(light, _FLOOR))
+    detail = np.abs(levels - cv2.GaussianBlur(levels, (0, 0), 2.0))
+    across, down = (
+        cv2.Sobel(levels, cv2.CV_32F, 1, 0, scale=1 / 8),
+        cv2.Sobel(levels, cv2.CV_32F, 0, 1, scale=1 / 8),
+    )
+    xx, yy, xy = (_blocks(p) for p in (across * across, down * down, across * down))
+    energy = xx + yy
+    agreement = np.hypot(xx - yy, 2 * xy) / np.maximum(energy, 1e-9)
+    mean, fine = _blocks(levels), _blocks(detail)
+    square = np.maximum(_blocks(levels * levels) - mean**2, 0)
+    gone = _blocks((light > _GONE).astype(np.float32)) > 0.02
+    inside = np.zeros(mean.shape, bool)
+    inside[_MARGIN:-_MARGIN, _MARGIN:-_MARGIN] = True
+    usable = inside & ~gone & (mean > np.log2(_FLOOR) + 1.5)
+    if not usable.any():
+        return []
+    low, high = np.percentile(mean[usable], (12, 92))
+    middle = usable & (mean > low) & (mean < high)
+    scores = {
+        "texture": np.where(middle & (agreement < _TANGLED), fine, 0),
+        "edge": np.where(middle & (agreement > _STRAIGHT), energy, 0),
+        "dark": np.where(usable & (mean <= low), fine, 0),
+        "smooth": np.where(middle, 1 / (np.sqrt(square) + 0.02), 0),
+        "bright": np.where(usable & (mean >= high), fine + 0.01, 0),
+        # ink on paper: fine, tangled, mostly bright with dark strokes
+        "lettering": np.where(usable & (agreement < _TANGLED), _strokes(levels, mean) * fine, 0),
+    }
+    spots = [_best(kind, score, light.shape) for kind, score in scores.items() if score.max() > 0]
+    patches = find_chart(picture, step)
+    if patches:
+        h, w = picture.shape[0] * step, picture.shape[1] * step
+        region = patches[len(patches) // 2].region
+        spots.append(
+            Spot("patches", (region.left + region.right) / 2 / w, (region.top + region.bottom) / 2 / h)
+        )
+    return sorted(spots, key=lambda spot: KINDS.index(spot.kind))
+
+
+def _strokes(levels: np.ndarray, mean: np.ndarray) -> np.ndarray:
+    """How much each block looks like dark strokes on bright, even paper: share of paper × depth of the ink, 0 elsewhere."""
+    h, w = mean.shape
+    blocks = levels[: h * _BLOCK, : w * _BLOCK].reshape(h, _BLOCK, w, _BLOCK).swapaxes(1, 2).reshape(h, w, -1)
+    ink, paper = np.percentile(blocks, (5, 75), axis=2)
+    near = (np.abs(blocks - paper[..., None]) < 0.25).mean(axis=2)
+    depth = paper - ink
+    return np.where((near > 0.5) & (depth > 1.5), near * depth, 0)
+
+
+def _best(kind: str, score: np.ndarray, shape: tuple[int, ...]) -> Spot:
+    row, column = np.unravel_index(int(np.argmax(score)), score.shape)
+    return Spot(kind, float((column + 0.5) * _BLOCK / shape[1]), float((row + 0.5) * _BLOCK / shape[0]))
