@@ -390,17 +390,39 @@ def main() -> None:
         write(args.megapixels[: len(columns)], columns)
 
 
-def write(sizes: list[float], columns: list[dict[str, str]]) -> None:
-    """Write the table of the sizes that were measured."""
+def kept_columns(sizes: list[float]) -> dict[float, dict[str, str]]:
+    """Columns of the present table for sizes that were not measured now."""
+    table = ROOT / "docs" / "speed.md"
+    rows = [
+        [cell.strip() for cell in line.strip("|\n").split("|")]
+        for line in (table.read_text("utf-8").splitlines() if table.exists() else [])
+        if line.startswith("| ")
+    ]
+    if not rows:
+        return {}
+    head = [float(cell.removesuffix(" MP")) for cell in rows[0][1:]]
+    return {
+        size: {row[0]: row[place] for row in rows[1:] if len(row) > place}
+        for place, size in enumerate(head, 1)
+        if size not in sizes
+    }
+
+
+def write(measured: list[float], found: list[dict[str, str]]) -> None:
+    """Write the table: the sizes that were measured, and what is known of others from former runs."""
+    everything = {**kept_columns(measured), **dict(zip(measured, found, strict=True))}
+    sizes = sorted(everything)
+    columns = [everything[size] for size in sizes]
     given = " ".join(f"{size:g}" for size in sizes)
+    names = list(dict.fromkeys(name for column in columns for name in column))
     lines = [
         "# Speed", "",
         f"Made by `python benchmarks/speed.py --megapixels {given}` on {os.cpu_count()} processor cores: simulated Bayer",
         "frames at ISO 3200, a window of 1280×800 with two panes, kernels warm. Ratios are of times in the same run",
-        "(smaller is faster).", "",
+        "(smaller is faster); each size is a run of its own.", "",
         "| what | " + " | ".join(f"{size:g} MP" for size in sizes) + " |",
         "|---" * (1 + len(columns)) + "|",
-        *(f"| {what} | " + " | ".join(column.get(what, "") for column in columns) + " |" for what in columns[0]),
+        *(f"| {what} | " + " | ".join(column.get(what, "") for column in columns) + " |" for what in names),
     ]  # fmt: skip
     text = "\n".join(lines) + "\n"
     print(text, flush=True)

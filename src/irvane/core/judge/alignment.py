@@ -124,7 +124,7 @@ def find_mapping(
 
 
 def _by_features(first: np.ndarray, second: np.ndarray) -> tuple[np.ndarray | None, float | None]:
-    finder = cv2.SIFT_create(_FEATURES)
+    finder = cv2.SIFT.create(_FEATURES)
     (keys_a, words_a), (keys_b, words_b) = (
         finder.detectAndCompute(first, None),
         finder.detectAndCompute(second, None),
