@@ -3,22 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from irvane.core.colour.camera import light_of
+from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import IrvaneError, ReadError
 from irvane.core.files.info import read_info
 from irvane.core.files.sets import find_brackets
 from irvane.core.files.thumbnails import preview
 from irvane.core.finish import job
-from irvane.core.image import NoiseModel
+from irvane.core.image import LUMA_2020, NoiseModel
 from irvane.core.judge.diagnosis import MID_SIGNAL, SHADOW_SIGNAL, decibels, diagnose
+from irvane.core.judge.dynamic_range import range_facts
+from irvane.core.judge.edge import edge_figures
 from irvane.core.judge.figures import probe_figures
+from irvane.core.judge.gradient import gradient_figures
+from irvane.core.judge.grain import grain_figures
 from irvane.core.line.picture import Region
 from irvane.core.line.source import DISPLAY, FileSource, Loaded
+from irvane.core.line.view import scene_patch, trim
 from irvane.core.noise.denoise import automatic_amount
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.sensor.highlights import CLIP_FULL
@@ -67,6 +74,8 @@ def frame_facts(path: Path) -> dict[str, Any]:
         facts["clipped_share"] = float((loaded.mosaic.data >= CLIP_FULL).mean())
         room = sensor_exposure(loaded.mosaic).headroom
         found = diagnose(loaded.noise, facts["clipped_share"], room)
+        if loaded.noise is not None:
+            facts["dynamic_range_stops"] = range_facts(loaded.noise, h * w)
         facts["diagnosis"] = [*found.findings, *found.measures]
         facts["headroom_ev"] = dict(zip(("red", "green", "blue"), (round(v, 2) for v in room), strict=True))
     if loaded.levels is not None:
@@ -86,26 +95,56 @@ def sets_of(paths: Sequence[Path]) -> list[dict[str, Any]]:
     return [{"frames": [str(paths[i]) for i in b.members], "offsets": list(b.offsets)} for b in brackets]
 
 
-def measure_file(path: Path, settings: Settings, at: tuple[int, int, int, int]) -> dict[str, Any]:
+def measure_file(
+    path: Path, settings: Settings, at: tuple[int, int, int, int], kind: str = "flat"
+) -> dict[str, Any]:
     """Figures of a rectangle (x, y, width, height in output pixels) of a developed file.
+
+    Parameters
+    ----------
+    kind : what it holds: ``flat``, ``edge``, ``grain`` or ``gradient``; each adds its own figures.
 
     Raises
     ------
     ReadError
-        When the file cannot be read or the rectangle does not lie inside the picture.
+        When the file cannot be read, or the rectangle does not lie inside the picture or does not hold what is said.
     """
     x, y, w, h = at
     developed, context = job.make(FileSource(path), settings)
     height, width = developed.extent
+    region = Region(y, x, y + h, x + w)
     try:
-        figures = probe_figures(developed, settings, context, Region(y, x, y + h, x + w))
+        figures = probe_figures(developed, settings, context, region)
     except ValueError as error:
         reason = f"the rectangle {x},{y},{w},{h} is not inside the picture of {width} × {height} pixels or too small"
         raise ReadError(path, reason) from error
     domain = "linear light of the finished picture" if developed.entry == DISPLAY else "scene-linear light"
-    return {
+    found = {
         "path": str(path),
         "at": list(at),
         "domain": f"{domain}, BT.2020 primaries, 1 = white",
         **figures.as_dict(),
     }
+    if kind == "flat":
+        return found
+    light = trim(scene_patch(developed, settings, context, region), region).pixels @ LUMA_2020
+    try:
+        return found | {kind: _KINDS[kind](light)}
+    except ValueError as error:
+        raise ReadError(path, str(error).rstrip(".")) from error
+
+
+def _edge(light: np.ndarray) -> dict[str, Any]:
+    found = edge_figures(light)
+    return {
+        "mtf50": found.mtf50, "mtf10": found.mtf10, "overshoot": found.overshoot, "angle": found.angle,
+        "step_ev": found.step, "frequencies": found.frequencies.tolist(), "response": found.response.tolist(),
+    }  # fmt: skip
+
+
+_KINDS = {
+    "edge": _edge,
+    "grain": lambda light: asdict(grain_figures(light)),
+    # steps are what is seen: counted on encoded values
+    "gradient": lambda light: asdict(gradient_figures(SPACES["srgb"].encode(light))),
+}

@@ -18,12 +18,13 @@ from irvane.core.image import GREEN, LUMA_2020
 from irvane.core.judge.chart import Patch, find_chart
 from irvane.core.judge.colour_difference import delta_e, lab_of
 from irvane.core.judge.probe import robust_sigma, robust_sigma_at
+from irvane.core.judge.spots import find_spots
 from irvane.core.judge.transfer import Point
 from irvane.core.line.context import Context, make_context, noise_removal
 from irvane.core.line.develop import Developed, denoise_whole, develop
 from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
-from irvane.core.line.view import scene_patch, show, trim
+from irvane.core.line.view import render_view, scene_patch, show, trim
 from irvane.core.merge.align import STILL, Motion, align
 from irvane.core.orientation import upright_rect
 from irvane.core.progress import Progress, always, step
@@ -35,6 +36,8 @@ _REFINED_BY = 0.35
 #: Least SNR of a patch for its brightness to count.
 _TELLING = 2.0
 _DARKEST_LAB = 1e-5
+#: Height and width of the crops.
+_CROP = (180, 260)
 
 
 @dataclass(frozen=True)
@@ -52,6 +55,7 @@ class Rung:
     cast : largest difference of log2 red/green and blue/green of the grey patches from the reference, in EV.
     points : noise over signal for photon transfer, per colour.
     motion : where it lies on the reference.
+    crop : the same place of every frame at equal brightness, as it is seen: uint8 H×W×3.
     """
 
     path: Path
@@ -64,7 +68,8 @@ class Rung:
     error: np.ndarray
     cast: float
     points: tuple[tuple[Point, ...], ...]
-    motion: Motion = STILL
+    motion: Motion
+    crop: np.ndarray
 
     @property
     def mean_snr(self) -> float:
@@ -182,6 +187,7 @@ class _Start:
     light: np.ndarray
     means: np.ndarray
     lab: np.ndarray
+    spot: Region
 
 
 def _reference(
@@ -203,8 +209,28 @@ def _reference(
         settled = zero is not None or path in plain[:1]
         if patches and (settled or not _clipped(frame.developed, patches, STILL).any()):
             means = _means(frame, patches, STILL, 0.0)
-            return _Start(frame, patches, _luminance(frame), means, _lab(means, frame))
+            return _Start(frame, patches, _luminance(frame), means, _lab(means, frame), _spot(frame, patches))
     raise ReadError(members[0], "no chart of patches was found in these frames; mark it by hand")
+
+
+def _spot(frame: _Frame, patches: Sequence[Patch]) -> Region:
+    """Where the crop is taken: at the finest texture, else at the chart's middle."""
+    h, w = frame.developed.extent
+    picture, _ = _whole(frame)
+    textured = next((s for s in find_spots(picture) if s.kind == "texture"), None)
+    middle = patches[len(patches) // 2].region
+    x, y = ((middle.left + middle.right) / 2, (middle.top + middle.bottom) / 2)
+    if textured is not None:
+        x, y = textured.x * w, textured.y * h
+    high, wide = min(_CROP[0], h), min(_CROP[1], w)
+    left, top = int(np.clip(round(x - wide / 2), 0, w - wide)), int(np.clip(round(y - high / 2), 0, h - high))
+    return Region(top, left, top + high, left + wide)
+
+
+def _crop(frame: _Frame, start: _Start, motion: Motion, lift: float) -> np.ndarray:
+    settings = bare().with_value("light.exposure", float(np.clip(lift, -10, 10)))
+    place = _moved(start.spot, motion, frame.developed.extent)
+    return render_view(frame.developed, settings, frame.context, place).pixels[..., :3]
 
 
 def _luminance(frame: _Frame) -> np.ndarray:
@@ -260,7 +286,7 @@ def _rung(frame: _Frame, start: _Start, denoise: bool) -> Rung:
     error = delta_e(_lab(means, frame), start.lab)
     return Rung(
         frame.path, stop, stated, means, snr, denoised, clipped, error, _cast(means, start.means, clipped), points,
-        motion,
+        motion, _crop(frame, start, motion, -stop),
     )  # fmt: skip
 
 

@@ -1,0 +1,120 @@
+"""What the commands share: settings from options, sentences, inputs that fail one by one."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from irvane.core.errors import FileError, IrvaneError, SettingError
+from irvane.core.settings import Settings
+
+if TYPE_CHECKING:
+    from irvane.core.files.presets import Preset
+
+DONE, SOME_FAILED, USAGE = 0, 1, 2
+
+
+def settings_options(parser: argparse.ArgumentParser) -> None:
+    """Add the options that settings come from."""
+    parser.add_argument("--settings", type=Path, metavar="S.json", help="settings of a proof")
+    parser.add_argument("--preset", metavar="NAME|FILE", help="a preset, by name or as a file")
+    parser.add_argument("--set", action="append", default=[], metavar="STATION.NAME=VALUE", dest="sets")
+    parser.add_argument("--denoise", default=None, metavar="off|auto|0-200")
+    parser.add_argument("--denoise-method", default=None, choices=("best", "fast"))
+
+
+class UsageError(Exception):
+    """The command was called wrongly; its sentence says how."""
+
+
+def read_settings(args: argparse.Namespace, base: Settings) -> Settings:
+    """Settings from the options, on top of others; raises UsageError."""
+    settings = base
+    try:
+        if args.settings is not None:
+            settings = _settings_file(args.settings)
+        if args.preset is not None:
+            settings = _preset(args.preset).applied(settings)
+        for text in args.sets:
+            path, equals, value = text.partition("=")
+            if not equals:
+                raise SettingError(f"“{text}” is not of the form STATION.NAME=VALUE.")
+            settings = settings.with_value(path.strip(), value.strip())
+        if args.denoise is not None:
+            word = {"off": "0"}.get(args.denoise, args.denoise)
+            settings = settings.with_value("noise.amount", word)
+        if args.denoise_method is not None:
+            settings = settings.with_value("noise.method", args.denoise_method)
+    except SettingError as error:
+        raise UsageError(str(error)) from error
+    return settings
+
+
+def _preset(wanted: str) -> Preset:
+    from irvane.core.files.presets import list_presets, presets_folder, read_preset
+
+    found, _ = list_presets(presets_folder())
+    named = next((preset for preset in found if preset.name.casefold() == wanted.casefold()), None)
+    try:
+        return named or read_preset(Path(wanted))
+    except FileError as error:
+        if error.path.exists():
+            raise UsageError(str(error)) from error
+        names = ", ".join(preset.name for preset in found)
+        raise UsageError(f"{error.path}: there is no such preset; there are {names}") from error
+
+
+def _settings_file(path: Path) -> Settings:
+    try:
+        data = json.loads(path.read_text("utf-8"))
+    except OSError as error:
+        raise UsageError(f"{path}: the settings cannot be read ({error.strerror})") from error
+    except ValueError as error:
+        raise UsageError(f"{path}: the settings are not valid JSON") from error
+    if isinstance(data, dict) and "proofs" in data:  # a whole sidecar: its current proof
+        data = data["proofs"][int(data.get("current", 0))]["settings"]
+    return Settings.from_dict(data)
+
+
+def say(error: IrvaneError) -> None:
+    """One line on the error stream."""
+    text = str(error).replace("\n", " ")
+    print(f"irvane: {text}", file=sys.stderr)
+
+
+def guarded(path: Path, work: Callable[[], Any]) -> bool:
+    """Do one input's work; on failure say one line with the file's name and return False."""
+    try:
+        work()
+    except IrvaneError as error:
+        say(error if isinstance(error, FileError) else FileError(path, str(error)))
+        return False
+    except MemoryError:
+        say(FileError(path, "there is not enough memory for this picture"))
+        return False
+    except Exception as error:  # one damaged file must not stop the others
+        say(FileError(path, f"an unexpected fault ({type(error).__name__}: {error})"))
+        return False
+    return True
+
+
+def expand(paths: Sequence[Path]) -> tuple[list[Path], bool]:
+    """Folders become their pictures; other paths stay, so that each can fail with its own sentence."""
+    from irvane.core.files.sets import collect
+
+    out: list[Path] = []
+    failed = False
+    for path in paths:
+        if not path.is_dir():
+            out.append(path)
+            continue
+        inside, problems = collect([path])
+        out += inside
+        for problem in problems:
+            print(f"irvane: {problem}", file=sys.stderr)
+            failed = True
+    return out, failed
