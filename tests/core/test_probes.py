@@ -14,10 +14,10 @@ from irvane.core.colour.spaces import SPACES
 from irvane.core.image import NoiseModel
 from irvane.core.judge.colour_difference import delta_e, lab_of
 from irvane.core.judge.difference import KINDS, difference_figures, difference_picture, ssim
-from irvane.core.judge.dynamic_range import COMMON_PIXELS, range_facts, signal_at, stops
 from irvane.core.judge.gradient import gradient_figures
 from irvane.core.judge.grain import grain_figures
 from irvane.core.judge.texture import texture_figures
+from irvane.core.noise.dynamic_range import COMMON_PIXELS, range_facts, signal_at, stops
 from irvane.core.simulate.camera import Body
 
 RNG = np.random.default_rng

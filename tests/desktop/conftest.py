@@ -84,7 +84,7 @@ class Driver:
 
     def on_the_label(self) -> None:
         """The probe on an empty part of a jar's label."""
-        self.window.bench._move_probe(131, 361)
+        self.window.bench.move_probe(131, 361)
         self.settled()
 
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
-from irvane.desktop.bench.strip import DIVIDED, ONE, TWO
+from irvane.desktop.bench.strip import BESIDE, DIVIDED, ONE
 
 from .conftest import Driver
 
@@ -44,7 +44,7 @@ def test_zoom_and_position_are_locked(driver: Driver) -> None:
 
 def test_arrangements_blink_and_swap(driver: Driver) -> None:
     bench = driver.window.bench
-    assert bench.arrangement == TWO
+    assert bench.arrangement == BESIDE
     driver.key(Qt.Key.Key_V)
     assert bench.arrangement == DIVIDED
     assert bench.views[0].split == 0.5
@@ -55,7 +55,7 @@ def test_arrangements_blink_and_swap(driver: Driver) -> None:
     driver.qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(view.width() // 4, 50))
     assert view.split == pytest.approx(0.25, abs=0.02)
     driver.key(Qt.Key.Key_C)
-    assert bench.arrangement == TWO
+    assert bench.arrangement == BESIDE
     driver.key(Qt.Key.Key_C)
     assert bench.arrangement == ONE
     assert not bench.views[1].isVisible()

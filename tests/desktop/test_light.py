@@ -27,7 +27,7 @@ def _open(driver: Driver, path: str = CURVES[0]) -> CurveEditor:
         driver.window.band.toggle("light")
     row = driver.window.shelf.stations["light"].rows[path]
     assert isinstance(row, PointsRow)
-    driver.click(row.button)
+    driver.click(row.box)
     editor = driver.window.curve
     assert editor.isVisible() and editor.path == path
     return editor
@@ -49,7 +49,7 @@ def test_a_curve_is_drawn_with_the_mouse(driver: Driver) -> None:
     assert point == pytest.approx((0, 1), abs=0.1)
     assert driver.pixels().mean() > before.mean() + 10
     row = driver.window.shelf.stations["light"].rows[CURVES[0]]
-    assert isinstance(row, PointsRow) and row.button.text() == "1 point"
+    assert isinstance(row, PointsRow) and row.box.text() == "1 point"
     assert "curve" in driver.window.band._words["light"]
     driver.click(plane, _spot(editor, -5, -5))
     driver.settled()
@@ -114,7 +114,7 @@ def test_channels_have_curves_of_their_own(driver: Driver) -> None:
 
 def test_the_limits_of_the_hatching_can_be_moved(driver: Driver) -> None:
     bench = driver.window.bench
-    dialog = bench.ask_limits()
+    dialog = driver.window.judging.ask_limits()
     driver.settled()
 
     def marked() -> tuple[bool, bool]:

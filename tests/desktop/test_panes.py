@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from pytestqt.qtbot import QtBot
 from irvane.core.files.info import FrameInfo
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.histogram import stop_histogram
+from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.probe import read_probe
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Settings
@@ -153,11 +155,15 @@ def test_captions_say_what_differs_first_things_first(qtbot: QtBot) -> None:
 
 def test_figures_in_words() -> None:
     rng = np.random.default_rng(0)
-    content = Content(
-        probe=read_probe((0.18 + rng.normal(0, 0.0018, (32, 32, 3))).astype(np.float32)), whole=_whole(0.0123)
-    )
+    probe = read_probe((0.18 + rng.normal(0, 0.0018, (32, 32, 3))).astype(np.float32))
+    place = PlaceFigures(probe, "fine grain", None, None, np.zeros((4, 4)))
+    content = Content(probe=place, whole=_whole(0.0123), range=9.76)
     text = figures_text(content)
-    assert "SNR 4" in text
+    assert "SNR 4" in text and "fine grain" in text and "range 9.8 EV" in text
+    content.probe = replace(place, kept=0.876)
+    assert "texture 88 %" in figures_text(content).replace("88%", "88 %")
+    content.probe = replace(place, mtf50=0.312, overshoot=0.07)
+    assert "MTF50 0.31 c/px, overshoot 7" in figures_text(content)
     assert "clipped 1.23 %" in text
     assert "at white none" in text
     assert share_text(0) == "none"

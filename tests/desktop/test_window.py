@@ -32,7 +32,7 @@ def test_opening_shows_proof_beside_bare_frame_with_figures(driver: Driver) -> N
     assert difference == "untouched: automatic only"
     assert "no automatic" in bench.captions[1].full_texts()[2]
     driver.on_the_label()
-    assert bench.contents[0].probe.snr_db > bench.contents[1].probe.snr_db + 6
+    assert bench.contents[0].probe.probe.snr_db > bench.contents[1].probe.probe.snr_db + 6
     assert driver.window.band.words("noise").startswith("σ ")
     assert "100 %" in driver.window.band.words("noise")
 
@@ -91,7 +91,10 @@ def test_automatic_values_are_shown_and_can_be_left(driver: Driver) -> None:
     row.slider.setValue(0)
     driver.on_the_label()
     assert driver.settings().noise.amount == 0
-    assert driver.window.bench.contents[0].probe.snr_db < driver.window.bench.contents[1].probe.snr_db + 1
+    assert (
+        driver.window.bench.contents[0].probe.probe.snr_db
+        < driver.window.bench.contents[1].probe.probe.snr_db + 1
+    )
     driver.click(row.auto)
     assert driver.settings().noise.amount is None
 

@@ -65,10 +65,27 @@ COMMANDS = (
     Command("Proof", "suggest", "Suggest exposure and recovery", "L"),
     Command("Proof", "hand_on", "Hand settings on …", "J", "Chosen stations of this proof to other frames."),
     Command("Proof", "reset", "Back to an untouched proof", "Ctrl+R"),
-    Command("Bench", "pane", "Choose the other pane", "T"),
-    Command("Bench", "arrange", "One pane, or two", "C"),
+    Command(
+        "Bench",
+        "compare",
+        "Compare the selected frames",
+        "Ctrl+E",
+        "Side by side at 100 % on the spot that tells most.",
+    ),
+    Command(
+        "Bench", "next_spot", "Next judging spot", "Space", "Texture, edge, shadow, even place, lettering …"
+    ),
+    Command("Bench", "previous_spot", "Previous judging spot", "Shift+Space"),
+    Command("Bench", "pane", "Choose the next pane", "T"),
+    Command("Bench", "more_panes", "One pane more", "I"),
+    Command("Bench", "fewer_panes", "One pane less", "O"),
+    Command("Bench", "arrange", "One pane, or all side by side", "C"),
+    Command("Bench", "difference", "Difference of the chosen pane and the next", "U"),
+    Command("Bench", "before", "Beside it: the same without the open station", "Shift+B"),
+    Command("Bench", "blink_timed", "Blink by itself", "Shift+Q"),
+    Command("Bench", "loupe", "Loupe at the pointer, in all panes", "Shift+Z"),
     Command("Bench", "divide", "Dividing line", "V"),
-    Command("Bench", "swap", "Exchange the panes", "X"),
+    Command("Bench", "swap", "Exchange the pane and the next", "X"),
     Command("Bench", "match", "Equal brightness", "E"),
     Command("Bench", "marks", "Hatch what is clipped", "H"),
     Command("Bench", "limits", "Limits of the hatching …", "Shift+H"),
@@ -98,7 +115,7 @@ COMMANDS = (
 HELD = (
     ("Hold Q", "See the other pane in the same place"),
     ("1 … 7", "Open a station of the line; again closes it"),
-    ("Arrow keys", "Move the picture; with Alt the probe, with Shift the dividing line"),
+    ("Arrow keys", "Move the picture; with Alt the probe, with Shift the dividing line (up, down: turn)"),
     ("Double click on a name", "Back to what a new proof has"),
 )
 

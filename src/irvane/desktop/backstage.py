@@ -11,9 +11,12 @@ from PySide6.QtCore import QObject, Qt, Signal, Slot
 from irvane.core.errors import IrvaneError
 from irvane.core.files.cache import ResultCache
 from irvane.core.finish import job
-from irvane.core.judge.figures import probe_figures, whole_figures
+from irvane.core.judge.figures import whole_figures
 from irvane.core.judge.matching import brightness_offset
+from irvane.core.judge.place import place_figures
 from irvane.core.judge.spot import grey_of_frame, grey_spot
+from irvane.core.judge.spots import find_spots
+from irvane.core.line.differing import render_difference
 from irvane.core.line.engine import Engine, Frame
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import LOOKS, PICTURE, render_look
@@ -30,6 +33,7 @@ from irvane.desktop.filework import FileWork, unexpected
 COARSE, NOISY, FINAL = "coarse", "noisy", "final"
 
 _MATCH_SIDE = 500
+_SPOTS_SIDE = 1600
 _ANYWHERE = Region(0, 0, 1, 1)
 
 
@@ -53,7 +57,9 @@ class Backstage(QObject):
     rendered(pane, wish, Rendered, state) : a view is ready; state is COARSE, NOISY (denoising pending) or FINAL.
     improved(key) : a better form of the source with this key is there.
     busy(key, words, share, seconds left) : progress of long work on a source; share 1 ends it.
-    figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, ProbeFigures or None), matched(offset)
+    figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, PlaceFigures or None), matched(pane, offset)
+    differed(wish, wish, Rendered or None) : the difference of two views. peeked(pane, wish, Rendered) : the loupe's place.
+    spotted(wish, spots) : judging spots of a picture.
     stripped(run, number, Rendered) : a crop of a test strip.
     picked(settings values or None, sentence) : the grey spot.
     said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
@@ -64,7 +70,10 @@ class Backstage(QObject):
     busy = Signal(str, str, float, float)
     figures = Signal(int, object, object, object)
     probed = Signal(int, object, object)
-    matched = Signal(float)
+    matched = Signal(int, float)
+    differed = Signal(object, object, object)
+    peeked = Signal(int, object, object)
+    spotted = Signal(object, object)
     stripped = Signal(int, int, object)
     picked = Signal(object, str)
     source_failed = Signal(str, str)
@@ -274,7 +283,7 @@ class Backstage(QObject):
 
         def work(_progress: Any) -> Any:
             try:
-                return probe_figures(frame.developed, wish.settings, frame.context, place, clean)
+                return place_figures(frame.developed, wish.settings, frame.context, place, clean)
             except ValueError:  # outside this frame
                 return None
 
@@ -286,7 +295,7 @@ class Backstage(QObject):
             2,
         )
 
-    def match(self, reference: Wish, other: Wish) -> None:
+    def match(self, pane: int, reference: Wish, other: Wish) -> None:
         """Find the offset that makes `other` as bright as `reference`."""
         frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]
         if frames[0] is None or frames[1] is None:
@@ -302,7 +311,68 @@ class Backstage(QObject):
                 patches.append(scene_patch(usable.developed, wish.settings, usable.context, whole).pixels)
             return brightness_offset(*patches)
 
-        self._view.submit(("match",), work, self.matched.emit, self._tell(other.source), 0)
+        self._view.submit(
+            ("match", pane), work, lambda offset: self.matched.emit(pane, offset), self._tell(other.source), 0
+        )
+
+    # difference, loupe, spots
+
+    def difference(self, one: Wish, two: Wish, kind: str, amplified: float) -> None:
+        """The difference of what two panes show, second minus first."""
+        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (one, two)]
+        if frames[0] is None or frames[1] is None or frames[0].coarse or frames[1].coarse:
+            return
+
+        def work(_progress: Any) -> Rendered | None:
+            usable = [
+                f.without_stale(w.settings) for f, w in zip(frames, (one, two), strict=True) if f is not None
+            ]
+            if usable[0].developed.extent != usable[1].developed.extent:
+                return None
+            views = [
+                (f.developed, w.settings, f.context, f.clean(w.settings, one.region), w.offset)
+                for f, w in zip(usable, (one, two), strict=True)
+            ]
+            return render_difference(views[0], views[1], one.region, kind, amplified)
+
+        self._view.submit(
+            ("difference",), work, lambda made: self.differed.emit(one, two, made), self._tell(two.source), 1
+        )
+
+    def peek(self, pane: int, wish: Wish) -> None:
+        """Render the place under the loupe, from what is there."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        if frame is None:
+            return
+
+        def work(_progress: Any) -> Rendered:
+            usable = frame.without_stale(wish.settings)
+            return render_look(
+                wish.look, usable.developed, wish.settings, usable.context, wish.region,
+                usable.clean(wish.settings, wish.region), wish.offset,
+            )  # fmt: skip
+
+        self._view.submit(
+            ("peek", pane), work, lambda made: self.peeked.emit(pane, wish, made), self._tell(wish.source), 0
+        )
+
+    def find_spots(self, wish: Wish) -> None:
+        """Find judging spots of a picture; none while it is not developed."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        if frame is None or frame.coarse:
+            self.spotted.emit(wish, [])
+            return
+
+        def work(_progress: Any) -> Any:
+            h, w = frame.developed.extent
+            whole = Region(0, 0, h, w, max(1.0, max(h, w) / _SPOTS_SIDE))
+            usable = frame.without_stale(wish.settings)
+            patch = scene_patch(usable.developed, wish.settings, usable.context, whole)
+            return find_spots(patch.pixels, patch.step)
+
+        self._view.submit(
+            ("spots",), work, lambda found: self.spotted.emit(wish, found), self._tell(wish.source), 3
+        )
 
     def pick_grey(self, wish: Wish, spot: tuple[float, float] | None) -> None:
         """White balance that makes a spot neutral, or the frame as a whole."""

@@ -9,9 +9,10 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from irvane.core.errors import IrvaneError
 from irvane.core.line.context import suggested_light
-from irvane.core.settings import GRADES, Settings
+from irvane.core.settings import GRADES, STATIONS, Settings
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
+from irvane.desktop.bench.judging import Judging
 from irvane.desktop.handing import HandOnDialog
 from irvane.desktop.presets import PresetsDialog
 from irvane.desktop.session import BARE, Item, Session
@@ -28,9 +29,11 @@ class Proofs(QObject):
     said = Signal(str)
     picking = Signal(bool)
 
-    def __init__(self, session: Session, backstage: Backstage, bench: Bench, parent: QWidget) -> None:
+    def __init__(
+        self, session: Session, backstage: Backstage, bench: Bench, judging: Judging, parent: QWidget
+    ) -> None:
         super().__init__(parent)
-        self.session, self.backstage, self.bench = session, backstage, bench
+        self.session, self.backstage, self.bench, self.judging = session, backstage, bench, judging
         self._window = parent
         for view in bench.views:
             view.spot_chosen.connect(self._spot)
@@ -88,7 +91,7 @@ class Proofs(QObject):
         old = self.number
         fresh = self.session.new_proof(item.number, old)
         self.bench.show_proof(self.bench.chosen, fresh)
-        other = 1 - self.bench.chosen
+        other = self.bench.panes.other
         if self.bench.contents[other].item == item.number and old != BARE:
             self.bench.show_proof(other, old)
 
@@ -173,6 +176,9 @@ class Proofs(QObject):
         bare = menu.addAction("bare", lambda: self._show_proof(pane, BARE))
         bare.setCheckable(True)
         bare.setChecked(self.bench.contents[pane].proof == BARE)
+        without = menu.addMenu("Without a station")
+        for station in STATIONS[:-1]:
+            without.addAction(station.capitalize(), lambda s=station: self.judging.show_without(pane, s))
         menu.addSeparator()
         menu.addAction("New proof from this one", self.new_proof)
         menu.addAction("Rename this proof …", self.rename_proof)

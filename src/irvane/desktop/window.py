@@ -26,7 +26,8 @@ from irvane.desktop import theme
 from irvane.desktop.actions import KeysDialog, make_actions
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
-from irvane.desktop.bench.strip import DIVIDED, TWO
+from irvane.desktop.bench.judging import Judging
+from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED
 from irvane.desktop.bench.teststrip import can_be_stripped
 from irvane.desktop.line.band import Band
 from irvane.desktop.line.curve import CurveEditor
@@ -64,6 +65,7 @@ class Window(QMainWindow):
         self.rail = Rail(self.session)
         self.bench = Bench(self.session, self.backstage)
         self.bench.set_hint(_EMPTY)
+        self.judging = Judging(self.bench)
         self.shelf = Shelf()
         self.band = Band()
         self.strip = WritingStrip()
@@ -71,7 +73,7 @@ class Window(QMainWindow):
         self.path = PathStrip()
         self.path.hide()
         self.opening = Opening(self.session, self.backstage, self.rail, self)
-        self.proofs = Proofs(self.session, self.backstage, self.bench, self)
+        self.proofs = Proofs(self.session, self.backstage, self.bench, self.judging, self)
         self.writing = Writing(self.backstage, self.proofs, self.strip, self)
         self._lay_out()
         self._connect()
@@ -142,7 +144,7 @@ class Window(QMainWindow):
             source.said.connect(self.say)
 
     def _targets(self) -> dict[str, object]:
-        bench, proofs = self.bench, self.proofs
+        bench, proofs, judging = self.bench, self.proofs, self.judging
         return {
             "open": self.open_dialog,
             "open_folder": self.open_folder_dialog,
@@ -166,13 +168,24 @@ class Window(QMainWindow):
             "suggest": proofs.suggest_light,
             "grey": lambda: proofs.pick_grey(not bench.views[0].picking),
             "reset": proofs.reset_proof,
-            "pane": lambda: bench.choose(1 - bench.chosen),
+            "pane": lambda: bench.choose(bench.panes.other),
             "arrange": bench.next_arrangement,
-            "divide": lambda: bench.set_arrangement(TWO if bench.arrangement == DIVIDED else DIVIDED),
+            "divide": lambda: bench.set_arrangement(BESIDE if bench.arrangement == DIVIDED else DIVIDED),
+            "difference": lambda: bench.set_arrangement(
+                BESIDE if bench.arrangement == DIFFERENCE else DIFFERENCE
+            ),
+            "more_panes": lambda: bench.change_count(1),
+            "fewer_panes": lambda: bench.change_count(-1),
+            "compare": self.compare_selected,
+            "before": lambda: judging.leave_out(self.band.station or "noise"),
+            "blink_timed": judging.blink_timed,
+            "loupe": lambda: judging.set_loupe(not judging.loupe),
+            "next_spot": lambda: judging.step_spot(1),
+            "previous_spot": lambda: judging.step_spot(-1),
             "swap": bench.swap,
             "match": lambda: bench.set_matching(not bench.matching),
             "marks": lambda: bench.set_marks(not bench.panes.marks),
-            "limits": bench.ask_limits,
+            "limits": judging.ask_limits,
             "monitor": self.choose_monitor,
             "next_look": lambda: bench.step_look(1),
             "previous_look": lambda: bench.step_look(-1),
@@ -224,7 +237,7 @@ class Window(QMainWindow):
         if item is None:
             return
         self.rail.step(1 if self.rail.currentIndex().row() + 1 < len(self.rail.rows.rows) else -1)
-        for pane in range(2):
+        for pane in range(self.bench.count):
             if self.bench.contents[pane].item == item.number:
                 self.bench.show_item(pane, None)
         self.session.remove(item.number)
@@ -310,6 +323,14 @@ class Window(QMainWindow):
         if self.shelf.isVisible() or self.band.station:
             self.curve.show_settings(settings)
             self.shelf.show_proof(settings, frame, content, content.proof != BARE and item.ready)
+
+    def compare_selected(self) -> None:
+        """The frames that are selected in the rail side by side, on the spot that tells most."""
+        numbers = [n for n in self.rail.selected_items() if self.session.items[n].ready]
+        if len(numbers) < 2:
+            self.say("Select two to six frames in the rail (Ctrl or Shift and click), then compare them.")
+            return
+        self.judging.compare(numbers)
 
     # test strip
 

@@ -14,7 +14,6 @@ from irvane.core.finish import job
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.alignment import Mapping, find_mapping, same_place
 from irvane.core.judge.difference import DifferenceFigures, difference_figures
-from irvane.core.judge.dynamic_range import range_facts
 from irvane.core.judge.edge import edge_figures
 from irvane.core.judge.figures import WholeFigures, whole_figures
 from irvane.core.judge.gradient import gradient_figures
@@ -28,6 +27,7 @@ from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Region
 from irvane.core.line.source import DISPLAY, Source
 from irvane.core.line.view import render_view, scene_patch, show, trim
+from irvane.core.noise.dynamic_range import range_facts
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Settings
 

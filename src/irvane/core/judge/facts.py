@@ -18,7 +18,6 @@ from irvane.core.files.thumbnails import preview
 from irvane.core.finish import job
 from irvane.core.image import LUMA_2020, NoiseModel
 from irvane.core.judge.diagnosis import MID_SIGNAL, SHADOW_SIGNAL, decibels, diagnose
-from irvane.core.judge.dynamic_range import range_facts
 from irvane.core.judge.edge import edge_figures
 from irvane.core.judge.figures import probe_figures
 from irvane.core.judge.gradient import gradient_figures
@@ -27,6 +26,7 @@ from irvane.core.line.picture import Region
 from irvane.core.line.source import DISPLAY, FileSource, Loaded
 from irvane.core.line.view import scene_patch, trim
 from irvane.core.noise.denoise import automatic_amount
+from irvane.core.noise.dynamic_range import range_facts
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.sensor.highlights import CLIP_FULL
 from irvane.core.settings import Colour, Settings

@@ -22,6 +22,7 @@ from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.view import covers, wanted
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
+from irvane.core.noise.dynamic_range import RANGE_SNR, stops
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor.exposure import SensorExposure, sensor_exposure
 from irvane.core.settings import Sensor, Settings
@@ -51,6 +52,14 @@ class Frame:
     coarse: bool
     local: tuple[Removal, Patch] | None = field(default=None)
     exposure: SensorExposure | None = None
+
+    @property
+    def range_stops(self) -> float | None:
+        """Stops between clipping and SNR 3 of a pixel, worst colour; None where there is no mosaic."""
+        noise = self.developed.noise
+        if noise is None or self.developed.cfa is None:
+            return None
+        return min(stops(noise, RANGE_SNR, c) for c in range(3))
 
     def removal(self, settings: Settings) -> Removal:
         """How the denoiser has to run for a proof."""

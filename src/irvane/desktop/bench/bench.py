@@ -1,4 +1,4 @@
-"""The bench: one or two panes side by side, or one picture with a dividing line; blink, matching, probe."""
+"""The bench: one to six panes, a dividing line, or their difference; blink, matching, loupe, probe, judging spots."""
 
 from __future__ import annotations
 
@@ -10,21 +10,21 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE
-from irvane.core.line.marks import Limits
 from irvane.desktop import theme
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.caption import Caption
+from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.feed import Feed
-from irvane.desktop.bench.limits import LimitsDialog
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.picture import PictureView
-from irvane.desktop.bench.strip import DIVIDED, ONE, TWO, BenchStrip
+from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED, ONE, BenchStrip
 from irvane.desktop.bench.teststrip import TestStrip
 from irvane.desktop.bench.trying import Trying
 from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.session import BARE, Session
 
-LETTERS = ("A", "B")
+LETTERS = ("A", "B", "C", "D", "E", "F")
+FEWEST, MOST = 2, 6
 
 
 class Bench(QWidget):
@@ -49,9 +49,10 @@ class Bench(QWidget):
         # the same objects under short names, for those who ask the bench
         self.contents, self.item, self.settings = self.panes.contents, self.panes.item, self.panes.settings
         self.probe_region = self.panes.probe_region
-        self.arrangement = TWO
+        self.arrangement = BESIDE
         self.blinking = False
-        self._split = 0.5
+        self._split, self._split_angle = 0.5, 0.0
+        self.hidden = False
         self._before_fitting = ""
         self.feed = Feed(self.panes, backstage, self)
         self.feed.repaint.connect(self._repaint)
@@ -66,14 +67,17 @@ class Bench(QWidget):
     # building
 
     def _build(self) -> None:
-        self.views = [PictureView(self.viewport), PictureView(self.viewport)]
-        self.captions = [Caption(), Caption()]
+        self.views = [PictureView(self.viewport) for _ in LETTERS]
+        self.captions = [Caption() for _ in LETTERS]
         for number, (view, caption) in enumerate(zip(self.views, self.captions, strict=True)):
             view.setAccessibleName(f"Pane {LETTERS[number]}")
-            view.pressed.connect(lambda n=number: self.choose(n if self.arrangement == TWO else self.chosen))
+            view.pressed.connect(
+                lambda n=number: self.choose(n if self.arrangement == BESIDE else self.chosen)
+            )
             view.resized.connect(self.feed.request)
-            view.probe_moved.connect(self._move_probe)
+            view.probe_moved.connect(self.move_probe)
             view.split_moved.connect(self._move_split)
+            view.split_turned.connect(self._turn_split)
             caption.proof_menu.connect(lambda n=number: self.proof_menu.emit(n))
         self._grid = QGridLayout()
         self._grid.setContentsMargins(0, 0, 0, 0)
@@ -90,6 +94,8 @@ class Bench(QWidget):
         self.strip.zoomed.connect(self.set_zoom)
         self.strip.look_chosen.connect(self.set_look)
         self.strip.marked.connect(self.set_marks)
+        self.strip.difference_chosen.connect(self.set_difference)
+        self.strip.counted.connect(self.change_count)
         self.note = self.strip.note
         layout.addWidget(self.strip)
         self._panes_holder = QWidget()
@@ -133,19 +139,19 @@ class Bench(QWidget):
 
     def show_frame(self, number: int) -> None:
         """Show a frame in the chosen pane; a pane beside it that shows the same frame as before goes along."""
-        other = 1 - self.chosen
         before = self.contents[self.chosen].item
-        follows = self.contents[other].item in (None, before)
-        was_bare = self.contents[other].item is None or self.contents[other].proof == BARE
+        others = [pane for pane in range(self.count) if pane != self.chosen]
+        follow = [(p, self.contents[p]) for p in others if self.contents[p].item in (None, before)]
+        kept = {pane: (content.item is None or content.proof == BARE) for pane, content in follow}
         self.show_item(self.chosen, number)
-        if follows:
-            alone = len(self.session.items[number].sidecar.proofs) == 1
-            self.show_item(other, number, BARE if was_bare or alone else None)
+        alone = len(self.session.items[number].sidecar.proofs) == 1
+        for pane, was_bare in kept.items():
+            self.show_item(pane, number, BARE if was_bare or alone else None)
 
     def show_proof(self, pane: int, proof: int) -> None:
         """Show another proof of the frame that a pane shows; its picture stays until the new one is there."""
         content = self.contents[pane]
-        content.proof, content.offset = proof, 0.0
+        content.proof, content.offset, content.without = proof, 0.0, ""
         content.whole = content.probe = None
         self.feed.forget(pane)
         self.refresh()
@@ -159,14 +165,16 @@ class Bench(QWidget):
             self.trying.leave()
             self.panes.chosen = pane
             self.refresh()
-            if self.arrangement == ONE:
+            if self.arrangement != BESIDE:
                 self._arrange()
+                self.feed.request()
             self.chosen_changed.emit()
 
     def swap(self) -> None:
-        """Exchange the panes."""
-        self.contents.reverse()
-        for pane in range(2):
+        """Exchange the chosen pane and the next."""
+        one, two = self.chosen, self.panes.other
+        self.contents[one], self.contents[two] = self.contents[two], self.contents[one]
+        for pane in (one, two):
             self.feed.forget(pane)
         for content in self.contents:
             content.offset = 0.0
@@ -175,14 +183,47 @@ class Bench(QWidget):
         self.chosen_changed.emit()
 
     def set_arrangement(self, arrangement: str) -> None:
-        """One pane, two side by side, or divided."""
+        """One pane, all side by side, two divided by a line, or their difference."""
         self.arrangement = arrangement
+        self.panes.differing = arrangement == DIFFERENCE
         self._arrange()
         self.feed.request()
 
     def next_arrangement(self) -> None:
-        """One or two panes."""
-        self.set_arrangement(ONE if self.arrangement == TWO else TWO)
+        """One pane, or all side by side."""
+        self.set_arrangement(ONE if self.arrangement == BESIDE else BESIDE)
+
+    @property
+    def count(self) -> int:
+        """How many panes there are."""
+        return len(self.contents)
+
+    def change_count(self, by: int) -> None:
+        """One pane more, which begins with what the chosen pane does not show of its frame; or one less."""
+        if by > 0 and self.count < MOST:
+            item, content = self.item(self.chosen), Content()
+            self.contents.append(content)
+            if item is not None:
+                seen = {c.proof for c in self.contents[:-1] if c.item == item.number}
+                proofs = [p for p in (*range(len(item.sidecar.proofs)), BARE) if p not in seen]
+                self.show_item(self.count - 1, item.number, proofs[0] if proofs else BARE)
+        elif by < 0 and self.count > FEWEST:
+            gone = self.count - 1 if self.chosen != self.count - 1 else self.count - 2
+            self.contents.pop(gone)
+            self.panes.chosen = min(self.chosen, self.count - 1)
+            for pane in range(self.count + 1):
+                self.feed.forget(pane)
+        else:
+            self.said.emit(f"A bench has {FEWEST} to {MOST} panes.")
+            return
+        self.set_arrangement(BESIDE)
+        self.chosen_changed.emit()
+
+    def set_difference(self, kind: str, amplified: float) -> None:
+        """Kind and amplification of the difference picture."""
+        self.panes.difference = (kind, amplified)
+        self.strip.show_difference(kind, amplified)
+        self.feed.request()
 
     def blink(self, on: bool) -> None:
         """While on, every picture shows the other pane's content in place."""
@@ -190,11 +231,12 @@ class Bench(QWidget):
         self._assign()
 
     def set_matching(self, on: bool) -> None:
-        """Match the brightness of pane B to pane A."""
+        """Match the brightness of all panes to pane A."""
         self.panes.matching = on
         self.strip.match_button.setChecked(on)
         if not on:
-            self.contents[1].offset = 0.0
+            for content in self.contents:
+                content.offset = 0.0
         self.refresh()
         self.feed.request()
 
@@ -222,19 +264,6 @@ class Bench(QWidget):
         """Hatch what is clipped."""
         self.panes.marks = on
         self.strip.marks_button.setChecked(on)
-        self.feed.request()
-
-    def ask_limits(self) -> LimitsDialog:
-        """The small window with the limits of the hatching; it stays open while the bench is used."""
-        dialog = LimitsDialog(self.panes.limits, self)
-        dialog.changed.connect(self._set_limits)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.show()
-        self.set_marks(True)
-        return dialog
-
-    def _set_limits(self, limits: Limits) -> None:
-        self.panes.limits = limits
         self.feed.request()
 
     def show_anew(self) -> None:
@@ -281,69 +310,88 @@ class Bench(QWidget):
     # arranging
 
     def _arrange(self) -> None:
-        two = self.arrangement == TWO
+        beside = self.arrangement == BESIDE
         for widget in (*self.views, *self.captions):
             self._grid.removeWidget(widget)
-        if two:
-            for number in range(2):
-                self._grid.addWidget(self.views[number], 0, number)
-                self._grid.addWidget(self.captions[number], 1, number)
+        columns = self.count if self.count <= 3 else -(-self.count // 2)
+        for number in range(MOST * 2):
+            self._grid.setColumnStretch(number, 0)
+            self._grid.setRowStretch(number, 0)
+        if beside:
+            for number in range(self.count):
+                row, column = divmod(number, columns)
+                self._grid.addWidget(self.views[number], 2 * row, column)
+                self._grid.addWidget(self.captions[number], 2 * row + 1, column)
+                self._grid.setRowStretch(2 * row, 1)
         else:
-            self._grid.addWidget(self.views[0], 0, 0, 1, 2)
-            if self.arrangement == DIVIDED:
-                for number in range(2):
-                    self._grid.addWidget(self.captions[number], 1, number)
-            else:
-                self._grid.addWidget(self.captions[self.chosen], 1, 0, 1, 2)
-        for column in range(2):
+            told = [self.chosen] if self.arrangement == ONE else self._pair()
+            self._grid.addWidget(self.views[0], 0, 0, 1, len(told))
+            self._grid.setRowStretch(0, 1)
+            for column, number in enumerate(told):
+                self._grid.addWidget(self.captions[number], 1, column)
+            columns = len(told)
+        for column in range(columns):
             self._grid.setColumnStretch(column, 1)
-        self.views[1].setVisible(two)
-        for number, caption in enumerate(self.captions):
-            caption.setVisible(self.arrangement != ONE or number == self.chosen)
-        self.strip.show_arrangement(self.arrangement)
+        shown = range(self.count) if beside else ([self.chosen] if self.arrangement == ONE else self._pair())
+        for number, (view, caption) in enumerate(zip(self.views, self.captions, strict=True)):
+            view.setVisible(number < self.count if beside else number == 0)
+            caption.setVisible(number in shown)
+        self.strip.show_arrangement(self.arrangement, self.count)
         self._assign()
         self.refresh()
 
+    def _pair(self) -> list[int]:
+        """The two panes that a dividing line or a difference is about, in their order."""
+        return sorted((self.chosen, self.panes.other))
+
     def _assign(self) -> None:
         """Give the widgets the contents they paint."""
-        order = [1, 0] if self.blinking else [0, 1]
-        if self.arrangement == TWO:
-            for number, view in enumerate(self.views):
-                view.contents = [self.contents[order[number]]]
-                view.split = None
+        turned = [(k + self.blinking) % self.count for k in range(self.count)]
+        first = self.views[0]
+        first.split = None
+        if self.arrangement == BESIDE:
+            for number in range(self.count):
+                self.views[number].contents = [self.contents[turned[number]]]
         elif self.arrangement == DIVIDED:
-            self.views[0].contents = [self.contents[k] for k in order]
-            self.views[0].split = self._split
+            pair = self._pair()[::-1] if self.blinking else self._pair()
+            first.contents = [self.contents[k] for k in pair]
+            first.split, first.split_angle = self._split, self._split_angle
+        elif self.arrangement == DIFFERENCE:
+            self.panes.difference_content.item = self.contents[self.chosen].item
+            first.contents = [self.panes.difference_content]
         else:
-            shown = 1 - self.chosen if self.blinking else self.chosen
-            self.views[0].contents = [self.contents[shown]]
-            self.views[0].split = None
+            first.contents = [self.contents[self.panes.other if self.blinking else self.chosen]]
         for view in self.views:
             view.update()
 
     def view_of(self, pane: int) -> PictureView:
         """The widget that paints a pane."""
-        return self.views[pane] if self.arrangement == TWO else self.views[0]
+        return self.views[pane] if self.arrangement == BESIDE else self.views[0]
 
     def refresh(self) -> None:
         """Captions, marks of the chosen pane, probe, pictures."""
         self._show_captions()
-        for number, view in enumerate(self.views):
-            view.chosen = self.arrangement == TWO and number == self.chosen and self.item(number) is not None
-            pane = number if self.arrangement == TWO else self.chosen
-            place = self.probe_region(pane)
+        beside = self.arrangement == BESIDE
+        for number, view in enumerate(self.views[: self.count]):
+            view.chosen = beside and number == self.chosen and self.item(number) is not None
+            place = self.probe_region(number if beside else self.chosen)
             view.probe = QRectF(place.left, place.top, place.right - place.left, place.bottom - place.top)
             view.update()
 
     def _show_captions(self) -> None:
-        for number, caption in enumerate(self.captions):
-            other = self.settings(1 - number)
-            bare = self.contents[1 - number].proof == BARE
-            caption.show_content(LETTERS[number], self.contents[number], self.item(number), other, bare)
+        for number, caption in enumerate(self.captions[: self.count]):
+            neighbour = 1 if number == 0 else 0
+            other = self.settings(neighbour)
+            bare = self.contents[neighbour].proof == BARE
+            narrow = self.arrangement == BESIDE and self.count > 2
+            caption.show_content(
+                LETTERS[number], self.contents[number], self.item(number), other, bare, self.hidden, narrow
+            )
 
     # probe and dividing line
 
-    def _move_probe(self, x: float, y: float) -> None:
+    def move_probe(self, x: float, y: float) -> None:
+        """Put the probe to a place of the first pane's frame."""
         h, w = self.views[0].extent
         self.panes.probe = (min(max(x / w, 0), 1), min(max(y / h, 0), 1))
         for content in self.contents:
@@ -356,10 +404,14 @@ class Bench(QWidget):
         view = self.views[0]
         size = view.device_size()
         middle = self.viewport.to_frame(QRectF(0, 0, size.width(), size.height()).center(), view.extent, size)
-        self._move_probe(middle.x(), middle.y())
+        self.move_probe(middle.x(), middle.y())
 
     def _move_split(self, share: float) -> None:
         self._split = share
+        self._assign()
+
+    def _turn_split(self, degrees: float) -> None:
+        self._split_angle = (degrees + 90) % 180 - 90
         self._assign()
 
     # the session's changes

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from irvane.core.files.info import exposure_text
-from irvane.core.settings import Settings, differences, full_label, value_text
+from irvane.core.settings import Settings, bare, differences, full_label, handed_on, value_text
 from irvane.desktop.bench.content import Content
 from irvane.desktop.session import BARE, Item
 
@@ -18,8 +18,9 @@ _TELLING = ("light", "colour", "acutance", "noise", "lens", "sensor")
 #: What the figures are, for the tool tip.
 FIGURES_HELP = (
     "Read at full resolution after all stations, in scene-linear light, 1 = white. At the small square: σ of "
-    "luminance and colour noise, signal-to-noise ratio, brightness in stops around mid-grey. Of the whole frame: share "
-    "of pixels clipped on the sensor, and at white in the finished picture."
+    "luminance and colour noise, signal-to-noise ratio, brightness in stops around mid-grey; around it: MTF50 of a slanted "
+    "edge (ISO 12233), or the texture kept of pane A's, or what the noise looks like. Of the whole frame: share of pixels "
+    "clipped on the sensor, and at white in the finished picture; stops of the sensor between clipping and SNR 3."
 )
 
 
@@ -45,14 +46,23 @@ def figures_text(content: Content) -> str:
     """The measured figures in one line."""
     parts = []
     if content.probe is not None:
-        p = content.probe
+        place, p = content.probe, content.probe.probe
         parts.append(f"σ {p.sigma_luminance * 100:.2f} %, colour {p.sigma_colour * 100:.2f} %")
         parts.append("SNR –" if p.snr_db is None else f"SNR {p.snr_db:.1f} dB")
         if p.level_ev is not None:
             parts.append(f"{p.level_ev:+.1f} EV")
+        if place.mtf50 is not None:
+            over = f", overshoot {place.overshoot:.0%}" if place.overshoot and place.overshoot > 0.02 else ""
+            parts.append(f"MTF50 {place.mtf50:.2f} c/px{over}")
+        elif place.kept is not None:
+            parts.append(f"texture {place.kept:.0%}")
+        elif place.grain:
+            parts.append(place.grain)
     if content.whole is not None:
         parts.append(f"clipped {share_text(content.whole.sensor_clipped)}")
         parts.append(f"at white {share_text(content.whole.white)}")
+    if content.range is not None:
+        parts.append(f"range {content.range:.1f} EV")
     return " · ".join(parts).replace("-", "−") if parts else "measuring …"
 
 
@@ -124,8 +134,13 @@ class Caption(QWidget):
         item: Item | None,
         other: Settings | None,
         bare_beside: bool = False,
+        hidden: bool = False,
+        narrow: bool = False,
     ) -> None:
-        """Show what a pane is; `other` are the settings of its neighbour, which may be a bare frame."""
+        """Show what a pane is; `other` are the settings of its neighbour, which may be a bare frame.
+
+        `hidden`: say nothing but the letter (a blind judgement). `narrow`: no room for exposure data.
+        """
         if item is None:
             self._mark.setText("")
             self.proof.hide()
@@ -133,14 +148,25 @@ class Caption(QWidget):
                 label.set_full("")
             return
         self._mark.setText(letter)
+        if hidden:
+            self.proof.hide()
+            for label in (self._name, self._exposure, self._difference, self._figures):
+                label.set_full("")
+            self._name.set_full("hidden until you have decided")
+            return
         self._name.set_full(item.source.name)
         self.proof.show()
         self.proof.setText(f"{item.proof_name(content.proof)} ▾")
         kind = "merge" if item.is_merge else item.path.suffix.lstrip(".").upper()
         self._exposure.set_full(f"{kind} · {exposure_text(item.info)}")
+        self._exposure.setVisible(not narrow)
         own = item.settings(content.proof)
+        if content.without:
+            own = handed_on(bare(), own, (content.without,))
         words = difference_text(own, other) if other is not None else ""
-        if content.proof == BARE and other is not None:
+        if content.without:
+            words = f"without the station {content.without.capitalize()}"
+        elif content.proof == BARE and other is not None:
             words = "no automatic, no settings"
         elif bare_beside:
             words = difference_text(own, Settings()).replace(_SAME, "untouched: automatic only")

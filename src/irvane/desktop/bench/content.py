@@ -10,7 +10,7 @@ from PySide6.QtGui import QImage
 
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.figures import WholeFigures
-from irvane.core.judge.probe import ProbeFigures
+from irvane.core.judge.place import PlaceFigures
 from irvane.core.line.view import Rendered
 from irvane.desktop.bench.hatching import Marks, marks_of
 from irvane.desktop.screen import SCREEN
@@ -49,6 +49,7 @@ class Content:
     Attributes
     ----------
     item, proof : what is shown; item None when the pane is empty.
+    without : a station that is left out of the proof, to see what it does; empty: none.
     extent : height and width of the frame.
     backdrop : a picture of the whole frame, shown where nothing better is there yet.
     current : the latest rendered part.
@@ -56,11 +57,14 @@ class Content:
     busy : words on work going on for it, empty when none.
     offset : EV added to the view to match the other pane.
     instead : why the look that was asked for is not shown, empty when it is.
+    range : stops of the sensor between clipping and SNR 3, of the worst colour; None when not known.
+    loupe : the place under the pointer at 1:1, while the loupe is on.
     exact : the wish for which the picture was rendered at full resolution and then reduced.
     """
 
     item: int | None = None
     proof: int = 0
+    without: str = ""
     extent: tuple[int, int] = (2, 3)
     backdrop: Layer | None = None
     current: Layer | None = None
@@ -69,14 +73,16 @@ class Content:
     offset: float = 0.0
     problem: str = ""
     whole: WholeFigures | None = None
-    probe: ProbeFigures | None = None
+    probe: PlaceFigures | None = None
+    range: float | None = None
+    loupe: Layer | None = None
     notes: tuple[str, ...] = field(default=())
     exact: object = None
     instead: str = ""
 
     def show_item(self, item: int | None, proof: int, preview: Preview | None) -> None:
         """Begin to show something else."""
-        self.item, self.proof = item, proof
+        self.item, self.proof, self.without = item, proof, ""
         self.current = self.backdrop = None
         self.state, self.busy, self.problem = "nothing", "", ""
         self.whole = self.probe = self.exact = None
@@ -92,6 +98,13 @@ class Content:
         h, w = preview.extent
         self.backdrop = Layer(image_of(preview.pixels), QRectF(0, 0, w, h))
         self.state = "preview"
+
+    def take_loupe(self, rendered: Rendered) -> None:
+        """Show a place at 1:1 under the loupe."""
+        rect = QRectF(
+            rendered.left, rendered.top, rendered.right - rendered.left, rendered.bottom - rendered.top
+        )
+        self.loupe = Layer(image_of(rendered.pixels), rect)
 
     def take(self, rendered: Rendered, extent: tuple[int, int], state: str) -> None:
         """Show a rendered view."""

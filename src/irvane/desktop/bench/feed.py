@@ -8,15 +8,19 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.figures import WholeFigures
-from irvane.core.judge.probe import ProbeFigures
+from irvane.core.judge.place import PlaceFigures
+from irvane.core.judge.spots import Spot
 from irvane.core.line.looks import missing
 from irvane.core.line.marks import Limits
+from irvane.core.line.picture import Region
 from irvane.core.line.view import Rendered
 from irvane.desktop.backstage import Backstage, Wish
 from irvane.desktop.bench.panes import Panes
 
 #: Milliseconds without a change after which figures are read.
 _SETTLED = 250
+#: Frame pixels across that the loupe shows.
+LOUPE_SIDE = 96
 
 
 class Feed(QObject):
@@ -26,16 +30,20 @@ class Feed(QObject):
     -------
     repaint(pane) : its picture or state changed. refreshed : figures or words changed as well.
     chosen_changed : what is known of the chosen pane's proof changed.
+    spots_ready(spots) : the judging spots that were asked for.
     """
 
     repaint = Signal(int)
     refreshed = Signal()
     chosen_changed = Signal()
+    spots_ready = Signal(object)
 
     def __init__(self, panes: Panes, backstage: Backstage, parent: QObject) -> None:
         super().__init__(parent)
         self.panes, self.backstage = panes, backstage
-        self._shown: list[Wish | None] = [None, None]
+        self._shown: dict[int, Wish] = {}
+        self._loupe: tuple[float, float] | None = None
+        self._spots: dict[str, list[Spot]] = {}
         self._pending = QTimer(self, singleShot=True, interval=0)
         self._pending.timeout.connect(self._request)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLED)
@@ -47,10 +55,13 @@ class Feed(QObject):
         backstage.probed.connect(self._probed)
         backstage.matched.connect(self._matched)
         backstage.source_failed.connect(self._failed)
+        backstage.differed.connect(self._differed)
+        backstage.peeked.connect(self._peeked)
+        backstage.spotted.connect(self._spotted)
 
     def forget(self, pane: int) -> None:
         """The pane shows something else now."""
-        self._shown[pane] = None
+        self._shown.pop(pane, None)
 
     def settle(self) -> None:
         """Read figures once nothing has changed for a moment."""
@@ -62,11 +73,13 @@ class Feed(QObject):
         if item is None or not item.ready or item.problem:
             return None
         content = self.panes.contents[pane]
-        settings = item.settings(content.proof)
+        settings = self.panes.settings(pane)
+        assert settings is not None
         frame = self.backstage.engine.best(item.source, settings.sensor)
         if frame is not None:
             content.extent = frame.developed.extent
             content.notes = frame.developed.notes
+            content.range = frame.range_stops
         region = self.panes.viewport.region(content.extent, self.panes.size_of(pane))
         return Wish(item.source, settings, region, content.offset, self.panes.look, self._limits())
 
@@ -78,22 +91,30 @@ class Feed(QObject):
         self._pending.start()
 
     def _request(self) -> None:
-        wishes = [self.wish(pane) for pane in range(2)]
+        count = len(self.panes.contents)
+        wishes = [self.wish(pane) for pane in range(count)]
         self.backstage.keep_only([wish for wish in wishes if wish is not None])
-        asked: Wish | None = None
-        for pane in (self.panes.chosen, 1 - self.panes.chosen):
+        asked: list[Wish] = []
+        for pane in sorted(range(count), key=lambda pane: pane != self.panes.chosen):
             wish = wishes[pane]
-            if wish is None or wish == self._shown[pane] or wish == asked:
-                continue  # two panes that show the same are served by one picture
+            if wish is None or wish == self._shown.get(pane) or wish in asked:
+                continue  # panes that show the same are served by one picture
             self.backstage.show(pane, wish)
-            asked = wish
-        if self.panes.matching and wishes[0] is not None and wishes[1] is not None:
-            self.backstage.match(replace(wishes[0], offset=0.0), replace(wishes[1], offset=0.0))
+            asked.append(wish)
+        first = wishes[0]
+        for pane, wish in enumerate(wishes[1:], 1):
+            if self.panes.matching and first is not None and wish is not None:
+                self.backstage.match(pane, replace(first, offset=0.0), replace(wish, offset=0.0))
+        self._ask_difference(wishes[self.panes.chosen], wishes[self.panes.other])
+
+    def _ask_difference(self, one: Wish | None, two: Wish | None) -> None:
+        if self.panes.differing and one is not None and two is not None:
+            self.backstage.difference(one, two, *self.panes.difference)
 
     def _rendered(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
-        self._take(pane, wish, rendered, state)
-        if self.wish(1 - pane) == wish:
-            self._take(1 - pane, wish, rendered, state)
+        for other in range(len(self.panes.contents)):
+            if other == pane or self.wish(other) == wish:
+                self._take(other, wish, rendered, state)
         self._settle.start()
 
     def _take(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
@@ -135,7 +156,7 @@ class Feed(QObject):
         self.refreshed.emit()
 
     def _measure(self) -> None:
-        for pane in range(2):
+        for pane in range(len(self.panes.contents)):
             wish = self.wish(pane)
             if wish is not None:
                 self.backstage.probe(pane, wish, self.panes.probe_region(pane))
@@ -159,14 +180,64 @@ class Feed(QObject):
             if pane == self.panes.chosen:
                 self.chosen_changed.emit()
 
-    def _probed(self, pane: int, wish: Wish, found: ProbeFigures | None) -> None:
+    def _probed(self, pane: int, wish: Wish, found: PlaceFigures | None) -> None:
         if self._current(pane, wish):
             self.panes.contents[pane].probe = found
+            first = self.panes.contents[0].probe
+            for other, content in enumerate(self.panes.contents):
+                if content.probe is not None:
+                    content.probe = content.probe.against(None if other == 0 else first)
             self.refreshed.emit()
 
-    def _matched(self, offset: float) -> None:
-        content = self.panes.contents[1]
+    def _matched(self, pane: int, offset: float) -> None:
+        if pane >= len(self.panes.contents):
+            return
+        content = self.panes.contents[pane]
         if self.panes.matching and abs(content.offset - offset) > 0.004:
             content.offset = offset
             self.refreshed.emit()
             self.request()
+
+    # difference, loupe, spots
+
+    def _differed(self, one: Wish, two: Wish, rendered: Rendered | None) -> None:
+        if (one, two) == (self.wish(self.panes.chosen), self.wish(self.panes.other)):
+            self.panes.take_difference(rendered)
+            self.repaint.emit(self.panes.chosen)
+
+    def loupe(self, place: tuple[float, float] | None) -> None:
+        """Show a place (shares of width and height) at 1:1 in every pane; None: no loupe."""
+        self._loupe = place
+        for pane, content in enumerate(self.panes.contents):
+            wish = None if place is None else self.wish(pane)
+            if wish is None:
+                content.loupe = None
+            elif place is not None:
+                side = LOUPE_SIDE
+                h, w = content.extent
+                left = round(min(max(place[0] * w - side / 2, 0), max(w - side, 0)))
+                top = round(min(max(place[1] * h - side / 2, 0), max(h - side, 0)))
+                region = Region(top, left, min(top + side, h), min(left + side, w))
+                self.backstage.peek(pane, replace(wish, region=region, marks=None))
+            self.repaint.emit(pane)
+
+    def _peeked(self, pane: int, wish: Wish, rendered: Rendered) -> None:
+        item = self.panes.item(pane) if pane < len(self.panes.contents) else None
+        if self._loupe is not None and item is not None and item.source is wish.source:
+            self.panes.contents[pane].take_loupe(rendered)
+            self.repaint.emit(pane)
+
+    def ask_spots(self) -> None:
+        """Have the judging spots of the chosen pane's picture found; spots_ready follows."""
+        wish = self.wish(self.panes.chosen)
+        if wish is None:
+            self.spots_ready.emit([])
+        elif wish.source.key in self._spots:
+            self.spots_ready.emit(self._spots[wish.source.key])
+        else:
+            self.backstage.find_spots(wish)
+
+    def _spotted(self, wish: Wish, spots: list[Spot]) -> None:
+        if spots:
+            self._spots[wish.source.key] = spots
+        self.spots_ready.emit(spots)

@@ -9,13 +9,16 @@ from PySide6.QtCore import QSize
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.marks import Limits
 from irvane.core.line.picture import Region
-from irvane.core.settings import Settings
+from irvane.core.line.view import Rendered
+from irvane.core.settings import Settings, bare, handed_on
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.session import Item, Session
 
 #: Largest and smallest side of the probe in pixels; between them it is a thirtieth of the frame's height.
 PROBE_LARGEST, PROBE_SMALLEST = 64, 16
+
+_NO_DIFFERENCE = "These two differ in their number of pixels: they cannot be subtracted."
 
 
 class Panes:
@@ -24,7 +27,9 @@ class Panes:
     Attributes
     ----------
     chosen : the pane whose proof the controls act on.
-    matching : pane B is brightened to match pane A.
+    matching : all panes are brightened to match pane A.
+    differing : the difference of the chosen pane and the other is shown, in `difference_content`.
+    difference : kind (of KINDS) and amplification of the difference picture.
     look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
     probe : centre of the probe, as shares of the frame's width and height.
     size_of : size in device pixels of the widget that paints a pane.
@@ -33,12 +38,21 @@ class Panes:
     def __init__(self, session: Session, viewport: Viewport, size_of: Callable[[int], QSize]) -> None:
         self.session, self.viewport, self.size_of = session, viewport, size_of
         self.contents = [Content(), Content()]
+        self.difference = ("signed", 8.0)
+        self.differing = False
+        self.difference_content = Content()
         self.chosen = 0
         self.matching = False
         self.probe = (0.5, 0.5)
         self.look = PICTURE
         self.marks = False
         self.limits = Limits()
+
+    def take_difference(self, rendered: Rendered | None) -> None:
+        """The difference picture that was asked for; None: it cannot be had."""
+        self.difference_content.problem = "" if rendered is not None else _NO_DIFFERENCE
+        if rendered is not None:
+            self.difference_content.take(rendered, self.contents[self.chosen].extent, "final")
 
     def item(self, pane: int) -> Item | None:
         """The item a pane shows."""
@@ -47,8 +61,16 @@ class Panes:
 
     def settings(self, pane: int) -> Settings | None:
         """The settings a pane shows."""
-        item = self.item(pane)
-        return None if item is None else item.settings(self.contents[pane].proof)
+        item, content = self.item(pane), self.contents[pane]
+        if item is None:
+            return None
+        settings = item.settings(content.proof)
+        return handed_on(bare(), settings, (content.without,)) if content.without else settings
+
+    @property
+    def other(self) -> int:
+        """The pane that the chosen one is held against: the next, or before the last."""
+        return (self.chosen + 1) % len(self.contents)
 
     def probe_region(self, pane: int) -> Region:
         """The probe's rectangle in a pane's frame."""

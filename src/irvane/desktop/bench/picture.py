@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import math
+
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QKeyEvent,
     QMouseEvent,
     QPainter,
+    QPainterPath,
     QPaintEvent,
     QPen,
+    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )
@@ -22,6 +26,8 @@ from irvane.desktop.bench.viewport import Viewport
 
 _NEAR = 7  # device-independent pixels within which the dividing line or the probe is taken hold of
 _PAN_STEP = 60
+#: Side of the loupe in device-independent pixels.
+_LOUPE = 288
 
 
 class PictureView(QWidget):
@@ -32,7 +38,8 @@ class PictureView(QWidget):
     pressed : the pane was clicked (it becomes the chosen one).
     probe_moved(x, y), spot_chosen(x, y) : frame positions.
     resized : the size changed; what is visible has to be rendered anew.
-    split_moved(share) : the dividing line was moved.
+    split_moved(share), split_turned(degrees) : the dividing line was moved, or turned.
+    hovered(x, y) : the pointer, as shares of the frame, while the loupe is on.
     """
 
     pressed = Signal()
@@ -40,12 +47,17 @@ class PictureView(QWidget):
     spot_chosen = Signal(float, float)
     resized = Signal()
     split_moved = Signal(float)
+    split_turned = Signal(float)
+    hovered = Signal(float, float)
 
     def __init__(self, viewport: Viewport, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.viewport = viewport
         self.contents: list[Content] = [Content()]
         self.split: float | None = None
+        self.split_angle = 0.0
+        self.loupe = False
+        self.loupe_place: tuple[float, float] | None = None
         self.chosen = False
         self.picking = False
         self.probe: QRectF | None = None
@@ -91,17 +103,12 @@ class PictureView(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), self.surround)
         if self.split is not None and len(self.contents) > 1:
-            at = round(self.width() * self.split)
-            self._paint_content(painter, self.contents[0], QRect(0, 0, at, self.height()))
-            self._paint_content(painter, self.contents[1], QRect(at, 0, self.width() - at, self.height()))
-            painter.setPen(QPen(theme.EDGE, 3))
-            painter.drawLine(at, 0, at, self.height())
-            painter.setPen(QPen(theme.ACCENT, 1))
-            painter.drawLine(at, 0, at, self.height())
+            self._paint_divided(painter)
         else:
             self._paint_content(painter, self.contents[0], self.rect())
         if self.contents[0].item is not None:
             self._paint_probe(painter)
+            self._paint_loupe(painter)
         elif self.hint:
             painter.setPen(theme.TEXT)
             painter.drawText(
@@ -115,10 +122,69 @@ class PictureView(QWidget):
             painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
         painter.end()
 
-    def _paint_content(self, painter: QPainter, content: Content, clip: QRect) -> None:
+    def _split_ends(self) -> tuple[QPointF, QPointF]:
+        """Two points of the dividing line, far outside."""
+        middle = QPointF(self.width() * (self.split or 0.0), self.height() / 2)
+        turn = math.radians(self.split_angle)
+        along = QPointF(math.sin(turn), math.cos(turn)) * (2.0 * (self.width() + self.height()))
+        return middle - along, middle + along
+
+    def _split_distance(self, point: QPointF) -> float:
+        """Distance from the dividing line in pixels; negative to its left."""
+        turn = math.radians(self.split_angle)
+        offset = point - QPointF(self.width() * (self.split or 0.0), self.height() / 2)
+        return offset.x() * math.cos(turn) - offset.y() * math.sin(turn)
+
+    def _paint_divided(self, painter: QPainter) -> None:
+        one, two = self._split_ends()
+        turn = math.radians(self.split_angle)
+        across = QPointF(math.cos(turn), -math.sin(turn)) * (2.0 * (self.width() + self.height()))
+        for content, side in zip(self.contents, (-across, across), strict=False):
+            path = QPainterPath()
+            path.addPolygon(QPolygonF([one, two, two + side, one + side]))
+            half = QRect(self.rect())
+            at = round(self.width() * (self.split or 0.0))
+            if side is across:
+                half.setLeft(at)
+            else:
+                half.setRight(at)
+            self._paint_content(painter, content, half, path)
+        for colour, width in ((theme.EDGE, 3), (theme.ACCENT, 1)):
+            painter.setPen(QPen(colour, width))
+            painter.drawLine(one, two)
+
+    def _paint_loupe(self, painter: QPainter) -> None:
+        """The place under the pointer, magnified, beside it."""
+        content = self.contents[0]
+        if not self.loupe or self.loupe_place is None or content.loupe is None:
+            return
+        h, w = content.extent
+        x, y = self.loupe_place[0] * w, self.loupe_place[1] * h
+        ratio = self.devicePixelRatioF()
+        there = (
+            self.viewport.to_view(QRectF(x, y, 0, 0), content.extent, self.device_size()).topLeft() / ratio
+        )
+        side = min(_LOUPE, self.width() - 8, self.height() - 8)
+        left = there.x() + 18 if there.x() + 18 + side < self.width() else there.x() - 18 - side
+        top = min(max(there.y() - side / 2, 4), self.height() - side - 4)
+        box = QRectF(max(left, 4), top, side, side)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        painter.drawImage(box, content.loupe.image, QRectF(content.loupe.image.rect()))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in ((theme.EDGE, 3), (theme.ACCENT, 1)):
+            painter.setPen(QPen(colour, width))
+            painter.drawRect(box)
+
+    def _paint_content(
+        self, painter: QPainter, content: Content, clip: QRect, path: QPainterPath | None = None
+    ) -> None:
         painter.save()
-        painter.setClipRect(clip)
-        if content.backdrop is not None and not self._covered(content, clip):
+        if path is None:
+            painter.setClipRect(clip)
+        else:
+            painter.setClipPath(path)
+        seen = clip if path is None else self.rect()
+        if content.backdrop is not None and not self._covered(content, seen):
             self._paint_layer(painter, content.backdrop)
         if content.current is not None:
             self._paint_layer(painter, content.current)
@@ -177,8 +243,8 @@ class PictureView(QWidget):
 
     # mouse and keys
 
-    def _near_split(self, x: float) -> bool:
-        return self.split is not None and abs(x - self.width() * self.split) <= _NEAR
+    def _near_split(self, point: QPointF) -> bool:
+        return self.split is not None and abs(self._split_distance(point)) <= _NEAR
 
     def _on_probe(self, point: QPointF) -> bool:
         if self.probe is None or self.contents[0].item is None:
@@ -187,13 +253,16 @@ class PictureView(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         self.pressed.emit()
+        if event.button() == Qt.MouseButton.RightButton and self.split is not None:
+            self._drag = "turn"
+            return
         if event.button() != Qt.MouseButton.LeftButton:
             return
         self._last = event.position()
         if self.picking:
             spot = self.frame_point(event.position())
             self.spot_chosen.emit(spot.x(), spot.y())
-        elif self._near_split(event.position().x()):
+        elif self._near_split(event.position()):
             self._drag = "split"
         elif self._on_probe(event.position()):
             self._drag = "probe"
@@ -202,7 +271,14 @@ class PictureView(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         point = event.position()
-        if self._drag == "split":
+        if self.loupe:
+            spot = self.frame_point(point)
+            h, w = self.extent
+            self.hovered.emit(min(max(spot.x() / w, 0), 1), min(max(spot.y() / h, 0), 1))
+        if self._drag == "turn" and self.split is not None:
+            offset = point - QPointF(self.width() * self.split, self.height() / 2)
+            self.split_turned.emit(math.degrees(math.atan2(offset.x(), offset.y() or 1e-6)))
+        elif self._drag == "split":
             self.split_moved.emit(min(max(point.x() / max(self.width(), 1), 0.0), 1.0))
         elif self._drag == "probe":
             spot = self.frame_point(point)
@@ -216,7 +292,7 @@ class PictureView(QWidget):
     def _set_cursor(self, point: QPointF) -> None:
         if self.picking:
             shape = Qt.CursorShape.CrossCursor
-        elif self._drag == "split" or self._near_split(point.x()):
+        elif self._drag in ("split", "turn") or self._near_split(point):
             shape = Qt.CursorShape.SplitHCursor
         elif self._drag == "probe" or self._on_probe(point):
             shape = Qt.CursorShape.SizeAllCursor
@@ -251,7 +327,10 @@ class PictureView(QWidget):
             super().keyPressEvent(event)
             return
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self.split is not None:
-            self.split_moved.emit(min(max(self.split - 0.02 * move.x(), 0.0), 1.0))
+            if move.x():
+                self.split_moved.emit(min(max(self.split - 0.02 * move.x(), 0.0), 1.0))
+            else:
+                self.split_turned.emit(self.split_angle + 5.0 * move.y())
         elif event.modifiers() & Qt.KeyboardModifier.AltModifier and self.probe is not None:
             centre = self.probe.center()
             self.probe_moved.emit(centre.x() - 8 * move.x(), centre.y() - 8 * move.y())

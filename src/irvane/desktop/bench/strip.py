@@ -5,19 +5,23 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
+from irvane.core.judge.difference import KINDS
 from irvane.core.line.looks import LOOKS
 from irvane.desktop.bench.viewport import ZOOMS
 
-ONE, TWO, DIVIDED = "one", "two", "divided"
+ONE, BESIDE, DIVIDED, DIFFERENCE = "one", "beside", "divided", "difference"
 
+#: Amplifications of the difference.
+AMPLIFIED = (1, 2, 4, 8, 16, 32, 64)
 _ARRANGEMENTS = (
     (ONE, "one", "One pane over the whole width (C)"),
-    (TWO, "two", "Two panes side by side (C)"),
+    (BESIDE, "side by side", "All panes side by side (C)"),
     (
         DIVIDED,
         "divided",
-        "One picture with a dividing line: drag it, or move it with Shift and the arrow keys (V)",
+        "One picture with a dividing line: drag it, turn it with the right button, or both with Shift and the arrow keys (V)",
     ),
+    (DIFFERENCE, "difference", "What the next pane has more, or less, than the chosen one, amplified (U)"),
 )
 
 
@@ -40,6 +44,8 @@ class BenchStrip(QWidget):
     zoomed = Signal(object)
     look_chosen = Signal(str)
     marked = Signal(bool)
+    counted = Signal(int)
+    difference_chosen = Signal(str, float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -54,21 +60,30 @@ class BenchStrip(QWidget):
             group.addButton(button)
             self._arrangements[key] = button
             row.addWidget(button)
-        row.addSpacing(14)
-        self.blink_button = _flat("blink", "Hold to see the other pane in the same place (hold Q)")
+        self.fewer = _flat("−", "One pane less (O)")
+        self.fewer.clicked.connect(lambda: self.counted.emit(-1))
+        self.panes_count = QLabel("2 panes")
+        self.more = _flat("+", "One pane more, up to six (I)")
+        self.more.clicked.connect(lambda: self.counted.emit(1))
+        for part in (self.fewer, self.panes_count, self.more):
+            row.addWidget(part)
+        row.addSpacing(8)
+        self.blink_button = _flat(
+            "blink", "Hold to see the other pane in the same place (hold Q; Shift+Q: by itself)"
+        )
         self.blink_button.pressed.connect(lambda: self.blinked.emit(True))
         self.blink_button.released.connect(lambda: self.blinked.emit(False))
-        self.swap_button = _flat("swap", "Exchange the two panes (X)")
+        self.swap_button = _flat("swap", "Exchange the chosen pane and the next (X)")
         self.swap_button.clicked.connect(self.swapped)
         self.match_button = _flat(
-            "equal brightness",
-            "Brightens or darkens pane B, for viewing only, until it is as bright as pane A in linear light (E). "
+            "equal light",
+            "Brightens or darkens the other panes, for viewing only, until they are as bright as pane A in linear light (E). "
             "The offset is shown in its caption.",
             checkable=True,
         )
         self.match_button.toggled.connect(self.matched)
         self.marks_button = _flat(
-            "hatch clipping",
+            "hatch",
             "Rising stripes: colours that were clipped on the sensor, in the colour that is lost. Falling stripes: places "
             "of the finished picture at white, or at black. Dots: colours that the space of the station Finish does not hold; they "
             "are pulled into it softly (H; limits: Shift+H).",
@@ -93,6 +108,24 @@ class BenchStrip(QWidget):
             self.look_box.setItemData(self.look_box.count() - 1, look.help, Qt.ItemDataRole.ToolTipRole)
         self.look_box.activated.connect(lambda index: self.look_chosen.emit(self.look_box.itemData(index)))
         row.addWidget(self.look_box)
+        self.kind_box = QComboBox()
+        self.kind_box.setAccessibleName("Kind of difference")
+        for kind, words in KINDS.items():
+            self.kind_box.addItem(kind, kind)
+            self.kind_box.setItemData(self.kind_box.count() - 1, words, Qt.ItemDataRole.ToolTipRole)
+        self.amplified = QComboBox()
+        self.amplified.setAccessibleName("Amplification")
+        for factor in AMPLIFIED:
+            self.amplified.addItem(f"×{factor}", float(factor))
+        for box in (self.kind_box, self.amplified):
+            box.activated.connect(
+                lambda _index: self.difference_chosen.emit(
+                    self.kind_box.currentData(), self.amplified.currentData()
+                )
+            )
+            box.hide()
+            row.addWidget(box)
+        self.show_difference("signed", 8.0)
         self.zoom_box = QComboBox()
         self.zoom_box.setAccessibleName("Zoom")
         self.zoom_box.setToolTip(
@@ -105,9 +138,19 @@ class BenchStrip(QWidget):
         self.zoom_box.activated.connect(lambda index: self.zoomed.emit(self.zoom_box.itemData(index)))
         row.addWidget(self.zoom_box)
 
-    def show_arrangement(self, arrangement: str) -> None:
-        """Mark the arrangement in force."""
+    def show_arrangement(self, arrangement: str, count: int) -> None:
+        """Mark the arrangement in force and the number of panes."""
         self._arrangements[arrangement].setChecked(True)
+        self.panes_count.setText(f"{count} panes")
+        differing = arrangement == DIFFERENCE
+        self.look_box.setVisible(not differing)
+        for box in (self.kind_box, self.amplified):
+            box.setVisible(differing)
+
+    def show_difference(self, kind: str, amplified: float) -> None:
+        """Show kind and amplification in force."""
+        self.kind_box.setCurrentIndex(self.kind_box.findData(kind))
+        self.amplified.setCurrentIndex(self.amplified.findData(amplified))
 
     def show_look(self, look: str) -> None:
         """Show the look in force."""

@@ -268,18 +268,18 @@ class PointsRow(QWidget):
         self.name.setFixedWidth(_NAME_WIDTH // 2)
         self.name.reset.connect(lambda: self.changed.emit(default(path)))
         self.name.strip.connect(self.opened)
-        self.button = QPushButton()
-        self.button.setAccessibleName(f"Curve: {declared.label}")
-        self.button.clicked.connect(self.opened)
+        self.box = QPushButton()
+        self.box.setAccessibleName(f"Curve: {declared.label}")
+        self.box.clicked.connect(self.opened)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(5)
         layout.addWidget(self.name)
-        layout.addWidget(self.button, 1)
-        for widget in (self.name, self.button):
+        layout.addWidget(self.box, 1)
+        for widget in (self.name, self.box):
             widget.setToolTip(f"{declared.help}\nClick to draw it; double click on the name: straight.")
         self.setFixedHeight(ROW_HEIGHT)
 
     def show_value(self, value: Curve, _automatic: object = None) -> None:
         """Show how many points there are."""
-        self.button.setText(value_text(self.path, value))
+        self.box.setText(value_text(self.path, value))

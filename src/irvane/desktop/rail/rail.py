@@ -133,6 +133,7 @@ class Rail(QListView):
         self.setItemDelegate(_Delegate(self.rows))
         self.setFixedWidth(WIDTH)
         self.setAccessibleName("Frames")
+        self.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QListView.Shape.NoFrame)
@@ -172,6 +173,11 @@ class Rail(QListView):
             index = self.rows.index(place)
             self.setCurrentIndex(index)
             self.scrollTo(index)
+
+    def selected_items(self) -> list[int]:
+        """Items that are selected, from top to bottom."""
+        rows = sorted(index.row() for index in self.selectionModel().selectedIndexes())
+        return [self.rows.rows[r].item for r in rows if not self.rows.rows[r].is_heading]
 
     def step(self, direction: int) -> None:
         """The next or previous frame (headings are passed over)."""

@@ -12,6 +12,8 @@ from irvane.core.image import NoiseModel
 
 #: SNR limits in common use: clean, usable, the end (ratios, not dB).
 LIMITS = (10.0, 3.0, 1.0)
+#: The limit that one figure is given at.
+RANGE_SNR = 3.0
 #: Pictures of different pixel counts are compared at so many pixels (common practice).
 COMMON_PIXELS = 8e6
 

@@ -1,0 +1,97 @@
+"""Figures of the place under the probe: noise of a small square, and of larger ones around it edge and texture."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from irvane.core.image import LUMA_2020
+from irvane.core.judge.edge import edge_figures
+from irvane.core.judge.figures import probe_figures
+from irvane.core.judge.grain import SMALLEST, grain_figures
+from irvane.core.judge.probe import ProbeFigures
+from irvane.core.judge.texture import texture_figures
+from irvane.core.line.context import Context
+from irvane.core.line.develop import Developed
+from irvane.core.line.picture import Patch, Region
+from irvane.core.line.view import covers, scene_patch, trim, wanted
+from irvane.core.settings import Settings
+
+#: Side in pixels (at most, at least; between them a twelfth of the height) of the square around the probe's middle that edges and texture are looked for in.
+WIDE, _NARROWEST = 100, 40
+#: A place with less structure than this many times its noise holds no texture to speak of.
+_STRUCTURED = 1.5
+
+
+@dataclass(frozen=True)
+class PlaceFigures:
+    """Figures of one place of one picture.
+
+    Attributes
+    ----------
+    probe : of the small square.
+    grain : what its noise looks like; empty when it is too small to tell.
+    mtf50 : cycles per pixel, and overshoot as a share of the step, of the edge in the wide square; None without one.
+    light : luminance of the wide square, to hold others against it.
+    kept : share of the reference's texture in the wide square; None without reference or texture.
+    """
+
+    probe: ProbeFigures
+    grain: str
+    mtf50: float | None
+    overshoot: float | None
+    light: np.ndarray
+    kept: float | None = None
+
+    def against(self, reference: PlaceFigures | None) -> PlaceFigures:
+        """The same with the texture that is kept of a reference's."""
+        if reference is None or reference.light.shape != self.light.shape:
+            return replace(self, kept=None)
+        noise = max(reference.probe.sigma_luminance, 1e-9)
+        if reference.light.std() < _STRUCTURED * noise:
+            return replace(self, kept=None)
+        try:
+            return replace(self, kept=texture_figures(self.light, reference.light).kept)
+        except ValueError:
+            return replace(self, kept=None)
+
+
+def wide_region(region: Region, extent: tuple[int, int]) -> Region:
+    """The wide square around a probe, kept inside the frame."""
+    h, w = extent
+    side = min(max(h // 12, _NARROWEST), WIDE, h, w)
+    top = int(np.clip((region.top + region.bottom - side) // 2, 0, h - side))
+    left = int(np.clip((region.left + region.right - side) // 2, 0, w - side))
+    return Region(top, left, top + side, left + side)
+
+
+def place_figures(
+    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
+) -> PlaceFigures:
+    """Figures of a place at full resolution, scene-linear light after all stations.
+
+    Raises
+    ------
+    ValueError
+        When the small square does not lie inside the frame or is too small.
+    """
+    probe = probe_figures(developed, settings, context, region, clean)
+    wide = wide_region(region, developed.extent)
+    usable = clean if clean is not None and covers(clean, wanted(wide, developed.extent)) else None
+    light = trim(scene_patch(developed, settings, context, wide, usable), wide).pixels @ LUMA_2020
+    mtf50 = overshoot = None
+    try:
+        edge = edge_figures(light)
+        mtf50, overshoot = edge.mtf50, edge.overshoot
+    except ValueError:
+        pass  # no edge here: no figure
+    top, left = max(region.top - wide.top, 0), max(region.left - wide.left, 0)
+    inner = light[top : top + region.bottom - region.top, left : left + region.right - region.left]
+    grain = ""
+    if min(inner.shape) >= SMALLEST:
+        try:
+            grain = grain_figures(inner).words
+        except ValueError:
+            grain = ""
+    return PlaceFigures(probe, grain, mtf50, overshoot, light)
