@@ -15,7 +15,7 @@ from irvane.core.judge.texture import texture_figures
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch, Region
-from irvane.core.line.view import covers, scene_patch, trim, wanted
+from irvane.core.line.view import covers, remaining_noise, scene_patch, trim, wanted
 from irvane.core.settings import Settings
 
 #: Side in pixels (at most, at least; between them a twelfth of the height) of the square around the probe's middle that edges and texture are looked for in.
@@ -34,6 +34,7 @@ class PlaceFigures:
     grain : what its noise looks like; empty when it is too small to tell.
     mtf50 : cycles per pixel, and overshoot as a share of the step, of the edge in the wide square; None without one.
     light : luminance of the wide square, to hold others against it.
+    noise : its noise as the model of the frame and the settings let expect it.
     kept : share of the reference's texture in the wide square; None without reference or texture.
     """
 
@@ -42,14 +43,14 @@ class PlaceFigures:
     mtf50: float | None
     overshoot: float | None
     light: np.ndarray
+    noise: float = 0.0
     kept: float | None = None
 
     def against(self, reference: PlaceFigures | None) -> PlaceFigures:
         """The same with the texture that is kept of a reference's."""
         if reference is None or reference.light.shape != self.light.shape:
             return replace(self, kept=None)
-        noise = max(reference.probe.sigma_luminance, 1e-9)
-        if reference.light.std() < _STRUCTURED * noise:
+        if reference.light.std() < _STRUCTURED * reference.noise:
             return replace(self, kept=None)
         try:
             return replace(self, kept=texture_figures(self.light, reference.light).kept)
@@ -94,4 +95,7 @@ def place_figures(
             grain = grain_figures(inner).words
         except ValueError:
             grain = ""
-    return PlaceFigures(probe, grain, mtf50, overshoot, light)
+    denoised = developed.denoised is not None or usable is not None
+    gain, read2 = remaining_noise(developed, settings, context, denoised)
+    noise = float(np.sqrt(max(gain * float(light.mean()) + read2, 0.0)))
+    return PlaceFigures(probe, grain, mtf50, overshoot, light, noise)
