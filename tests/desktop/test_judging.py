@@ -201,3 +201,22 @@ def test_edges_and_texture_are_read_under_the_probe(driver: Driver) -> None:
     assert bench.contents[0].probe.kept is None and bench.contents[1].probe.kept is not None
     assert "texture" in bench.captions[1].full_texts()[3] or bench.contents[1].probe.mtf50 is not None
     assert "range" in bench.captions[0].full_texts()[3]
+
+
+def test_proofs_denoised_by_other_methods_stand_side_by_side(driver: Driver) -> None:
+    bench, proofs = driver.window.bench, driver.window.proofs
+    proofs.new_proof()
+    proofs.edit("noise.method", "fast")
+    bench.show_proof(1, 0)
+    driver.key(Qt.Key.Key_I)
+    driver.settled()
+    driver.on_the_label()
+    assert [c.state for c in bench.contents] == ["final"] * 3
+    assert [c.proof for c in bench.contents] == [1, 0, BARE]
+    noise = [c.probe.probe.sigma_luminance for c in bench.contents]
+    assert noise[2] > 2 * noise[0] and noise[2] > 2 * noise[1]
+    one, two = driver.pixels(0)[:250, :380], driver.pixels(1)[:250, :380]
+    assert np.abs(one - two).max() > 3
+    item = bench.item(0)
+    frame = driver.window.backstage.engine.best(item.source, item.settings(0).sensor)
+    assert len(frame.wholes) == 2

@@ -26,6 +26,7 @@ from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import Rendered, scene_patch
+from irvane.core.noise.denoise import Removal
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
 from irvane.desktop.filework import FileWork, unexpected
@@ -127,7 +128,7 @@ class Backstage(QObject):
 
     def _render(self, pane: int, wish: Wish, frame: Frame) -> None:
         def work(_progress: Any) -> Any:
-            usable = frame.without_stale(wish.settings)
+            usable = frame.fitting(wish.settings)
             clean = usable.clean(wish.settings, wish.region)
 
             def render(region: Region) -> Rendered:
@@ -176,7 +177,6 @@ class Backstage(QObject):
             )
         whole = ("whole", key, removal)
         if not self._heavy.has(whole):
-            self._heavy.cancel(lambda k: k[0] == "whole" and k[1] == key)
             self._make(whole, "removing noise", 6, wish, self.engine.denoise, whole_settings=True)
 
     def _make(
@@ -223,6 +223,8 @@ class Backstage(QObject):
     def keep_only(self, shown: list[Wish]) -> None:
         """Stop heavy work on what is not shown any more."""
         keys = {wish.source.key for wish in shown}
+        removals = {(wish.source.key, self._removal(wish)) for wish in shown}
+        self._heavy.cancel(lambda key: key[0] == "whole" and (key[1], key[2]) not in removals)
         self.engine.pin((wish.source, wish.settings.sensor) for wish in shown)
         self._heavy.cancel(
             lambda key: (
@@ -230,6 +232,10 @@ class Backstage(QObject):
                 and key[1] not in keys
             )
         )
+
+    def _removal(self, wish: Wish) -> Removal | None:
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        return None if frame is None else frame.removal(wish.settings)
 
     def render_strip(self, run: int, number: int, wish: Wish) -> None:
         """Render one crop of a test strip; those of earlier runs are not wanted any more."""
@@ -260,7 +266,7 @@ class Backstage(QObject):
         self._heavy.submit(
             ("figures", wish.source.key, pane),
             lambda progress: whole_figures(
-                frame.developed,
+                frame.fitting(wish.settings).developed,
                 wish.settings,
                 frame.context,
                 progress,
@@ -283,7 +289,9 @@ class Backstage(QObject):
 
         def work(_progress: Any) -> Any:
             try:
-                return place_figures(frame.developed, wish.settings, frame.context, place, clean)
+                return place_figures(
+                    frame.fitting(wish.settings).developed, wish.settings, frame.context, place, clean
+                )
             except ValueError:  # outside this frame
                 return None
 
@@ -307,7 +315,7 @@ class Backstage(QObject):
                 assert frame is not None
                 h, w = frame.developed.extent
                 whole = Region(0, 0, h, w, max(1.0, max(h, w) / _MATCH_SIDE))
-                usable = frame.without_stale(wish.settings)
+                usable = frame.fitting(wish.settings)
                 patches.append(scene_patch(usable.developed, wish.settings, usable.context, whole).pixels)
             return brightness_offset(*patches)
 
@@ -324,9 +332,7 @@ class Backstage(QObject):
             return
 
         def work(_progress: Any) -> Rendered | None:
-            usable = [
-                f.without_stale(w.settings) for f, w in zip(frames, (one, two), strict=True) if f is not None
-            ]
+            usable = [f.fitting(w.settings) for f, w in zip(frames, (one, two), strict=True) if f is not None]
             if usable[0].developed.extent != usable[1].developed.extent:
                 return None
             views = [
@@ -346,7 +352,7 @@ class Backstage(QObject):
             return
 
         def work(_progress: Any) -> Rendered:
-            usable = frame.without_stale(wish.settings)
+            usable = frame.fitting(wish.settings)
             return render_look(
                 wish.look, usable.developed, wish.settings, usable.context, wish.region,
                 usable.clean(wish.settings, wish.region), wish.offset,
@@ -366,7 +372,7 @@ class Backstage(QObject):
         def work(_progress: Any) -> Any:
             h, w = frame.developed.extent
             whole = Region(0, 0, h, w, max(1.0, max(h, w) / _SPOTS_SIDE))
-            usable = frame.without_stale(wish.settings)
+            usable = frame.fitting(wish.settings)
             patch = scene_patch(usable.developed, wish.settings, usable.context, whole)
             return find_spots(patch.pixels, patch.step)
 
@@ -397,7 +403,7 @@ class Backstage(QObject):
         frame = self.engine.best(source, settings.sensor)
         ready = None
         if frame is not None and not frame.coarse and frame.denoised_for(settings):
-            ready = (frame.developed, frame.context)
+            ready = (frame.fitting(settings).developed, frame.context)
 
         def failed(error: IrvaneError) -> None:
             self.written.emit(None, str(error))

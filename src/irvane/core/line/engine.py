@@ -43,14 +43,16 @@ class Frame:
     Attributes
     ----------
     coarse : True while it is only the binned form of the mosaic.
-    local : denoised pixels of the last region asked for, and how they were made.
+    wholes : denoised pictures of the whole frame, by how they were made: proofs that differ in it stand side by side.
+    patches : denoised pixels of the last region that was asked for, likewise.
     exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
     """
 
     developed: Developed
     context: Context
     coarse: bool
-    local: tuple[Removal, Patch] | None = field(default=None)
+    wholes: dict[Removal, Picture] = field(default_factory=dict)
+    patches: dict[Removal, Patch] = field(default_factory=dict)
     exposure: SensorExposure | None = None
 
     @property
@@ -70,22 +72,30 @@ class Frame:
         """Is the whole denoised picture there (or none needed)?"""
         wished = self.removal(settings)
         made = self.developed.denoised is not None and self.developed.removal == wished
-        return wished.strength == 0 or made
+        return wished.strength == 0 or made or wished in self.wholes
 
     def clean(self, settings: Settings, region: Region) -> Patch | None:
         """Locally denoised pixels that stand in for a region, if they are there."""
-        if self.local is None or self.local[0] != self.removal(settings) or region.step > 1:
+        patch = self.patches.get(self.removal(settings))
+        if patch is None or region.step > 1:
             return None
-        patch = self.local[1]
         return patch if covers(patch, wanted(region, self.developed.extent)) else None
 
-    def without_stale(self, settings: Settings) -> Frame:
-        """The same frame, without a denoised picture that was made otherwise."""
-        kept = self.developed.denoised is None or not self.developed.can_be_denoised
-        if kept or self.denoised_for(settings):
+    def fitting(self, settings: Settings) -> Frame:
+        """The same frame with the denoised picture that these settings ask for, or with none while it is not there."""
+        developed, wished = self.developed, self.removal(settings)
+        if not developed.can_be_denoised and not self.wholes:
             return self
-        bare = Developed(**{**vars(self.developed), "denoised": None})
-        return replace(self, developed=bare)
+        whole = self.wholes.get(wished)
+        if whole is None and (developed.denoised is None or developed.removal == wished):
+            return self
+        made = Developed(**{**vars(developed), "denoised": whole, "removal": wished if whole else Removal()})
+        return replace(self, developed=made)
+
+    @property
+    def nbytes(self) -> int:
+        """Memory that its pictures occupy."""
+        return self.developed.nbytes + sum(whole.nbytes for whole in self.wholes.values())
 
 
 def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Removal) -> str:
@@ -141,23 +151,26 @@ class Engine:
     def nbytes(self) -> int:
         """Memory that the frames occupy."""
         with self._lock:
-            return sum(frame.developed.nbytes for frame in self._frames.values())
+            return sum(frame.nbytes for frame in self._frames.values())
 
     def _keep(self, key: Key, frame: Frame) -> None:
         with self._lock:
             self._frames[key] = frame
             self._frames.move_to_end(key)
-            total = sum(f.developed.nbytes for f in self._frames.values())
+            total = sum(f.nbytes for f in self._frames.values())
             for other in list(self._frames):  # mosaics first: they are made again in a second
                 developed = self._frames[other].developed
                 if total > self._budget and other != key and developed.mosaic is not None:
                     total -= developed.mosaic.data.nbytes
                     developed.mosaic = None
+            for one in self._frames.values():  # then denoised pictures that were made otherwise than the last
+                while total > self._budget and len(one.wholes) > 1:
+                    total -= one.wholes.pop(next(iter(one.wholes))).nbytes
             for other in list(self._frames):
                 if total <= self._budget:
                     break
                 if other != key and other not in self._pinned:
-                    total -= self._frames.pop(other).developed.nbytes
+                    total -= self._frames.pop(other).nbytes
 
     def _load(self, source: Source, progress: Progress) -> Loaded:
         if self._loaded is not None and self._loaded[0] == source.key:
@@ -228,13 +241,12 @@ class Engine:
         """The frame with its whole denoised picture as the settings ask for it."""
         frame = self.full(source, settings.sensor)
         if frame.denoised_for(settings):
-            return frame
+            return frame.fitting(settings)
         removal = frame.removal(settings)
         clean = self._denoised(source, frame.developed, settings.sensor, removal, progress)
-        made = Developed(**{**vars(frame.developed), "denoised": clean, "removal": removal})
-        fresh = replace(frame, developed=made)
+        fresh = replace(frame, wholes={**frame.wholes, removal: clean})
         self._keep(self._key(source, settings.sensor), fresh)
-        return fresh
+        return fresh.fitting(settings)
 
     def _denoised(
         self, source: Source, developed: Developed, sensor: Sensor, removal: Removal, progress: Progress
@@ -267,5 +279,5 @@ class Engine:
         removal = frame.removal(settings)
         step(progress, 0.0)
         patch = denoise_region(frame.developed, settings.sensor, removal, outer)
-        frame.local = (removal, patch)
+        frame.patches = {**frame.patches, removal: patch}
         return frame

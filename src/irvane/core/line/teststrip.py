@@ -114,7 +114,7 @@ def render_crop(
     ------
     ReadError, MergeError, Cancelled
     """
-    frame = engine.with_mosaic(source, settings.sensor, progress).without_stale(settings)
+    frame = engine.with_mosaic(source, settings.sensor, progress).fitting(settings)
     clean = frame.clean(settings, region)
     step(progress, 0.5)
     if clean is None and region.step <= 1 and not frame.denoised_for(settings):
