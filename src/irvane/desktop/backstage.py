@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import QObject, Qt, Signal, Slot
@@ -12,42 +12,26 @@ from irvane.core.errors import IrvaneError
 from irvane.core.files.cache import ResultCache
 from irvane.core.finish import job
 from irvane.core.judge.figures import whole_figures
-from irvane.core.judge.matching import brightness_offset
 from irvane.core.judge.place import place_figures
-from irvane.core.judge.spot import grey_of_frame, grey_spot
-from irvane.core.judge.spots import find_spots
-from irvane.core.line.differing import render_difference
 from irvane.core.line.engine import Engine, Frame
 from irvane.core.line.jobs import Worker
-from irvane.core.line.looks import LOOKS, PICTURE, render_look
-from irvane.core.line.marks import Limits
+from irvane.core.line.looks import LOOKS, render_look
 from irvane.core.line.moved import LastView
 from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
-from irvane.core.line.view import Rendered, scene_patch
+from irvane.core.line.view import Rendered
 from irvane.core.noise.denoise import Removal
+from irvane.core.progress import Progress
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
 from irvane.desktop.filework import FileWork, unexpected
+from irvane.desktop.sights import Sights
+from irvane.desktop.wish import Wish
 
 COARSE, NOISY, FINAL = "coarse", "noisy", "final"
 
-_MATCH_SIDE = 500
-_SPOTS_SIDE = 1600
 _ANYWHERE = Region(0, 0, 1, 1)
-
-
-@dataclass(frozen=True)
-class Wish:
-    """What a pane wants to show."""
-
-    source: Source
-    settings: Settings
-    region: Region
-    offset: float = 0.0
-    look: str = PICTURE
-    marks: Limits | None = None
 
 
 class Backstage(QObject):
@@ -58,11 +42,8 @@ class Backstage(QObject):
     rendered(pane, wish, Rendered, state) : a view is ready; state is COARSE, NOISY (denoising pending) or FINAL.
     improved(key) : a better form of the source with this key is there.
     busy(key, words, share, seconds left) : progress of long work on a source; share 1 ends it.
-    figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, PlaceFigures or None), matched(pane, offset)
-    differed(wish, wish, Rendered or None) : the difference of two views. peeked(pane, wish, Rendered) : the loupe's place.
-    spotted(wish, spots) : judging spots of a picture.
+    figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, PlaceFigures or None)
     stripped(run, number, Rendered) : a crop of a test strip.
-    picked(settings values or None, sentence) : the grey spot.
     said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
     """
 
@@ -71,12 +52,7 @@ class Backstage(QObject):
     busy = Signal(str, str, float, float)
     figures = Signal(int, object, object, object)
     probed = Signal(int, object, object)
-    matched = Signal(int, float)
-    differed = Signal(object, object, object)
-    peeked = Signal(int, object, object)
-    spotted = Signal(object, object)
     stripped = Signal(int, int, object)
-    picked = Signal(object, str)
     source_failed = Signal(str, str)
     said = Signal(str)
     written = Signal(object, str)
@@ -89,6 +65,7 @@ class Backstage(QObject):
         self.engine = engine or Engine(cache=ResultCache())
         self._heavy = Worker("develop", unexpected, nice=8)
         self._view = Worker("view", unexpected, nice=1)
+        self.sights = Sights(self.engine, self._view, self._tell, self)
         self._seen: dict[int, LastView] = {}
         self.files = FileWork(self)
         self.files.said.connect(self.said)
@@ -237,6 +214,20 @@ class Backstage(QObject):
         frame = self.engine.best(wish.source, wish.settings.sensor)
         return None if frame is None else frame.removal(wish.settings)
 
+    def long(
+        self, key: str, words: str, work: Callable[[Progress], Any], done: Callable[[Any], None]
+    ) -> None:
+        """Long work beside what is shown, with progress in the writing strip; `done` is called in the window's thread."""
+
+        def failed(error: IrvaneError) -> None:
+            self.written.emit(None, str(error))
+
+        def finished(result: Any) -> None:
+            self.written.emit(None, words)
+            self.later(lambda: done(result))
+
+        self._heavy.submit(("long", key), work, finished, failed, 8, self.writing.emit)
+
     def render_strip(self, run: int, number: int, wish: Wish) -> None:
         """Render one crop of a test strip; those of earlier runs are not wanted any more."""
         self._heavy.cancel(lambda key: key[0] == "strip" and key[1] != run)
@@ -303,99 +294,6 @@ class Backstage(QObject):
             2,
         )
 
-    def match(self, pane: int, reference: Wish, other: Wish) -> None:
-        """Find the offset that makes `other` as bright as `reference`."""
-        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]
-        if frames[0] is None or frames[1] is None:
-            return
-
-        def work(_progress: Any) -> float:
-            patches = []
-            for wish, frame in zip((reference, other), frames, strict=True):
-                assert frame is not None
-                h, w = frame.developed.extent
-                whole = Region(0, 0, h, w, max(1.0, max(h, w) / _MATCH_SIDE))
-                usable = frame.fitting(wish.settings)
-                patches.append(scene_patch(usable.developed, wish.settings, usable.context, whole).pixels)
-            return brightness_offset(*patches)
-
-        self._view.submit(
-            ("match", pane), work, lambda offset: self.matched.emit(pane, offset), self._tell(other.source), 0
-        )
-
-    # difference, loupe, spots
-
-    def difference(self, one: Wish, two: Wish, kind: str, amplified: float) -> None:
-        """The difference of what two panes show, second minus first."""
-        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (one, two)]
-        if frames[0] is None or frames[1] is None or frames[0].coarse or frames[1].coarse:
-            return
-
-        def work(_progress: Any) -> Rendered | None:
-            usable = [f.fitting(w.settings) for f, w in zip(frames, (one, two), strict=True) if f is not None]
-            if usable[0].developed.extent != usable[1].developed.extent:
-                return None
-            views = [
-                (f.developed, w.settings, f.context, f.clean(w.settings, one.region), w.offset)
-                for f, w in zip(usable, (one, two), strict=True)
-            ]
-            return render_difference(views[0], views[1], one.region, kind, amplified)
-
-        self._view.submit(
-            ("difference",), work, lambda made: self.differed.emit(one, two, made), self._tell(two.source), 1
-        )
-
-    def peek(self, pane: int, wish: Wish) -> None:
-        """Render the place under the loupe, from what is there."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
-        if frame is None:
-            return
-
-        def work(_progress: Any) -> Rendered:
-            usable = frame.fitting(wish.settings)
-            return render_look(
-                wish.look, usable.developed, wish.settings, usable.context, wish.region,
-                usable.clean(wish.settings, wish.region), wish.offset,
-            )  # fmt: skip
-
-        self._view.submit(
-            ("peek", pane), work, lambda made: self.peeked.emit(pane, wish, made), self._tell(wish.source), 0
-        )
-
-    def find_spots(self, wish: Wish) -> None:
-        """Find judging spots of a picture; none while it is not developed."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
-        if frame is None or frame.coarse:
-            self.spotted.emit(wish, [])
-            return
-
-        def work(_progress: Any) -> Any:
-            h, w = frame.developed.extent
-            whole = Region(0, 0, h, w, max(1.0, max(h, w) / _SPOTS_SIDE))
-            usable = frame.fitting(wish.settings)
-            patch = scene_patch(usable.developed, wish.settings, usable.context, whole)
-            return find_spots(patch.pixels, patch.step)
-
-        self._view.submit(
-            ("spots",), work, lambda found: self.spotted.emit(wish, found), self._tell(wish.source), 3
-        )
-
-    def pick_grey(self, wish: Wish, spot: tuple[float, float] | None) -> None:
-        """White balance that makes a spot neutral, or the frame as a whole."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
-        if frame is None or frame.coarse:
-            self.picked.emit(None, "The frame is not developed yet; try again in a moment.")
-            return
-        self._view.submit(
-            ("pick",),
-            lambda _progress: (
-                grey_of_frame(frame.developed) if spot is None else grey_spot(frame.developed, *spot)
-            ),
-            lambda found: self.picked.emit(*found),
-            self._tell(wish.source),
-            0,
-        )
-
     # writing
 
     def write(self, source: Source, settings: Settings, target: job.Target) -> None:
@@ -443,4 +341,5 @@ class Backstage(QObject):
     def cancel_writing(self) -> None:
         """Stop writing; nothing is left behind."""
         self._writer.cancel(lambda _key: True)
+        self._heavy.cancel(lambda key: key[0] == "long")
         self.written.emit(None, "Cancelled; nothing was left behind.")

@@ -37,7 +37,7 @@ class Proofs(QObject):
         self._window = parent
         for view in bench.views:
             view.spot_chosen.connect(self._spot)
-        backstage.picked.connect(self._picked)
+        backstage.sights.picked.connect(self._picked)
 
     def item(self) -> Item | None:
         """The item of the chosen pane."""
@@ -198,7 +198,7 @@ class Proofs(QObject):
         """White balance measured over the whole frame."""
         wish = self.bench.feed.wish(self.bench.chosen)
         if wish is not None:
-            self.backstage.pick_grey(wish, None)
+            self.backstage.sights.pick_grey(wish, None)
 
     def suggest_light(self) -> None:
         """A starting point for exposure and recovery, in one undoable step."""
@@ -219,7 +219,7 @@ class Proofs(QObject):
         self.pick_grey(False)
         wish = self.bench.feed.wish(self.bench.chosen)
         if wish is not None:
-            self.backstage.pick_grey(wish, (x, y))
+            self.backstage.sights.pick_grey(wish, (x, y))
 
     def _picked(self, values: dict[str, object] | None, sentence: str) -> None:
         self.said.emit(sentence)

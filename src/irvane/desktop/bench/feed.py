@@ -14,8 +14,9 @@ from irvane.core.line.looks import missing
 from irvane.core.line.marks import Limits
 from irvane.core.line.picture import Region
 from irvane.core.line.view import Rendered
-from irvane.desktop.backstage import Backstage, Wish
+from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.panes import Panes
+from irvane.desktop.wish import Wish
 
 #: Milliseconds without a change after which figures are read.
 _SETTLED = 250
@@ -53,11 +54,11 @@ class Feed(QObject):
         backstage.busy.connect(self._busy)
         backstage.figures.connect(self._figures)
         backstage.probed.connect(self._probed)
-        backstage.matched.connect(self._matched)
+        backstage.sights.matched.connect(self._matched)
         backstage.source_failed.connect(self._failed)
-        backstage.differed.connect(self._differed)
-        backstage.peeked.connect(self._peeked)
-        backstage.spotted.connect(self._spotted)
+        backstage.sights.differed.connect(self._differed)
+        backstage.sights.peeked.connect(self._peeked)
+        backstage.sights.spotted.connect(self._spotted)
 
     def forget(self, pane: int) -> None:
         """The pane shows something else now."""
@@ -104,12 +105,12 @@ class Feed(QObject):
         first = wishes[0]
         for pane, wish in enumerate(wishes[1:], 1):
             if self.panes.matching and first is not None and wish is not None:
-                self.backstage.match(pane, replace(first, offset=0.0), replace(wish, offset=0.0))
+                self.backstage.sights.match(pane, replace(first, offset=0.0), replace(wish, offset=0.0))
         self._ask_difference(wishes[self.panes.chosen], wishes[self.panes.other])
 
     def _ask_difference(self, one: Wish | None, two: Wish | None) -> None:
         if self.panes.differing and one is not None and two is not None:
-            self.backstage.difference(one, two, *self.panes.difference)
+            self.backstage.sights.difference(one, two, *self.panes.difference)
 
     def _rendered(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
         for other in range(len(self.panes.contents)):
@@ -218,7 +219,7 @@ class Feed(QObject):
                 left = round(min(max(place[0] * w - side / 2, 0), max(w - side, 0)))
                 top = round(min(max(place[1] * h - side / 2, 0), max(h - side, 0)))
                 region = Region(top, left, min(top + side, h), min(left + side, w))
-                self.backstage.peek(pane, replace(wish, region=region, marks=None))
+                self.backstage.sights.peek(pane, replace(wish, region=region, marks=None))
             self.repaint.emit(pane)
 
     def _peeked(self, pane: int, wish: Wish, rendered: Rendered) -> None:
@@ -235,7 +236,7 @@ class Feed(QObject):
         elif wish.source.key in self._spots:
             self.spots_ready.emit(self._spots[wish.source.key])
         else:
-            self.backstage.find_spots(wish)
+            self.backstage.sights.find_spots(wish)
 
     def _spotted(self, wish: Wish, spots: list[Spot]) -> None:
         if spots:

@@ -5,11 +5,12 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from irvane.core.line.teststrip import crop, present, with_tried
-from irvane.desktop.backstage import Backstage, Wish
+from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.teststrip import TestStrip
 from irvane.desktop.line.words import automatic_values
+from irvane.desktop.wish import Wish
 
 
 class Trying(QObject):

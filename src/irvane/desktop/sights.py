@@ -1,0 +1,142 @@
+"""Smaller work for what is seen: brightness matching, differences, the loupe's place, judging spots, the grey spot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from irvane.core.errors import IrvaneError
+from irvane.core.judge.matching import brightness_offset
+from irvane.core.judge.spot import grey_of_frame, grey_spot
+from irvane.core.judge.spots import find_spots
+from irvane.core.line.differing import render_difference
+from irvane.core.line.engine import Engine
+from irvane.core.line.jobs import Worker
+from irvane.core.line.looks import render_look
+from irvane.core.line.picture import Region
+from irvane.core.line.source import Source
+from irvane.core.line.view import Rendered, scene_patch
+from irvane.desktop.wish import Wish
+
+_MATCH_SIDE = 500
+_SPOTS_SIDE = 1600
+
+
+class Sights(QObject):
+    """Asks the worker of the views.
+
+    Signals
+    -------
+    matched(pane, offset), picked(settings values or None, sentence) : the grey spot.
+    differed(wish, wish, Rendered or None) : the difference of two views. peeked(pane, wish, Rendered) : the loupe's place.
+    spotted(wish, spots) : judging spots of a picture.
+    """
+
+    matched = Signal(int, float)
+    differed = Signal(object, object, object)
+    peeked = Signal(int, object, object)
+    spotted = Signal(object, object)
+    picked = Signal(object, str)
+
+    def __init__(
+        self,
+        engine: Engine,
+        view: Worker,
+        tell: Callable[[Source], Callable[[IrvaneError], None]],
+        parent: QObject,
+    ) -> None:
+        super().__init__(parent)
+        self.engine, self._view, self._tell = engine, view, tell
+
+    def match(self, pane: int, reference: Wish, other: Wish) -> None:
+        """Find the offset that makes `other` as bright as `reference`."""
+        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]
+        if frames[0] is None or frames[1] is None:
+            return
+
+        def work(_progress: Any) -> float:
+            patches = []
+            for wish, frame in zip((reference, other), frames, strict=True):
+                assert frame is not None
+                h, w = frame.developed.extent
+                whole = Region(0, 0, h, w, max(1.0, max(h, w) / _MATCH_SIDE))
+                usable = frame.fitting(wish.settings)
+                patches.append(scene_patch(usable.developed, wish.settings, usable.context, whole).pixels)
+            return brightness_offset(*patches)
+
+        self._view.submit(
+            ("match", pane), work, lambda offset: self.matched.emit(pane, offset), self._tell(other.source), 0
+        )
+
+    def difference(self, one: Wish, two: Wish, kind: str, amplified: float) -> None:
+        """The difference of what two panes show, second minus first."""
+        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (one, two)]
+        if frames[0] is None or frames[1] is None or frames[0].coarse or frames[1].coarse:
+            return
+
+        def work(_progress: Any) -> Rendered | None:
+            usable = [f.fitting(w.settings) for f, w in zip(frames, (one, two), strict=True) if f is not None]
+            if usable[0].developed.extent != usable[1].developed.extent:
+                return None
+            views = [
+                (f.developed, w.settings, f.context, f.clean(w.settings, one.region), w.offset)
+                for f, w in zip(usable, (one, two), strict=True)
+            ]
+            return render_difference(views[0], views[1], one.region, kind, amplified)
+
+        self._view.submit(
+            ("difference",), work, lambda made: self.differed.emit(one, two, made), self._tell(two.source), 1
+        )
+
+    def peek(self, pane: int, wish: Wish) -> None:
+        """Render the place under the loupe, from what is there."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        if frame is None:
+            return
+
+        def work(_progress: Any) -> Rendered:
+            usable = frame.fitting(wish.settings)
+            return render_look(
+                wish.look, usable.developed, wish.settings, usable.context, wish.region,
+                usable.clean(wish.settings, wish.region), wish.offset,
+            )  # fmt: skip
+
+        self._view.submit(
+            ("peek", pane), work, lambda made: self.peeked.emit(pane, wish, made), self._tell(wish.source), 0
+        )
+
+    def find_spots(self, wish: Wish) -> None:
+        """Find judging spots of a picture; none while it is not developed."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        if frame is None or frame.coarse:
+            self.spotted.emit(wish, [])
+            return
+
+        def work(_progress: Any) -> Any:
+            h, w = frame.developed.extent
+            whole = Region(0, 0, h, w, max(1.0, max(h, w) / _SPOTS_SIDE))
+            usable = frame.fitting(wish.settings)
+            patch = scene_patch(usable.developed, wish.settings, usable.context, whole)
+            return find_spots(patch.pixels, patch.step)
+
+        self._view.submit(
+            ("spots",), work, lambda found: self.spotted.emit(wish, found), self._tell(wish.source), 3
+        )
+
+    def pick_grey(self, wish: Wish, spot: tuple[float, float] | None) -> None:
+        """White balance that makes a spot neutral, or the frame as a whole."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        if frame is None or frame.coarse:
+            self.picked.emit(None, "The frame is not developed yet; try again in a moment.")
+            return
+        self._view.submit(
+            ("pick",),
+            lambda _progress: (
+                grey_of_frame(frame.developed) if spot is None else grey_spot(frame.developed, *spot)
+            ),
+            lambda found: self.picked.emit(*found),
+            self._tell(wish.source),
+            0,
+        )

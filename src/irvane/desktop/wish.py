@@ -1,0 +1,23 @@
+"""What a pane wants to show."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from irvane.core.line.looks import PICTURE
+from irvane.core.line.marks import Limits
+from irvane.core.line.picture import Region
+from irvane.core.line.source import Source
+from irvane.core.settings import Settings
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What a pane wants to show."""
+
+    source: Source
+    settings: Settings
+    region: Region
+    offset: float = 0.0
+    look: str = PICTURE
+    marks: Limits | None = None
