@@ -64,7 +64,7 @@ COMMANDS = (
     Command("Proof", "grey", "Pick a grey spot", "G"),
     Command("Proof", "suggest", "Suggest exposure and recovery", "L"),
     Command("Proof", "hand_on", "Hand settings on …", "J", "Chosen stations of this proof to other frames."),
-    Command("Proof", "reset", "Back to an untouched proof", "Ctrl+R"),
+    Command("Proof", "reset", "Back to an untouched proof", "Ctrl+Backspace"),
     Command(
         "Bench",
         "compare",
@@ -72,6 +72,15 @@ COMMANDS = (
         "Ctrl+E",
         "Side by side at 100 % on the spot that tells most.",
     ),
+    Command(
+        "Bench",
+        "decide",
+        "Decide pair by pair",
+        "Ctrl+J",
+        "Which proof is better, blind if wished; then a tally.",
+    ),
+    Command("Bench", "report", "Report of the panes …", "Ctrl+R"),
+    Command("Bench", "ladder", "Ladder of exposures …", "Ctrl+L", "How far a camera can be pushed."),
     Command(
         "Bench", "next_spot", "Next judging spot", "Space", "Texture, edge, shadow, even place, lettering …"
     ),

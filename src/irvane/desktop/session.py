@@ -263,6 +263,16 @@ class Session(QObject):
         current = min(item.sidecar.current, len(proofs) - 1)
         self._do(item, replace(item.sidecar, proofs=proofs, current=current), f"remove “{name}”")
 
+    def keep_winner(self, numbers: list[int], name: str, note: str) -> None:
+        """Of these items, keep the proof of a name (with a note) and discard the others, in one undoable step."""
+        self.undo.beginMacro(f"keep “{name}”, discard the others")
+        for number in numbers:
+            item = self.items[number]
+            kept = tuple(replace(p, note=note or p.note) for p in item.sidecar.proofs if p.name == name)
+            if kept:
+                self._do(item, replace(item.sidecar, proofs=kept, current=0), f"keep “{name}”")
+        self.undo.endMacro()
+
     def rename_proof(self, number: int, proof: int, name: str) -> None:
         """Rename a proof."""
         item = self.items[number]

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from irvane.core.errors import ReadError
 from irvane.core.files.sets import OPENABLE
+from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.merging import MERGE_START, MergeSource
 from irvane.core.line.teststrip import GRADE
@@ -29,6 +30,7 @@ from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
 from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED
 from irvane.desktop.bench.teststrip import can_be_stripped
+from irvane.desktop.deciding import DecideStrip, TallyDialog
 from irvane.desktop.line.band import Band
 from irvane.desktop.line.curve import CurveEditor
 from irvane.desktop.line.shelf import Shelf
@@ -37,6 +39,7 @@ from irvane.desktop.opening import Opening
 from irvane.desktop.path import PathStrip
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.rail.rail import Rail
+from irvane.desktop.reporting import Reporting
 from irvane.desktop.screen import SCREEN
 from irvane.desktop.session import BARE, Session
 from irvane.desktop.writing.strip import WritingStrip
@@ -74,6 +77,8 @@ class Window(QMainWindow):
         self.path.hide()
         self.opening = Opening(self.session, self.backstage, self.rail, self)
         self.proofs = Proofs(self.session, self.backstage, self.bench, self.judging, self)
+        self.decide = DecideStrip(self.session, self.bench)
+        self.reporting = Reporting(self.backstage, self.bench, self.strip, self)
         self.writing = Writing(self.backstage, self.proofs, self.strip, self)
         self._lay_out()
         self._connect()
@@ -100,6 +105,7 @@ class Window(QMainWindow):
         upper.addWidget(self.bench, 1)
         column.addWidget(self.path)
         column.addLayout(upper, 1)
+        column.addWidget(self.decide)
         column.addWidget(self.strip)
         column.addWidget(self.shelf)
         column.addWidget(self.band)
@@ -140,7 +146,8 @@ class Window(QMainWindow):
         back.improved.connect(lambda _key: self._update_controls())
         back.files.saved.connect(self._saved)
         back.demo_ready.connect(self._demo_ready)
-        for source in (self.opening, proofs, self.writing, back):
+        self.decide.finished.connect(self._decided)
+        for source in (self.opening, proofs, self.writing, self.reporting, self.decide, back):
             source.said.connect(self.say)
 
     def _targets(self) -> dict[str, object]:
@@ -177,6 +184,9 @@ class Window(QMainWindow):
             "more_panes": lambda: bench.change_count(1),
             "fewer_panes": lambda: bench.change_count(-1),
             "compare": self.compare_selected,
+            "decide": self.decide_selected,
+            "report": self.reporting.ask_report,
+            "ladder": self.reporting.ask_ladder,
             "before": lambda: judging.leave_out(self.band.station or "noise"),
             "blink_timed": judging.blink_timed,
             "loupe": lambda: judging.set_loupe(not judging.loupe),
@@ -331,6 +341,21 @@ class Window(QMainWindow):
             self.say("Select two to six frames in the rail (Ctrl or Shift and click), then compare them.")
             return
         self.judging.compare(numbers)
+
+    def decide_selected(self) -> None:
+        """Judge the proofs of the selected frames (or of the chosen one) pair by pair."""
+        item = self.proofs.item()
+        numbers = self.rail.selected_items() or ([item.number] if item is not None else [])
+        self.decide.begin(numbers)
+
+    def _decided(self, judgements: list[Judgement]) -> None:
+        if not judgements:
+            return
+        dialog = TallyDialog(judgements, self.session, self)
+        frames = list(dict.fromkeys(j.pair.frame for j in judgements))
+        dialog.kept.connect(lambda name, note: self.session.keep_winner(frames, name, note))
+        dialog.open()
+        self.tally = dialog
 
     # test strip
 

@@ -25,10 +25,11 @@ ENDING = ".irvane.json"
 
 @dataclass(frozen=True)
 class Proof:
-    """One development of a frame: a name and its settings."""
+    """One development of a frame: a name, its settings, and a note on why it was kept."""
 
     name: str
     settings: Settings = field(default_factory=Settings)
+    note: str = ""
 
 
 @dataclass(frozen=True)
@@ -63,7 +64,11 @@ def _to_json(sidecar: Sidecar, frame: Path, key: str) -> dict[str, Any]:
         "content": key,
         "members": list(sidecar.members),
         "current": sidecar.current,
-        "proofs": [{"name": proof.name, "settings": proof.settings.as_dict()} for proof in sidecar.proofs],
+        "proofs": [
+            {"name": proof.name, "settings": proof.settings.as_dict()}
+            | ({"note": proof.note} if proof.note else {})
+            for proof in sidecar.proofs
+        ],
     }
 
 
@@ -75,7 +80,10 @@ def _from_json(data: Any, path: Path) -> Sidecar:
             path, f"it was written by a newer version of the program ({data.get('program', 'unknown')})"
         )
     try:
-        proofs = tuple(Proof(str(p["name"]), Settings.from_dict(p["settings"])) for p in data["proofs"])
+        proofs = tuple(
+            Proof(str(p["name"]), Settings.from_dict(p["settings"]), str(p.get("note", "")))
+            for p in data["proofs"]
+        )
         current = int(data.get("current", 0))
         members = tuple(str(m) for m in data.get("members", []))
     except (KeyError, TypeError, ValueError) as error:

@@ -1,0 +1,183 @@
+"""The window of a ladder: verdict at a limit that can be moved, noise over exposure, and the same crop of every frame."""
+
+from __future__ import annotations
+
+import pyqtgraph as pg
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import (
+    QDialog,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QTableWidget,
+    QTableWidgetItem,
+    QTabWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from irvane.core.judge.ladder import CameraLadder
+from irvane.core.judge.report import ladder_report
+from irvane.core.judge.usable import USUAL_LIMIT, compare
+from irvane.desktop import theme
+from irvane.desktop.bench.content import image_of
+
+_LINES = ("#6cc4b0", "#e0a04a", "#8aa3d6", "#d98a80", "#b9b9b9", "#8fc08a")
+_SYMBOLS = ("o", "s", "t", "d", "+", "x")
+#: Crops whose SNR lies below the limit are framed in this colour.
+_BELOW = "#8a5a3c"
+
+
+class LadderWindow(QDialog):
+    """Ladders of one or several cameras.
+
+    Signals
+    -------
+    report_asked(Report)
+    """
+
+    report_asked = Signal(object)
+
+    def __init__(self, ladders: list[CameraLadder], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Ladder: " + ", ".join(ladder.name for ladder in ladders))
+        self.setModal(False)
+        self.resize(1180, 740)
+        self.ladders = ladders
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.words.setAccessibleName("Verdict")
+        self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.limit = QDoubleSpinBox()
+        self.limit.setRange(0, 60)
+        self.limit.setDecimals(1)
+        self.limit.setSingleStep(1)
+        self.limit.setSuffix(" dB")
+        self.limit.setValue(USUAL_LIMIT)
+        self.limit.setAccessibleName("Signal-to-noise ratio that is still usable, in dB")
+        self.limit.setToolTip(
+            "The mean SNR of the patches down to which you would use a frame. 20 dB is 10 : 1; look at the crops, and move it "
+            "here or by dragging its line."
+        )
+        self.limit.valueChanged.connect(self._show)
+        keep = QPushButton("Write a report …")
+        keep.setToolTip("Crops, plots and figures as page, PDF, CSV and JSON.")
+        keep.clicked.connect(lambda: self.report_asked.emit(ladder_report(self.ladders, self.limit.value())))
+        top = QHBoxLayout()
+        top.addWidget(self.words, 1)
+        top.addWidget(QLabel("Usable down to"))
+        top.addWidget(self.limit)
+        top.addWidget(keep)
+        self.tabs = QTabWidget()
+        self.tabs.addTab(self._plots(), "Noise")
+        self.frames: dict[tuple[int, int], QLabel] = {}
+        self.tabs.addTab(self._crops(), "Crops")
+        self.tabs.addTab(self._table(), "Figures")
+        layout = QVBoxLayout(self)
+        layout.addLayout(top)
+        layout.addWidget(self.tabs, 1)
+        self._show()
+
+    def _plots(self) -> QWidget:
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        self.noise = self._plot("mean SNR of the patches, dB")
+        self.level = pg.InfiniteLine(
+            USUAL_LIMIT, angle=0, movable=True, pen=pg.mkPen(theme.ACCENT, style=Qt.PenStyle.DashLine)
+        )
+        self.level.sigPositionChanged.connect(lambda line: self.limit.setValue(round(line.value(), 1)))
+        self.noise.addItem(self.level)
+        self.cast = self._plot("colour cast, EV")
+        for k, ladder in enumerate(self.ladders):
+            stops = [rung.stop for rung in ladder.rungs]
+            for plot, values in (
+                (self.noise, [r.mean_snr for r in ladder.rungs]),
+                (self.cast, [r.cast for r in ladder.rungs]),
+            ):
+                colour = _LINES[k % len(_LINES)]
+                plot.plot(stops, values, name=ladder.name, pen=pg.mkPen(colour, width=2), symbol=_SYMBOLS[k % len(_SYMBOLS)],
+                          symbolSize=7, symbolBrush=colour, symbolPen=None)  # fmt: skip
+        row.addWidget(self.noise)
+        row.addWidget(self.cast)
+        if len(self.ladders) > 1:
+            self.versus = self._plot(f"{self.ladders[0].name} − {self.ladders[1].name}, dB")
+            found = compare(self.ladders[0], self.ladders[1])
+            stops = [one.stop for one in found]
+            low = self.versus.plot(stops, [one.low for one in found], pen=pg.mkPen("#00000000"))
+            high = self.versus.plot(stops, [one.high for one in found], pen=pg.mkPen("#00000000"))
+            self.versus.addItem(pg.FillBetweenItem(low, high, brush=pg.mkBrush("#6cc4b040")))
+            self.versus.plot(stops, [one.difference for one in found], pen=pg.mkPen(theme.ACCENT, width=2), symbol="o",
+                             symbolSize=6, symbolBrush=theme.ACCENT, symbolPen=None)  # fmt: skip
+            self.versus.addItem(
+                pg.InfiniteLine(1.0, angle=0, pen=pg.mkPen(theme.MUTED, style=Qt.PenStyle.DotLine))
+            )
+            row.addWidget(self.versus)
+        return holder
+
+    @staticmethod
+    def _plot(up: str) -> pg.PlotWidget:
+        plot = pg.PlotWidget(background=theme.WELL)
+        plot.setLabel("left", up, color=theme.MUTED.name())
+        plot.setLabel("bottom", "exposure, stops", color=theme.MUTED.name())
+        plot.showGrid(x=True, y=True, alpha=0.15)
+        plot.addLegend(offset=(-8, 8), labelTextColor=theme.TEXT)
+        plot.setAccessibleName(up)
+        plot.setMenuEnabled(False)
+        for side in ("left", "bottom"):
+            plot.getAxis(side).setTextPen(theme.MUTED)
+        return plot
+
+    def _crops(self) -> QWidget:
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        stops = sorted({round(rung.stated) for ladder in self.ladders for rung in ladder.rungs}, reverse=True)
+        for column, ladder in enumerate(self.ladders):
+            grid.addWidget(QLabel(ladder.name), 0, column + 1)
+            for rung in ladder.rungs:
+                row = stops.index(round(rung.stated)) + 1
+                label = QLabel()
+                label.setPixmap(QPixmap.fromImage(image_of(rung.crop)))
+                words = f"{rung.path.name}: {rung.stop:+.2f} EV, SNR {rung.mean_snr:.1f} dB".replace("-", "−")
+                label.setToolTip(words)
+                label.setAccessibleName(words)
+                grid.addWidget(label, row, column + 1)
+                self.frames[column, ladder.rungs.index(rung)] = label
+        for row, stop in enumerate(stops, 1):
+            grid.addWidget(QLabel(f"{stop:+d} EV".replace("-", "−") if stop else "0 EV"), row, 0)
+        grid.setColumnStretch(len(self.ladders) + 1, 1)
+        area = QScrollArea()
+        area.setWidget(holder)
+        return area
+
+    def _table(self) -> QTableWidget:
+        head = ["camera", "frame", "stop", "SNR dB", "red", "green", "blue", "cast EV", "ΔE2000", "clipped"]
+        rungs = [(ladder, rung) for ladder in self.ladders for rung in ladder.rungs]
+        table = QTableWidget(len(rungs), len(head))
+        table.setHorizontalHeaderLabels(head)
+        table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        table.setAccessibleName("Figures of every frame")
+        for row, (ladder, rung) in enumerate(rungs):
+            red, green, blue = rung.snr.mean(axis=0)
+            cells = [ladder.name, rung.path.name, f"{rung.stop:+.2f}", f"{rung.mean_snr:.1f}", f"{red:.1f}", f"{green:.1f}",
+                     f"{blue:.1f}", f"{rung.cast:+.3f}", f"{rung.error.mean():.2f}", f"{int(rung.clipped.sum())}"]  # fmt: skip
+            for column, text in enumerate(cells):
+                item = QTableWidgetItem(text.replace("-", "−") if column > 1 else text)
+                if column > 1:
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                table.setItem(row, column, item)
+        table.resizeColumnsToContents()
+        return table
+
+    def _show(self) -> None:
+        """Verdict, line and frames at the limit in force."""
+        limit = self.limit.value()
+        self.words.setText("\n".join(ladder_report(self.ladders, limit).summary))
+        if abs(self.level.value() - limit) > 0.05:
+            self.level.setValue(limit)
+        for (column, number), label in self.frames.items():
+            below = self.ladders[column].rungs[number].mean_snr < limit
+            label.setStyleSheet(f"border: 3px solid {_BELOW if below else theme.PANEL.name()};")

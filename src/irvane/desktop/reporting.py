@@ -1,0 +1,129 @@
+"""Reports and ladders from the window: what the panes show, or a series of exposures, measured and kept."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from irvane.core.files.sets import OPENABLE, collect
+from irvane.core.judge.comparing import Entry, compare_entries
+from irvane.core.judge.ladder import CameraLadder, read_ladder
+from irvane.core.judge.report import Report, comparison_report
+from irvane.core.progress import Progress, part
+from irvane.core.simulate.demo import LADDER_FOLDER, demo_folder
+from irvane.desktop.backstage import Backstage
+from irvane.desktop.bench.bench import Bench
+from irvane.desktop.ladder import LadderWindow
+from irvane.desktop.pdf import write_pdf
+from irvane.desktop.wish import Wish
+from irvane.desktop.writing.strip import WritingStrip
+
+
+class Reporting(QObject):
+    """The commands.
+
+    Signals
+    -------
+    said(sentence), reported(folder) : a report was written. measured(ladders)
+    """
+
+    said = Signal(str)
+    reported = Signal(object)
+    measured = Signal(object)
+
+    def __init__(self, backstage: Backstage, bench: Bench, strip: WritingStrip, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.backstage, self.bench, self.strip = backstage, bench, strip
+        self._window = parent
+        self.ladder_window: LadderWindow | None = None
+
+    def ask_report(self) -> None:
+        """Ask for a folder and write a report of what the panes show."""
+        name = QFileDialog.getExistingDirectory(self._window, "Write the report into this folder")
+        if name:
+            self.report(Path(name))
+
+    def report(self, folder: Path) -> None:
+        """Compare what the panes show, and keep it as page, PDF and tables."""
+        shown: list[tuple[str, Wish]] = []
+        for pane in range(self.bench.count):
+            wish, item = self.bench.feed.wish(pane), self.bench.item(pane)
+            if wish is not None and item is not None:
+                name = f"{item.source.name} “{item.proof_name(self.bench.contents[pane].proof)}”"
+                shown.append((name, wish))
+        if len(shown) < 2:
+            self.said.emit("A report compares at least two panes.")
+            return
+        infos = [
+            self.bench.item(k).info for k in range(self.bench.count) if self.bench.feed.wish(k) is not None
+        ]  # type: ignore[union-attr]
+
+        def work(progress: Progress) -> Path:
+            entries = []
+            for k, (name, wish) in enumerate(shown):
+                share = part(progress, 0.7 * k / len(shown), 0.7 * (k + 1) / len(shown))
+                frame = self.backstage.engine.denoise(wish.source, wish.settings, share)
+                size = sum(path.stat().st_size for path in wish.source.paths if path.exists())
+                entries.append(Entry(name, frame.developed, frame.context, wish.settings, infos[k], size))
+            report = comparison_report(compare_entries(entries, progress=part(progress, 0.7, 0.95)))
+            return _written(report, folder)
+
+        self.strip.begin("Writing the report")
+        self.backstage.long("report", f"The report is in {folder}.", work, self.reported.emit)
+
+    def ask_ladder(self) -> None:
+        """Ask for the frames of a ladder and measure them."""
+        endings = " ".join(f"*{e} *{e.upper()}" for e in sorted(OPENABLE))
+        start = demo_folder() / LADDER_FOLDER
+        names, _ = QFileDialog.getOpenFileNames(
+            self._window, "Frames of one scene in steps of exposure, of one camera or several",
+            str(start) if start.exists() else "", f"Pictures ({endings});;All files (*)",
+        )  # fmt: skip
+        if names:
+            self.ladder([Path(name) for name in names])
+
+    def ladder(self, paths: list[Path]) -> None:
+        """Measure a ladder and show it in a window of its own."""
+        files, problems = collect(paths)
+        if problems:
+            self.said.emit(problems[0])
+        if len(files) < 2:
+            self.said.emit("A ladder needs at least two frames.")
+            return
+
+        def work(progress: Progress) -> list[CameraLadder]:
+            return read_ladder(files, progress=progress)
+
+        self.strip.begin("Measuring the ladder")
+        self.backstage.long("ladder", "", work, self._show_ladder)
+
+    def _show_ladder(self, ladders: list[CameraLadder]) -> None:
+        self.ladder_window = LadderWindow(ladders, self._window)
+        self.ladder_window.report_asked.connect(self._keep_ladder)
+        self.ladder_window.show()
+        self.measured.emit(ladders)
+
+    def _keep_ladder(self, report: Report) -> None:
+        name = QFileDialog.getExistingDirectory(self._window, "Write the report into this folder")
+        if name:
+            self.keep(report, Path(name))
+
+    def keep(self, report: Report, folder: Path) -> None:
+        """Write a report that is there already."""
+        kept = replace(report)
+        self.strip.begin("Writing the report")
+        self.backstage.long(
+            "report",
+            f"The report is in {folder}.",
+            lambda _progress: _written(kept, folder),
+            self.reported.emit,
+        )
+
+
+def _written(report: Report, folder: Path) -> Path:
+    report.write(folder)
+    write_pdf(report, folder)
+    return folder

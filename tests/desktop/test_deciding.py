@@ -1,0 +1,116 @@
+"""Deciding, reports and ladders in the real window."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QInputDialog
+
+from irvane.core.files.sidecar import load_sidecar
+from irvane.core.line.source import content_hash
+from irvane.core.simulate.demo import LADDER_FOLDER
+
+from .conftest import Driver
+
+
+def _three_proofs(driver: Driver) -> None:
+    for value in (0.5, 1.0):
+        driver.window.proofs.new_proof()
+        driver.window.proofs.edit("light.exposure", value)
+
+
+def test_pairs_are_judged_blind_and_the_winner_is_kept(
+    driver: Driver, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, strip = driver.window, driver.window.decide
+    _three_proofs(driver)
+    item = window.bench.item(0)
+    driver.key(Qt.Key.Key_J, Qt.KeyboardModifier.ControlModifier)
+    assert strip.isVisible() and len(strip.pairs) == 3
+    strip.blind.setChecked(True)
+    driver.settled()
+    texts = [caption.full_texts() for caption in window.bench.captions[:2]]
+    assert all("hidden" in t[0] and not any(t[1:]) for t in texts)
+    assert not window.bench.captions[0].proof.isVisible()
+    driver.click(strip.buttons["no visible difference"])
+    strip.back()
+    assert strip.place == 0 and not strip.judgements
+    brighter = {0: 0.0, 1: 0.5, 2: 1.0}
+    while strip.isVisible():
+        pair = strip.pairs[strip.place]
+        assert [window.bench.contents[k].proof for k in (0, 1)] == [pair.left, pair.right]
+        driver.click(
+            strip.buttons["left" if brighter[pair.left] > brighter[pair.right] else "slightly right"]
+        )
+    assert "hidden" not in window.bench.captions[0].full_texts()[0]
+    dialog = window.tally
+    standings = dialog.standings["overall"]
+    assert standings[0].name == item.proof_name(2) and standings[0].better == 2
+    assert dialog.winner.currentText() == standings[0].name
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_args, **_named: ("clearest labels", True))
+    dialog._keep()
+    driver.settled()
+    assert [p.name for p in item.sidecar.proofs] == [standings[0].name]
+    kept = load_sidecar(item.path, content_hash(item.path))
+    assert kept is not None and kept.proofs[0].note == "clearest labels"
+    window.session.undo.undo()
+    assert len(item.sidecar.proofs) == 3, "one step takes it back"
+
+
+def test_a_frame_with_one_proof_has_nothing_to_decide(driver: Driver) -> None:
+    driver.key(Qt.Key.Key_J, Qt.KeyboardModifier.ControlModifier)
+    assert not driver.window.decide.isVisible()
+    assert "at least two proofs" in driver.window.bench.note.text()
+
+
+def test_a_report_of_the_panes_is_written(driver: Driver, tmp_path: Path) -> None:
+    folder = tmp_path / "report"
+    driver.window.reporting.report(folder)
+    assert driver.window.strip.isVisible()
+    driver.until(lambda: (folder / "report.pdf").exists() and not driver.window.strip.isVisible(), 120)
+    data = json.loads((folder / "figures.json").read_text("utf-8"))
+    assert [p["name"].partition(" ")[0] for p in data["pictures"]] == ["bench-iso6400.dng"] * 2
+    assert "bare" in data["pictures"][1]["name"]
+    assert (folder / "report.html").stat().st_size > 100_000
+    assert str(folder) in driver.window.bench.note.text() + driver.window.bench.note.toolTip()
+
+
+def test_a_ladder_is_measured_and_its_limit_moved(driver: Driver, demo: Path, tmp_path: Path) -> None:
+    reporting = driver.window.reporting
+    reporting.ladder([demo / LADDER_FOLDER])
+    driver.until(lambda: reporting.ladder_window is not None, 120)
+    window = reporting.ladder_window
+    assert window is not None and window.isVisible()
+    driver.qtbot.addWidget(window)
+    before = window.words.text()
+    assert "Simulated A: usable" in before and "differ from" in before
+    window.limit.setValue(30.0)
+    assert window.words.text() != before
+    assert window.level.value() == pytest.approx(30.0)
+    window.level.setValue(12.0)
+    assert window.limit.value() == pytest.approx(12.0)
+    rungs = sum(len(ladder.rungs) for ladder in window.ladders)
+    assert len(window.frames) == rungs
+    styles = [label.styleSheet() for label in window.frames.values()]
+    below = sum(r.mean_snr < 12 for ladder in window.ladders for r in ladder.rungs)
+    assert 0 < below == sum("#8a5a3c" in style for style in styles)
+    curves = window.noise.listDataItems()
+    assert len(curves) == 2
+    _stops, values = curves[0].getData()
+    assert np.allclose(values, [r.mean_snr for r in window.ladders[0].rungs])
+    from irvane.core.judge.report import ladder_report
+
+    reporting.keep(ladder_report(window.ladders, 12.0), tmp_path / "kept")
+    driver.until(lambda: (tmp_path / "kept" / "report.pdf").exists(), 60)
+
+
+def test_a_ladder_without_a_chart_says_so(driver: Driver, demo: Path) -> None:
+    driver.window.reporting.ladder([demo / "bench-iso6400.dng", demo / "window-leaves.dng"])
+    driver.until(
+        lambda: "no chart" in driver.window.bench.note.text() + driver.window.bench.note.toolTip(), 60
+    )
+    assert driver.window.reporting.ladder_window is None
