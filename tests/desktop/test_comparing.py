@@ -88,7 +88,7 @@ def test_equal_brightness_states_its_offset(driver: Driver) -> None:
 def test_the_probe_moves_by_mouse_and_key(driver: Driver) -> None:
     bench, view = driver.window.bench, driver.window.bench.views[0]
     before = bench.contents[0].probe
-    centre = view._view_rect(view.probe).center().toPoint()
+    centre = view._view_rect(view.probe, view.contents[0]).center().toPoint()
     driver.qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=centre)
     driver.qtbot.mouseMove(view, centre + QPoint(-120, -90))
     driver.qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=centre + QPoint(-120, -90))

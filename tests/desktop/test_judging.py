@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
@@ -220,3 +221,58 @@ def test_proofs_denoised_by_other_methods_stand_side_by_side(driver: Driver) -> 
     item = bench.item(0)
     frame = driver.window.backstage.engine.best(item.source, item.settings(0).sensor)
     assert len(frame.wholes) == 2
+
+
+def test_frames_of_other_place_and_size_are_laid_on_each_other(driver: Driver, tmp_path) -> None:
+    """A crop of the proof, half as large again, is written as a picture and found again beside its own frame."""
+    from PIL import Image
+
+    bench = driver.window.bench
+    bench.show_proof(1, 0)
+    driver.settled()
+    source = driver.window.session.items[bench.contents[0].item].source
+    frame = driver.window.backstage.engine.denoise(source, driver.settings())
+    from irvane.core.line.picture import Region
+    from irvane.core.line.view import render_view
+
+    whole = render_view(frame.developed, driver.settings(), frame.context, Region(0, 0, 600, 900)).pixels[
+        ..., :3
+    ]
+    part = Image.fromarray(np.ascontiguousarray(whole[60:540, 90:800])).resize(
+        (1065, 720), Image.Resampling.LANCZOS
+    )
+    path = tmp_path / "part.png"
+    part.save(path)
+    driver.window.opening.open([path])
+    driver.until(lambda: any(i.path == path and i.ready for i in driver.window.session.items.values()))
+    bench.show_item(0, driver.number("bench-iso6400.dng"))
+    bench.show_item(1, next(i.number for i in driver.window.session.items.values() if i.path == path))
+    driver.until(lambda: bench.contents[1].mapping is not None, 60)
+    driver.settled()
+    mapping = bench.contents[1].mapping
+    assert mapping.scale == pytest.approx(1.5, abs=0.01)
+    assert mapping.place(90, 60) == pytest.approx((0, 0), abs=1.5)
+    assert "aligned" in bench.captions[1].full_texts()[2] and "field" in bench.captions[1].full_texts()[2]
+    bench.set_zoom(1.0)
+    bench.move_probe(300, 250)
+    driver.settled()
+    place = bench.probe_region(1)
+    middle = (place.left + place.right) / 2, (place.top + place.bottom) / 2
+    assert middle == pytest.approx(((300 - 90) * 1.5, (250 - 60) * 1.5), abs=2)
+    # the same places of the scene lie at the same places of the window
+    one, two = (view.grab().toImage() for view in bench.views[:2])
+
+    def grey(image) -> np.ndarray:
+        data = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+        return data[:, : 4 * image.width()].reshape(image.height(), -1, 4)[..., 1].astype(float)
+
+    a, b = grey(one)[40:300, 40:400], grey(two)[40:300, 40:400]
+    shift, _ = cv2.phaseCorrelate(a, b, cv2.createHanningWindow(a.shape[::-1], cv2.CV_64F))
+    assert np.hypot(*shift) < 1.0
+    driver.key(Qt.Key.Key_U)
+    driver.settled()
+    assert bench.panes.difference_content.problem == ""
+    driver.key(Qt.Key.Key_U)
+    driver.key(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
+    driver.settled()
+    assert bench.contents[1].mapping is None

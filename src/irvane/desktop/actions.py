@@ -96,6 +96,7 @@ COMMANDS = (
     Command("Bench", "divide", "Dividing line", "V"),
     Command("Bench", "swap", "Exchange the pane and the next", "X"),
     Command("Bench", "match", "Equal brightness", "E"),
+    Command("Bench", "align", "Lay frames of one scene on each other", "Shift+E"),
     Command("Bench", "marks", "Hatch what is clipped", "H"),
     Command("Bench", "limits", "Limits of the hatching …", "Shift+H"),
     Command(

@@ -129,6 +129,7 @@ class LadderWindow(QDialog):
         plot.setMenuEnabled(False)
         for side in ("left", "bottom"):
             plot.getAxis(side).setTextPen(theme.MUTED)
+            plot.getAxis(side).enableAutoSIPrefix(False)
         return plot
 
     def _crops(self) -> QWidget:

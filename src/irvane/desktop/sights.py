@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from irvane.core.errors import IrvaneError
+from irvane.core.image import GREEN
+from irvane.core.judge.alignment import Mapping, find_mapping
 from irvane.core.judge.matching import brightness_offset
 from irvane.core.judge.spot import grey_of_frame, grey_spot
 from irvane.core.judge.spots import find_spots
@@ -22,6 +25,7 @@ from irvane.desktop.wish import Wish
 
 _MATCH_SIDE = 500
 _SPOTS_SIDE = 1600
+_ALIGN_SIDE = 1200
 
 
 class Sights(QObject):
@@ -31,13 +35,14 @@ class Sights(QObject):
     -------
     matched(pane, offset), picked(settings values or None, sentence) : the grey spot.
     differed(wish, wish, Rendered or None) : the difference of two views. peeked(pane, wish, Rendered) : the loupe's place.
-    spotted(wish, spots) : judging spots of a picture.
+    spotted(wish, spots) : judging spots of a picture. aligned(wish, wish, Mapping or None) : the second on the first.
     """
 
     matched = Signal(int, float)
     differed = Signal(object, object, object)
     peeked = Signal(int, object, object)
     spotted = Signal(object, object)
+    aligned = Signal(object, object, object)
     picked = Signal(object, str)
 
     def __init__(
@@ -70,7 +75,9 @@ class Sights(QObject):
             ("match", pane), work, lambda offset: self.matched.emit(pane, offset), self._tell(other.source), 0
         )
 
-    def difference(self, one: Wish, two: Wish, kind: str, amplified: float) -> None:
+    def difference(
+        self, one: Wish, two: Wish, kind: str, amplified: float, mapping: Mapping | None = None
+    ) -> None:
         """The difference of what two panes show, second minus first."""
         frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (one, two)]
         if frames[0] is None or frames[1] is None or frames[0].coarse or frames[1].coarse:
@@ -78,17 +85,37 @@ class Sights(QObject):
 
         def work(_progress: Any) -> Rendered | None:
             usable = [f.fitting(w.settings) for f, w in zip(frames, (one, two), strict=True) if f is not None]
-            if usable[0].developed.extent != usable[1].developed.extent:
+            if mapping is None and usable[0].developed.extent != usable[1].developed.extent:
                 return None
             views = [
                 (f.developed, w.settings, f.context, f.clean(w.settings, one.region), w.offset)
                 for f, w in zip(usable, (one, two), strict=True)
             ]
-            return render_difference(views[0], views[1], one.region, kind, amplified)
+            return render_difference(views[0], views[1], one.region, kind, amplified, mapping)
 
         self._view.submit(
             ("difference",), work, lambda made: self.differed.emit(one, two, made), self._tell(two.source), 1
         )
+
+    def align(self, one: Wish, two: Wish) -> None:
+        """Find how the frame of `two` lies on that of `one`; None while one of them is not developed."""
+        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (one, two)]
+        first, second = frames
+        if first is None or second is None or first.coarse or second.coarse:
+            self.aligned.emit(one, two, None)
+            return
+
+        def work(_progress: Any) -> Mapping:
+            light = []
+            for frame in (first, second):
+                patch = frame.developed.plain.whole(_ALIGN_SIDE)
+                light.append(np.ascontiguousarray(patch.pixels[..., GREEN]))
+            return find_mapping(light[0], light[1], first.developed.extent, second.developed.extent)
+
+        self._view.submit(
+            ("align", one.source.key, two.source.key), work, lambda found: self.aligned.emit(one, two, found),
+            self._tell(two.source), 4,
+        )  # fmt: skip
 
     def peek(self, pane: int, wish: Wish) -> None:
         """Render the place under the loupe, from what is there."""

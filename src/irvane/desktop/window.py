@@ -194,6 +194,7 @@ class Window(QMainWindow):
             "previous_spot": lambda: judging.step_spot(-1),
             "swap": bench.swap,
             "match": lambda: bench.set_matching(not bench.matching),
+            "align": lambda: judging.set_aligning(not bench.panes.aligning),
             "marks": lambda: bench.set_marks(not bench.panes.marks),
             "limits": judging.ask_limits,
             "monitor": self.choose_monitor,

@@ -19,6 +19,8 @@ PER_PIXEL = 4
 FLATTEST, STEEPEST = 1.0, 44.0
 #: Least step over noise, and least step over the darker side's level, that are taken for an edge.
 _CLEAR, _CONTRAST = 5.0, 0.05
+#: Scatter around the profile, as a share of the step, beyond which the place holds something else too.
+_SCATTER = 0.22
 #: Half widths in pixels within which the edge is looked for: wide first.
 _HALVES = (1e9, 12.0, 6.0)
 _NARROWEST, _WIDEST = 6.0, 24.0
@@ -76,9 +78,11 @@ def edge_figures(values: np.ndarray) -> EdgeFigures:
         raise ValueError(
             f"The edge must be slanted by {FLATTEST:g} to {STEEPEST:g} degrees; it is by {angle:.1f}."
         )
-    profile, first = _profile(plane, slope, place)
+    profile, first, scatter = _profile(plane, slope, place)
     dark, bright = _plateaus(profile, first)
     step = bright - dark
+    if step <= 0 or scatter > _SCATTER * step:
+        raise ValueError("There is more in this rectangle than one straight edge.")
     frequencies, response = _response(profile, first)
     return EdgeFigures(
         _crossing(frequencies, response, 0.5),
@@ -131,8 +135,9 @@ def _line(plane: np.ndarray) -> tuple[float, float]:
     return float(slope), float(place)
 
 
-def _profile(plane: np.ndarray, slope: float, place: float) -> tuple[np.ndarray, int]:
-    """Means of all pixels by distance from the edge in bins of a quarter pixel; and the number of the first bin."""
+def _profile(plane: np.ndarray, slope: float, place: float) -> tuple[np.ndarray, int, float]:
+    """Means of all pixels by distance from the edge in bins of a quarter pixel, the number of the first bin, and the
+    standard deviation of the pixels around these means."""
     h, w = plane.shape
     distance = (np.arange(w) - (place + slope * np.arange(h))[:, None]) / np.hypot(1, slope)
     # only distances that every line holds: a profile of the same lines all along
@@ -148,7 +153,9 @@ def _profile(plane: np.ndarray, slope: float, place: float) -> tuple[np.ndarray,
     if filled.mean() < 0.8 or counts.size < 4 * SMALLEST // 2:
         raise ValueError("The edge is too near to the rectangle's side, or too steep.")
     middles = (np.arange(counts.size) + first) / PER_PIXEL
-    return np.interp(middles, where[filled], sums[filled] / counts[filled]), first
+    profile = np.interp(middles, where[filled], sums[filled] / counts[filled])
+    around = plane[inside] - np.interp(distance[inside], middles, profile)
+    return profile, first, float(around.std())
 
 
 def _plateaus(profile: np.ndarray, first: int) -> tuple[float, float]:

@@ -174,6 +174,11 @@ class Caption(QWidget):
             words = f"brightness matched {content.offset:+.2f} EV".replace("-", "−") + (
                 f" · {words}" if words else ""
             )
+        if content.mapping is not None:
+            m = content.mapping
+            off = "" if m.residual is None else f", residual {m.residual:.1f} px"
+            told = f"aligned: {m.rotation:+.2f}°, ×{m.scale:.3f}, field {m.common:.0%}{off}".replace("-", "−")
+            words = told + (f" · {words}" if words else "")
         if content.notes:
             words = " ".join(content.notes) + (f" · {words}" if words else "")
         self._difference.set_full(words)

@@ -9,6 +9,7 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage
 
 from irvane.core.files.thumbnails import Preview
+from irvane.core.judge.alignment import Mapping
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.line.view import Rendered
@@ -59,6 +60,7 @@ class Content:
     instead : why the look that was asked for is not shown, empty when it is.
     range : stops of the sensor between clipping and SNR 3, of the worst colour; None when not known.
     loupe : the place under the pointer at 1:1, while the loupe is on.
+    mapping : how its frame lies on that of pane A, where they differ in place, size or turn; None: as it is.
     exact : the wish for which the picture was rendered at full resolution and then reduced.
     """
 
@@ -76,9 +78,19 @@ class Content:
     probe: PlaceFigures | None = None
     range: float | None = None
     loupe: Layer | None = None
+    mapping: Mapping | None = None
     notes: tuple[str, ...] = field(default=())
     exact: object = None
     instead: str = ""
+
+    @property
+    def reference(self) -> tuple[int, int]:
+        """Height and width of the frame whose places all panes share."""
+        return self.extent if self.mapping is None else self.mapping.extent
+
+    def own_place(self, x: float, y: float) -> tuple[float, float]:
+        """A place of the shared frame in this pane's frame."""
+        return (x, y) if self.mapping is None else self.mapping.place(x, y)
 
     def show_item(self, item: int | None, proof: int, preview: Preview | None) -> None:
         """Begin to show something else."""
@@ -86,7 +98,7 @@ class Content:
         self.current = self.backdrop = None
         self.state, self.busy, self.problem = "nothing", "", ""
         self.whole = self.probe = self.exact = None
-        self.offset = 0.0
+        self.offset, self.mapping = 0.0, None
         if preview is not None:
             self.take_preview(preview)
 

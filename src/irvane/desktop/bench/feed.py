@@ -7,6 +7,7 @@ from dataclasses import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.files.thumbnails import Preview
+from irvane.core.judge.alignment import Mapping
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.spots import Spot
@@ -45,6 +46,8 @@ class Feed(QObject):
         self._shown: dict[int, Wish] = {}
         self._loupe: tuple[float, float] | None = None
         self._spots: dict[str, list[Spot]] = {}
+        self._mappings: dict[tuple[str, str], Mapping | None] = {}
+        self._aligning: set[tuple[str, str]] = set()
         self._pending = QTimer(self, singleShot=True, interval=0)
         self._pending.timeout.connect(self._request)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLED)
@@ -57,6 +60,8 @@ class Feed(QObject):
         backstage.sights.matched.connect(self._matched)
         backstage.source_failed.connect(self._failed)
         backstage.sights.differed.connect(self._differed)
+        backstage.sights.aligned.connect(self._aligned)
+        backstage.improved.connect(lambda _key: self._aligning.clear())
         backstage.sights.peeked.connect(self._peeked)
         backstage.sights.spotted.connect(self._spotted)
 
@@ -81,7 +86,7 @@ class Feed(QObject):
             content.extent = frame.developed.extent
             content.notes = frame.developed.notes
             content.range = frame.range_stops
-        region = self.panes.viewport.region(content.extent, self.panes.size_of(pane))
+        region = self.panes.viewport.region(content.extent, self.panes.size_of(pane), content.mapping)
         return Wish(item.source, settings, region, content.offset, self.panes.look, self._limits())
 
     def _limits(self) -> Limits | None:
@@ -106,11 +111,44 @@ class Feed(QObject):
         for pane, wish in enumerate(wishes[1:], 1):
             if self.panes.matching and first is not None and wish is not None:
                 self.backstage.sights.match(pane, replace(first, offset=0.0), replace(wish, offset=0.0))
+        self._align(wishes)
         self._ask_difference(wishes[self.panes.chosen], wishes[self.panes.other])
+
+    def _align(self, wishes: list[Wish | None]) -> None:
+        """Have frames laid on that of the first pane, each pair of frames once."""
+        first = wishes[0]
+        for pane, wish in enumerate(wishes[1:], 1):
+            content = self.panes.contents[pane]
+            if (
+                first is None
+                or wish is None
+                or wish.source.key == first.source.key
+                or not self.panes.aligning
+            ):
+                content.mapping = None
+                continue
+            pair = first.source.key, wish.source.key
+            if pair in self._mappings:
+                content.mapping = self._mappings[pair]
+            elif pair not in self._aligning:
+                self._aligning.add(pair)
+                self.backstage.sights.align(first, wish)
+
+    def _aligned(self, one: Wish, two: Wish, mapping: Mapping | None) -> None:
+        pair = one.source.key, two.source.key
+        self._aligning.discard(pair)
+        if mapping is not None:
+            self._mappings[pair] = mapping if mapping.found and not mapping.plain else None
+            self.refreshed.emit()
+            self.request()
 
     def _ask_difference(self, one: Wish | None, two: Wish | None) -> None:
         if self.panes.differing and one is not None and two is not None:
-            self.backstage.sights.difference(one, two, *self.panes.difference)
+            mapping = self.panes.contents[self.panes.other].mapping
+            reverse = self.panes.contents[self.panes.chosen].mapping
+            self.backstage.sights.difference(
+                one, two, *self.panes.difference, mapping if reverse is None else None
+            )
 
     def _rendered(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
         for other in range(len(self.panes.contents)):
@@ -216,8 +254,10 @@ class Feed(QObject):
             elif place is not None:
                 side = LOUPE_SIDE
                 h, w = content.extent
-                left = round(min(max(place[0] * w - side / 2, 0), max(w - side, 0)))
-                top = round(min(max(place[1] * h - side / 2, 0), max(h - side, 0)))
+                high, wide = content.reference
+                x, y = content.own_place(place[0] * wide, place[1] * high)
+                left = round(min(max(x - side / 2, 0), max(w - side, 0)))
+                top = round(min(max(y - side / 2, 0), max(h - side, 0)))
                 region = Region(top, left, min(top + side, h), min(left + side, w))
                 self.backstage.sights.peek(pane, replace(wish, region=region, marks=None))
             self.repaint.emit(pane)

@@ -141,3 +141,12 @@ class Judging(QObject):
     def _set_limits(self, limits: Limits) -> None:
         self.bench.panes.limits = limits
         self.bench.feed.request()
+
+    def set_aligning(self, on: bool) -> None:
+        """Lay frames of one scene on that of pane A, or show each by itself."""
+        self.bench.panes.aligning = on
+        self.bench.said.emit(
+            "Frames of one scene are laid on each other." if on else "Every frame is shown by itself."
+        )
+        self.bench.refresh()
+        self.bench.feed.request()

@@ -30,6 +30,7 @@ class Panes:
     matching : all panes are brightened to match pane A.
     differing : the difference of the chosen pane and the other is shown, in `difference_content`.
     difference : kind (of KINDS) and amplification of the difference picture.
+    aligning : frames of one scene that differ in place, size or turn are laid on pane A's.
     look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
     probe : centre of the probe, as shares of the frame's width and height.
     size_of : size in device pixels of the widget that paints a pane.
@@ -43,6 +44,7 @@ class Panes:
         self.difference_content = Content()
         self.chosen = 0
         self.matching = False
+        self.aligning = True
         self.probe = (0.5, 0.5)
         self.look = PICTURE
         self.marks = False
@@ -74,8 +76,11 @@ class Panes:
 
     def probe_region(self, pane: int) -> Region:
         """The probe's rectangle in a pane's frame."""
-        h, w = self.contents[pane].extent
+        content = self.contents[pane]
+        h, w = content.extent
+        high, wide = content.reference
+        x, y = content.own_place(self.probe[0] * wide, self.probe[1] * high)
         side = min(max(h // 30, PROBE_SMALLEST), PROBE_LARGEST, h, w)
-        left = round(min(max(self.probe[0] * w - side / 2, 0), w - side))
-        top = round(min(max(self.probe[1] * h - side / 2, 0), h - side))
+        left = round(min(max(x - side / 2, 0), w - side))
+        top = round(min(max(y - side / 2, 0), h - side))
         return Region(top, left, top + side, left + side)

@@ -76,8 +76,8 @@ class PictureView(QWidget):
 
     @property
     def extent(self) -> tuple[int, int]:
-        """Extent of the first content."""
-        return self.contents[0].extent
+        """Height and width of the frame whose places all panes share."""
+        return self.contents[0].reference
 
     def device_size(self) -> QSize:
         """Size in device pixels."""
@@ -88,13 +88,13 @@ class PictureView(QWidget):
         return point * self.devicePixelRatioF()
 
     def frame_point(self, point: QPointF) -> QPointF:
-        """Frame position under a widget position."""
+        """Position in the shared frame under a widget position."""
         return self.viewport.to_frame(self._device(point), self.extent, self.device_size())
 
-    def _view_rect(self, rect: QRectF) -> QRectF:
-        """Widget rectangle of a frame rectangle."""
+    def _view_rect(self, rect: QRectF, content: Content) -> QRectF:
+        """Widget rectangle of a rectangle of a content's own frame."""
         ratio = self.devicePixelRatioF()
-        r = self.viewport.to_view(rect, self.extent, self.device_size())
+        r = self.viewport.to_view(rect, content.extent, self.device_size(), content.mapping)
         return QRectF(r.x() / ratio, r.y() / ratio, r.width() / ratio, r.height() / ratio)
 
     # painting
@@ -158,11 +158,11 @@ class PictureView(QWidget):
         content = self.contents[0]
         if not self.loupe or self.loupe_place is None or content.loupe is None:
             return
-        h, w = content.extent
+        h, w = content.reference
         x, y = self.loupe_place[0] * w, self.loupe_place[1] * h
         ratio = self.devicePixelRatioF()
         there = (
-            self.viewport.to_view(QRectF(x, y, 0, 0), content.extent, self.device_size()).topLeft() / ratio
+            self.viewport.to_view(QRectF(x, y, 0, 0), content.reference, self.device_size()).topLeft() / ratio
         )
         side = min(_LOUPE, self.width() - 8, self.height() - 8)
         left = there.x() + 18 if there.x() + 18 + side < self.width() else there.x() - 18 - side
@@ -185,9 +185,9 @@ class PictureView(QWidget):
             painter.setClipPath(path)
         seen = clip if path is None else self.rect()
         if content.backdrop is not None and not self._covered(content, seen):
-            self._paint_layer(painter, content.backdrop)
+            self._paint_layer(painter, content.backdrop, content)
         if content.current is not None:
-            self._paint_layer(painter, content.current)
+            self._paint_layer(painter, content.current, content)
         words = content.problem or content.busy or STATES[content.state] or content.instead
         if words:
             self._paint_note(painter, words, clip, warning=bool(content.problem))
@@ -198,11 +198,11 @@ class PictureView(QWidget):
         if content.current is None or content.current is content.backdrop:
             return content.current is not None
         h, w = content.extent
-        seen = self._view_rect(QRectF(0, 0, w, h)).intersected(QRectF(clip))
-        return self._view_rect(content.current.rect).adjusted(-1, -1, 1, 1).contains(seen)
+        seen = self._view_rect(QRectF(0, 0, w, h), content).intersected(QRectF(clip))
+        return self._view_rect(content.current.rect, content).adjusted(-1, -1, 1, 1).contains(seen)
 
-    def _paint_layer(self, painter: QPainter, layer: Layer) -> None:
-        target = self._view_rect(layer.rect)
+    def _paint_layer(self, painter: QPainter, layer: Layer, content: Content) -> None:
+        target = self._view_rect(layer.rect, content)
         magnified = target.width() / max(layer.image.width(), 1) * self.devicePixelRatioF()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, magnified < 1.9)
         if abs(magnified - 1) < 0.002:
@@ -233,7 +233,7 @@ class PictureView(QWidget):
     def _paint_probe(self, painter: QPainter) -> None:
         if self.probe is None or self.contents[0].current is None:
             return
-        rect = self._view_rect(self.probe)
+        rect = self._view_rect(self.probe, self.contents[0])
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.EDGE, 3))
@@ -249,7 +249,11 @@ class PictureView(QWidget):
     def _on_probe(self, point: QPointF) -> bool:
         if self.probe is None or self.contents[0].item is None:
             return False
-        return self._view_rect(self.probe).adjusted(-_NEAR, -_NEAR, _NEAR, _NEAR).contains(point)
+        return (
+            self._view_rect(self.probe, self.contents[0])
+            .adjusted(-_NEAR, -_NEAR, _NEAR, _NEAR)
+            .contains(point)
+        )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         self.pressed.emit()
@@ -261,7 +265,7 @@ class PictureView(QWidget):
         self._last = event.position()
         if self.picking:
             spot = self.frame_point(event.position())
-            self.spot_chosen.emit(spot.x(), spot.y())
+            self.spot_chosen.emit(*self.contents[0].own_place(spot.x(), spot.y()))
         elif self._near_split(event.position()):
             self._drag = "split"
         elif self._on_probe(event.position()):
@@ -332,7 +336,8 @@ class PictureView(QWidget):
             else:
                 self.split_turned.emit(self.split_angle + 5.0 * move.y())
         elif event.modifiers() & Qt.KeyboardModifier.AltModifier and self.probe is not None:
-            centre = self.probe.center()
+            there = self._view_rect(self.probe, self.contents[0]).center()
+            centre = self.frame_point(there)
             self.probe_moved.emit(centre.x() - 8 * move.x(), centre.y() - 8 * move.y())
         else:
             size = self.device_size()

@@ -6,6 +6,7 @@ import math
 
 from PySide6.QtCore import QObject, QPointF, QRectF, QSize, Signal
 
+from irvane.core.judge.alignment import Mapping
 from irvane.core.line.picture import Region
 
 #: Zoom steps; fit comes before them all.
@@ -53,9 +54,20 @@ class Viewport(QObject):
             )
         return QPointF(*place)
 
-    def to_view(self, rect: QRectF, extent: tuple[int, int], size: QSize) -> QRectF:
+    def placed(self, extent: tuple[int, int], size: QSize, mapping: Mapping | None) -> tuple[float, QPointF]:
+        """Scale and origin of a frame that lies on the reference as a mapping says (its turn is not followed)."""
+        if mapping is None:
+            return self.scale(extent, size), self.origin(extent, size)
+        s, o = self.scale(mapping.extent, size), self.origin(mapping.extent, size)
+        x, y = mapping.place(o.x() + size.width() / 2 / s, o.y() + size.height() / 2 / s)
+        own = s / mapping.scale
+        return own, QPointF(x - size.width() / 2 / own, y - size.height() / 2 / own)
+
+    def to_view(
+        self, rect: QRectF, extent: tuple[int, int], size: QSize, mapping: Mapping | None = None
+    ) -> QRectF:
         """Where a rectangle of the frame lies in the view."""
-        s, o = self.scale(extent, size), self.origin(extent, size)
+        s, o = self.placed(extent, size, mapping)
         return QRectF((rect.x() - o.x()) * s, (rect.y() - o.y()) * s, rect.width() * s, rect.height() * s)
 
     def to_frame(self, point: QPointF, extent: tuple[int, int], size: QSize) -> QPointF:
@@ -63,14 +75,15 @@ class Viewport(QObject):
         s, o = self.scale(extent, size), self.origin(extent, size)
         return QPointF(point.x() / s + o.x(), point.y() / s + o.y())
 
-    def region(self, extent: tuple[int, int], size: QSize) -> Region:
+    def region(self, extent: tuple[int, int], size: QSize, mapping: Mapping | None = None) -> Region:
         """The part of the frame to render: what is visible, with a margin."""
         h, w = extent
-        s, o = self.scale(extent, size), self.origin(extent, size)
+        s, o = self.placed(extent, size, mapping)
         seen_w, seen_h = size.width() / s, size.height() / s
         left, top = max(0, math.floor(o.x() - seen_w * _MARGIN)), max(0, math.floor(o.y() - seen_h * _MARGIN))
         right = min(w, math.ceil(o.x() + seen_w * (1 + _MARGIN)))
         bottom = min(h, math.ceil(o.y() + seen_h * (1 + _MARGIN)))
+        top, left = min(top, h - 1), min(left, w - 1)
         return Region(top, left, max(bottom, top + 1), max(right, left + 1), max(1.0, 1 / s))
 
     def set_zoom(
