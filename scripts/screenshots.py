@@ -9,9 +9,11 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from PySide6.QtCore import QPoint
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog
 
-from irvane.core.simulate.demo import demo_folder, make_demo
+from irvane.core.simulate.demo import LADDER_FOLDER, demo_folder, make_demo
 from irvane.desktop import theme
 from irvane.desktop.actions import KeysDialog
 from irvane.desktop.handing import HandOnDialog
@@ -64,6 +66,45 @@ class Photographer:
         self.settle()
 
 
+def judging(p: Photographer) -> None:
+    """Views of comparing: panes, difference, loupe, decision, ladder."""
+    w, bench = p.window, p.window.bench
+    p.choose("bench-iso25600.dng")
+    for path, value in (("noise.method", "fast"), ("noise.texture", 40.0)):
+        w.proofs.new_proof()
+        w.proofs.edit(path, value)
+    for _ in range(2):
+        bench.change_count(1)
+    p.settle()
+    w.judging.step_spot(1)
+    p.take("panes")
+    for _ in range(2):
+        bench.change_count(-1)
+    bench.show_proof(0, 0)
+    bench.show_proof(1, 1)
+    bench.set_arrangement("difference")
+    bench.set_difference("luminance", 8.0)
+    p.take("difference")
+    bench.set_arrangement("beside")
+    w.decide.begin([w.proofs.item().number])
+    p.take("decide")
+    w.decide.hide()
+    bench.set_zoom(None)
+    w.judging.set_loupe(True)
+    for x in (200, 206):
+        QTest.mouseMove(bench.views[0], QPoint(x, bench.views[0].height() * 2 // 5))
+        p.settle(3)
+    p.take("loupe")
+    w.judging.set_loupe(False)
+    w.reporting.ladder([demo_folder() / LADDER_FOLDER])
+    while w.reporting.ladder_window is None:
+        p.settle(3)
+    p.settle(3)
+    w.reporting.ladder_window.grab().save(str(TARGET / "ladder.png"))
+    w.reporting.ladder_window.close()
+    print("ladder")
+
+
 def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
     make_demo(demo_folder(), progress=lambda share, what: print(f"{share:.0%} {what}") is None)
@@ -101,11 +142,19 @@ def main() -> None:
         w.bench.set_matching(True)
         p.take("light")
         w.bench.set_matching(False)
+        w.curve.open("light.curve")
+        for place, value in ((-6.0, -6.5), (-2.0, -1.6), (2.0, 2.5)):
+            w.curve.plane.add(place, value)
+        p.take("curve")
+        w.curve.hide()
+        w.session.undo.undo()
         w.band.toggle("colour")
         w.proofs.edit_many({"colour.reds": 40.0, "colour.blues": -60.0})
         p.take("colour")
         p.take_dialog("hand-on", w.proofs.hand_on, HandOnDialog)
         p.take_dialog("presets", w.proofs.choose_preset, PresetsDialog)
+        w.band.toggle("colour")
+        judging(p)
         p.choose("window-leaves.dng")
         w.bench.set_arrangement("divided")
         w.band.toggle("acutance")
