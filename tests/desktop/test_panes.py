@@ -17,6 +17,7 @@ from pytestqt.qtbot import QtBot
 from irvane.core.files.info import FrameInfo
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.histogram import stop_histogram
+from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.probe import read_probe
 from irvane.core.line.source import FileSource
@@ -144,10 +145,10 @@ def test_captions_say_what_differs_first_things_first(qtbot: QtBot) -> None:
     assert exposure == "DNG · 1/60 s · f/4 · ISO 6400"
     assert difference == "Exposure 0.00 EV"
     assert figures == "measuring …"
-    content.offset = -0.5
+    content.match = Match(offset=-0.5)
     content.notes = ("Two frames.",)
     caption.show_content("A", content, item, Settings())
-    assert caption.full_texts()[2].startswith("Two frames. · brightness matched −0.50 EV")
+    assert caption.full_texts()[2].startswith("Two frames. · matched: brightness −0.50 EV")
     caption.show_content("A", content, None, None)
     assert caption.full_texts()[0] == ""
     assert not caption.proof.isVisibleTo(caption)

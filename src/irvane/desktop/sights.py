@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from irvane.core.errors import IrvaneError
 from irvane.core.image import GREEN
 from irvane.core.judge.alignment import Mapping, find_mapping
-from irvane.core.judge.matching import brightness_offset
+from irvane.core.judge.matching import Match, match
 from irvane.core.judge.spot import grey_of_frame, grey_spot
 from irvane.core.judge.spots import find_spots
 from irvane.core.line.differing import render_difference
@@ -33,12 +33,12 @@ class Sights(QObject):
 
     Signals
     -------
-    matched(pane, offset), picked(settings values or None, sentence) : the grey spot.
+    matched(pane, Match), picked(settings values or None, sentence) : the grey spot.
     differed(wish, wish, Rendered or None) : the difference of two views. peeked(pane, wish, Rendered) : the loupe's place.
     spotted(wish, spots) : judging spots of a picture. aligned(wish, wish, Mapping or None) : the second on the first.
     """
 
-    matched = Signal(int, float)
+    matched = Signal(int, object)
     differed = Signal(object, object, object)
     peeked = Signal(int, object, object)
     spotted = Signal(object, object)
@@ -55,13 +55,13 @@ class Sights(QObject):
         super().__init__(parent)
         self.engine, self._view, self._tell = engine, view, tell
 
-    def match(self, pane: int, reference: Wish, other: Wish) -> None:
-        """Find the offset that makes `other` as bright as `reference`."""
+    def match(self, pane: int, reference: Wish, other: Wish, kinds: frozenset[str]) -> None:
+        """Find what makes `other` equal to `reference` in these respects."""
         frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]
         if frames[0] is None or frames[1] is None:
             return
 
-        def work(_progress: Any) -> float:
+        def work(_progress: Any) -> Match:
             patches = []
             for wish, frame in zip((reference, other), frames, strict=True):
                 assert frame is not None
@@ -69,10 +69,10 @@ class Sights(QObject):
                 whole = Region(0, 0, h, w, max(1.0, max(h, w) / _MATCH_SIDE))
                 usable = frame.fitting(wish.settings)
                 patches.append(scene_patch(usable.developed, wish.settings, usable.context, whole).pixels)
-            return brightness_offset(*patches)
+            return match(patches[0], patches[1], kinds)
 
         self._view.submit(
-            ("match", pane), work, lambda offset: self.matched.emit(pane, offset), self._tell(other.source), 0
+            ("match", pane), work, lambda found: self.matched.emit(pane, found), self._tell(other.source), 0
         )
 
     def difference(

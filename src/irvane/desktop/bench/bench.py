@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from irvane.core.judge.matching import Match
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE
 from irvane.desktop import theme
 from irvane.desktop.backstage import Backstage
@@ -90,7 +91,7 @@ class Bench(QWidget):
         self.strip.arranged.connect(self.set_arrangement)
         self.strip.blinked.connect(self.blink)
         self.strip.swapped.connect(self.swap)
-        self.strip.matched.connect(self.set_matching)
+        self.strip.matched.connect(self.match_in)
         self.strip.zoomed.connect(self.set_zoom)
         self.strip.look_chosen.connect(self.set_look)
         self.strip.marked.connect(self.set_marks)
@@ -151,7 +152,7 @@ class Bench(QWidget):
     def show_proof(self, pane: int, proof: int) -> None:
         """Show another proof of the frame that a pane shows; its picture stays until the new one is there."""
         content = self.contents[pane]
-        content.proof, content.offset, content.without = proof, 0.0, ""
+        content.proof, content.match, content.without = proof, Match(), ""
         content.whole = content.probe = None
         self.feed.forget(pane)
         self.refresh()
@@ -177,7 +178,7 @@ class Bench(QWidget):
         for pane in (one, two):
             self.feed.forget(pane)
         for content in self.contents:
-            content.offset = 0.0
+            content.match = Match()
         self._arrange()
         self.feed.request()
         self.chosen_changed.emit()
@@ -232,11 +233,15 @@ class Bench(QWidget):
 
     def set_matching(self, on: bool) -> None:
         """Match the brightness of all panes to pane A."""
-        self.panes.matching = on
-        self.strip.match_button.setChecked(on)
-        if not on:
-            for content in self.contents:
-                content.offset = 0.0
+        self.match_in("brightness", on)
+
+    def match_in(self, kind: str, on: bool) -> None:
+        """Make the views of all panes equal to that of pane A in a respect, or not any more."""
+        self.panes.matched = self.panes.matched | {kind} if on else self.panes.matched - {kind}
+        self.strip.show_matched(self.panes.matched)
+        for content in self.contents:
+            if not on or content is self.contents[0]:
+                content.match = Match()
         self.refresh()
         self.feed.request()
 

@@ -170,10 +170,8 @@ class Caption(QWidget):
             words = "no automatic, no settings"
         elif bare_beside:
             words = difference_text(own, Settings()).replace(_SAME, "untouched: automatic only")
-        if content.offset:
-            words = f"brightness matched {content.offset:+.2f} EV".replace("-", "−") + (
-                f" · {words}" if words else ""
-            )
+        if content.match.words():
+            words = content.match.words() + (f" · {words}" if words else "")
         if content.mapping is not None:
             m = content.mapping
             off = "" if m.residual is None else f", residual {m.residual:.1f} px"

@@ -11,6 +11,7 @@ from PySide6.QtGui import QImage
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.alignment import Mapping
 from irvane.core.judge.figures import WholeFigures
+from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.line.view import Rendered
 from irvane.desktop.bench.hatching import Marks, marks_of
@@ -56,7 +57,7 @@ class Content:
     current : the latest rendered part.
     state : key of STATES.
     busy : words on work going on for it, empty when none.
-    offset : EV added to the view to match the other pane.
+    match : what was made equal to the first pane.
     instead : why the look that was asked for is not shown, empty when it is.
     range : stops of the sensor between clipping and SNR 3, of the worst colour; None when not known.
     loupe : the place under the pointer at 1:1, while the loupe is on.
@@ -72,7 +73,7 @@ class Content:
     current: Layer | None = None
     state: str = "nothing"
     busy: str = ""
-    offset: float = 0.0
+    match: Match = field(default_factory=Match)
     problem: str = ""
     whole: WholeFigures | None = None
     probe: PlaceFigures | None = None
@@ -82,6 +83,11 @@ class Content:
     notes: tuple[str, ...] = field(default=())
     exact: object = None
     instead: str = ""
+
+    @property
+    def offset(self) -> float:
+        """EV added to the view to match the first pane."""
+        return self.match.offset
 
     @property
     def reference(self) -> tuple[int, int]:
@@ -98,7 +104,7 @@ class Content:
         self.current = self.backdrop = None
         self.state, self.busy, self.problem = "nothing", "", ""
         self.whole = self.probe = self.exact = None
-        self.offset, self.mapping = 0.0, None
+        self.match, self.mapping = Match(), None
         if preview is not None:
             self.take_preview(preview)
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import astuple, replace
 
+import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.alignment import Mapping
 from irvane.core.judge.figures import WholeFigures
+from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.spots import Spot
 from irvane.core.line.looks import missing
@@ -87,7 +89,14 @@ class Feed(QObject):
             content.notes = frame.developed.notes
             content.range = frame.range_stops
         region = self.panes.viewport.region(content.extent, self.panes.size_of(pane), content.mapping)
-        return Wish(item.source, settings, region, content.offset, self.panes.look, self._limits())
+        return Wish(
+            item.source,
+            content.match.applied(settings),
+            region,
+            content.offset,
+            self.panes.look,
+            self._limits(),
+        )
 
     def _limits(self) -> Limits | None:
         return self.panes.limits if self.panes.marks else None
@@ -110,7 +119,9 @@ class Feed(QObject):
         first = wishes[0]
         for pane, wish in enumerate(wishes[1:], 1):
             if self.panes.matching and first is not None and wish is not None:
-                self.backstage.sights.match(pane, replace(first, offset=0.0), replace(wish, offset=0.0))
+                self.backstage.sights.match(
+                    pane, self._plain(0, first), self._plain(pane, wish), self.panes.matched
+                )
         self._align(wishes)
         self._ask_difference(wishes[self.panes.chosen], wishes[self.panes.other])
 
@@ -228,12 +239,20 @@ class Feed(QObject):
                     content.probe = content.probe.against(None if other == 0 else first)
             self.refreshed.emit()
 
-    def _matched(self, pane: int, offset: float) -> None:
-        if pane >= len(self.panes.contents):
+    def _plain(self, pane: int, wish: Wish) -> Wish:
+        """A wish without anything that was made equal."""
+        settings = self.panes.settings(pane)
+        assert settings is not None
+        return replace(wish, settings=settings, offset=0.0)
+
+    def _matched(self, pane: int, found: Match) -> None:
+        if pane >= len(self.panes.contents) or not self.panes.matching:
             return
         content = self.panes.contents[pane]
-        if self.panes.matching and abs(content.offset - offset) > 0.004:
-            content.offset = offset
+        before = content.match
+        apart = np.abs(np.subtract(astuple(found), astuple(before)))
+        if apart[0] > 0.004 or apart[1] > 0.4 or apart[2:].max() > 0.004:
+            content.match = found
             self.refreshed.emit()
             self.request()
 

@@ -27,7 +27,7 @@ class Panes:
     Attributes
     ----------
     chosen : the pane whose proof the controls act on.
-    matching : all panes are brightened to match pane A.
+    matched : in what (KINDS of matching) the views of all panes are made equal to that of pane A.
     differing : the difference of the chosen pane and the other is shown, in `difference_content`.
     difference : kind (of KINDS) and amplification of the difference picture.
     aligning : frames of one scene that differ in place, size or turn are laid on pane A's.
@@ -43,7 +43,7 @@ class Panes:
         self.differing = False
         self.difference_content = Content()
         self.chosen = 0
-        self.matching = False
+        self.matched: frozenset[str] = frozenset()
         self.aligning = True
         self.probe = (0.5, 0.5)
         self.look = PICTURE
@@ -68,6 +68,11 @@ class Panes:
             return None
         settings = item.settings(content.proof)
         return handed_on(bare(), settings, (content.without,)) if content.without else settings
+
+    @property
+    def matching(self) -> bool:
+        """Is anything matched?"""
+        return bool(self.matched)
 
     @property
     def other(self) -> int:

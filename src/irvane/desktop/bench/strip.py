@@ -3,10 +3,22 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QSizePolicy,
+    QWidget,
+)
 
 from irvane.core.judge.difference import KINDS
+from irvane.core.judge.matching import KINDS as MATCHED
 from irvane.core.line.looks import LOOKS
+from irvane.desktop import theme
 from irvane.desktop.bench.viewport import ZOOMS
 
 ONE, BESIDE, DIVIDED, DIFFERENCE = "one", "beside", "divided", "difference"
@@ -40,7 +52,7 @@ class BenchStrip(QWidget):
     arranged = Signal(str)
     blinked = Signal(bool)
     swapped = Signal()
-    matched = Signal(bool)
+    matched = Signal(str, bool)
     zoomed = Signal(object)
     look_chosen = Signal(str)
     marked = Signal(bool)
@@ -76,12 +88,18 @@ class BenchStrip(QWidget):
         self.swap_button = _flat("swap", "Exchange the chosen pane and the next (X)")
         self.swap_button.clicked.connect(self.swapped)
         self.match_button = _flat(
-            "equal light",
-            "Brightens or darkens the other panes, for viewing only, until they are as bright as pane A in linear light (E). "
-            "The offset is shown in its caption.",
-            checkable=True,
+            "equal",
+            "Makes the views of the other panes equal to pane A's, for viewing only, each respect by itself; the captions say by "
+            "how much (E: brightness).",
         )
-        self.match_button.toggled.connect(self.matched)
+        self.match_menu = QMenu(self.match_button)
+        self.match_actions: dict[str, QAction] = {}
+        for kind in MATCHED:
+            action = self.match_menu.addAction(kind)
+            action.setCheckable(True)
+            action.triggered.connect(lambda on, k=kind: self.matched.emit(k, on))
+            self.match_actions[kind] = action
+        self.match_button.setMenu(self.match_menu)
         self.marks_button = _flat(
             "hatch",
             "Rising stripes: colours that were clipped on the sensor, in the colour that is lost. Falling stripes: places "
@@ -146,6 +164,15 @@ class BenchStrip(QWidget):
         self.look_box.setVisible(not differing)
         for box in (self.kind_box, self.amplified):
             box.setVisible(differing)
+
+    def show_matched(self, kinds: frozenset[str]) -> None:
+        """Show what is made equal."""
+        for kind, action in self.match_actions.items():
+            action.setChecked(kind in kinds)
+        self.match_button.setText(
+            "equal" if not kinds else f"equal: {', '.join(k for k in MATCHED if k in kinds)}"[:30]
+        )
+        self.match_button.setStyleSheet(f"color: {theme.ACCENT.name()}" if kinds else "")
 
     def show_difference(self, kind: str, amplified: float) -> None:
         """Show kind and amplification in force."""
