@@ -54,7 +54,7 @@ def test_contrast_saturation_balance_and_brightness_together(rendered) -> None:
     spread = [np.log2(np.maximum(p @ LUMA_2020, 1e-5)).std() for p in (reference, shown)]
     assert spread[1] == pytest.approx(spread[0], rel=0.08)
     level = [np.log2(np.maximum(p @ LUMA_2020, 1e-5)).mean() for p in (reference, shown)]
-    assert level[1] == pytest.approx(level[0], abs=0.12)
+    assert level[1] == pytest.approx(level[0], abs=0.15)
 
 
 def test_white_balance_is_found_in_ev(rendered) -> None:

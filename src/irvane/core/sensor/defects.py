@@ -204,6 +204,14 @@ def _repair(data, cfa, table, gain, variance, places, values_there, found):
                 found[y] += 1
 
 
+@serial
+def _put(data, places, values, found):
+    """Write the replacements back."""
+    for y in range(data.shape[0]):
+        for k in range(found[y]):
+            data[y, places[y, k]] = values[y, k]
+
+
 def repair_defects(mosaic: Mosaic, noise: NoiseModel) -> int:
     """Replace defective pixels by the mean of their same-colour neighbours, in place.
 
@@ -227,7 +235,5 @@ def repair_defects(mosaic: Mosaic, noise: NoiseModel) -> int:
     gain = np.array(noise.gain, np.float32)
     variance = np.array(noise.read, np.float32) ** 2
     _repair(mosaic.data, cfa, _neighbours(cfa), gain, variance, places, values, found)
-    rows = np.repeat(np.arange(h), found)
-    used = np.arange(room) < found[:, None]
-    mosaic.data[rows, places[used]] = values[used]
+    _put(mosaic.data, places, values, found)
     return int(found.sum())
