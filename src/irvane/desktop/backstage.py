@@ -202,7 +202,10 @@ class Backstage(QObject):
         keys = {wish.source.key for wish in shown}
         removals = {(wish.source.key, self._removal(wish)) for wish in shown}
         self._heavy.cancel(lambda key: key[0] == "whole" and (key[1], key[2]) not in removals)
-        self.engine.pin((wish.source, wish.settings.sensor) for wish in shown)
+        self.engine.pin(
+            ((wish.source, wish.settings.sensor) for wish in shown),
+            (removal for _, removal in removals if removal is not None),
+        )
         self._heavy.cancel(
             lambda key: (
                 key[0] in ("coarse", "full", "mosaic", "local", "whole", "figures", "probe")

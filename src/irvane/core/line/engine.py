@@ -32,6 +32,9 @@ Key = tuple[str, Sensor]
 
 #: Bytes that developed frames may occupy together.
 BUDGET = 2_400_000_000
+#: Bytes per pixel that a developed frame takes (16 bits in three colours with halved levels, mosaic, clip marks), and a
+#: denoised picture beside it.
+_DEVELOPED_BYTES, _DENOISED_BYTES = 13, 8
 #: Longer side of the copy that the facts of a coarse frame are taken from.
 _COARSE_SIDE = 400
 
@@ -128,6 +131,7 @@ class Engine:
         self._frames: OrderedDict[Key, Frame] = OrderedDict()
         self._loaded: tuple[str, Loaded] | None = None
         self._pinned: set[Key] = set()
+        self._wanted: set[Removal] = set()
         self._lock = threading.Lock()
 
     @staticmethod
@@ -142,9 +146,10 @@ class Engine:
                 self._frames.move_to_end(key)
             return self._frames.get(key)
 
-    def pin(self, shown: Iterable[tuple[Source, Sensor]]) -> None:
-        """Frames that are shown now are never dropped."""
+    def pin(self, shown: Iterable[tuple[Source, Sensor]], removals: Iterable[Removal] = ()) -> None:
+        """Frames that are shown now are never dropped, nor pictures that were denoised in these ways."""
         with self._lock:
+            self._wanted = set(removals)
             self._pinned = {self._key(source, sensor) for source, sensor in shown}
 
     @property
@@ -157,15 +162,21 @@ class Engine:
         with self._lock:
             self._frames[key] = frame
             self._frames.move_to_end(key)
-            total = sum(f.nbytes for f in self._frames.values())
+        self._make_room(key, 0)
+
+    def _make_room(self, key: Key, needed: int) -> None:
+        """Give up what is least wanted until so many bytes more fit into the budget; the frame `key` itself stays."""
+        with self._lock:
+            total = needed + sum(f.nbytes for f in self._frames.values())
             for other in list(self._frames):  # mosaics first: they are made again in a second
                 developed = self._frames[other].developed
                 if total > self._budget and other != key and developed.mosaic is not None:
                     total -= developed.mosaic.data.nbytes
                     developed.mosaic = None
-            for one in self._frames.values():  # then denoised pictures that were made otherwise than the last
-                while total > self._budget and len(one.wholes) > 1:
-                    total -= one.wholes.pop(next(iter(one.wholes))).nbytes
+            for one in self._frames.values():  # then denoised pictures that no pane shows
+                for removal in [r for r in one.wholes if r not in self._wanted]:
+                    if total > self._budget:
+                        total -= one.wholes.pop(removal).nbytes
             for other in list(self._frames):
                 if total <= self._budget:
                     break
@@ -220,6 +231,8 @@ class Engine:
             return ready
         loaded = self._load(source, part(progress, 0.0, 0.3))
         step(progress, 0.3)
+        h, w = loaded.extent
+        self._make_room(self._key(source, sensor), h * w * _DEVELOPED_BYTES)
         developed = develop(loaded, sensor)
         step(progress, 0.9)
         exposure = None if developed.mosaic is None else sensor_exposure(developed.mosaic)
@@ -243,6 +256,8 @@ class Engine:
         if frame.denoised_for(settings):
             return frame.fitting(settings)
         removal = frame.removal(settings)
+        h, w = frame.developed.extent
+        self._make_room(self._key(source, settings.sensor), h * w * _DENOISED_BYTES)
         clean = self._denoised(source, frame.developed, settings.sensor, removal, progress)
         fresh = replace(frame, wholes={**frame.wholes, removal: clean})
         self._keep(self._key(source, settings.sensor), fresh)
