@@ -104,6 +104,7 @@ def test_the_difference_is_that_of_the_two_panes(driver: Driver) -> None:
         assert abs(np.median(values) - 128) < 12
         return float(values.std())
 
+    assert "PSNR" in content.instead and "ΔE2000" in content.instead
     weak = spread(1)
     assert spread(4) > 2 * weak
     assert bench.strip.kind_box.currentData() == "luminance" and bench.strip.kind_box.isVisible()
@@ -276,3 +277,16 @@ def test_frames_of_other_place_and_size_are_laid_on_each_other(driver: Driver, t
     driver.key(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
     driver.settled()
     assert bench.contents[1].mapping is None
+
+
+def test_pictures_are_seen_at_the_size_that_they_are_used_at(driver: Driver) -> None:
+    bench = driver.window.bench
+    box = bench.strip.zoom_box
+    box.setCurrentIndex(box.findText("web 1200"))
+    box.activated.emit(box.currentIndex())
+    driver.settled()
+    h, w = bench.contents[0].extent
+    assert bench.viewport.zoom == pytest.approx(1200 / max(h, w))
+    assert box.currentText() == "web 1200" and "will be used" in bench.note.text()
+    bench.set_zoom(None)
+    assert box.currentText() == "fit"

@@ -11,10 +11,11 @@ from PySide6.QtCore import QObject, Signal
 from irvane.core.errors import IrvaneError
 from irvane.core.image import GREEN
 from irvane.core.judge.alignment import Mapping, find_mapping
+from irvane.core.judge.difference import DifferenceFigures
+from irvane.core.judge.differing import render_difference
 from irvane.core.judge.matching import Match, match
 from irvane.core.judge.spot import grey_of_frame, grey_spot
 from irvane.core.judge.spots import find_spots
-from irvane.core.line.differing import render_difference
 from irvane.core.line.engine import Engine
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import render_look
@@ -34,7 +35,7 @@ class Sights(QObject):
     Signals
     -------
     matched(pane, Match), picked(settings values or None, sentence) : the grey spot.
-    differed(wish, wish, Rendered or None) : the difference of two views. peeked(pane, wish, Rendered) : the loupe's place.
+    differed(wish, wish, (Rendered, figures) or None) : the difference of two views. peeked(pane, wish, Rendered) : the loupe's place.
     spotted(wish, spots) : judging spots of a picture. aligned(wish, wish, Mapping or None) : the second on the first.
     """
 
@@ -83,7 +84,7 @@ class Sights(QObject):
         if frames[0] is None or frames[1] is None or frames[0].coarse or frames[1].coarse:
             return
 
-        def work(_progress: Any) -> Rendered | None:
+        def work(_progress: Any) -> tuple[Rendered, DifferenceFigures | None] | None:
             usable = [f.fitting(w.settings) for f, w in zip(frames, (one, two), strict=True) if f is not None]
             if mapping is None and usable[0].developed.extent != usable[1].developed.extent:
                 return None

@@ -13,6 +13,8 @@ from irvane.core.judge.colour_difference import delta_e, lab_of
 
 #: Constants of SSIM (Wang, Bovik, Sheikh & Simoncelli 2004): window of σ 1.5 px and 11 px, K1, K2.
 _SSIM_SIGMA, _SSIM_SIZE, _K1, _K2 = 1.5, 11, 0.01, 0.03
+#: Least side of pictures that have figures.
+SMALLEST = 12
 #: Beside strong edges, halos lie within so many pixels; edges are steeper than this share of white per pixel.
 _HALO_REACH, _HALO_EDGE = 8, 0.06
 

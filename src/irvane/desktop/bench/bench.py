@@ -3,11 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtWidgets import (
-    QGridLayout,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE
@@ -21,7 +17,7 @@ from irvane.desktop.bench.picture import PictureView
 from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED, ONE, BenchStrip
 from irvane.desktop.bench.teststrip import TestStrip
 from irvane.desktop.bench.trying import Trying
-from irvane.desktop.bench.viewport import Viewport
+from irvane.desktop.bench.viewport import ZOOMS, Viewport
 from irvane.desktop.session import BARE, Session
 
 LETTERS = ("A", "B", "C", "D", "E", "F")
@@ -47,7 +43,7 @@ class Bench(QWidget):
         self.session, self.backstage = session, backstage
         self.viewport = Viewport(self)
         self.panes = Panes(session, self.viewport, lambda pane: self.view_of(pane).device_size())
-        # the same objects under short names, for those who ask the bench
+        # under short names, for those who ask the bench
         self.contents, self.item, self.settings = self.panes.contents, self.panes.item, self.panes.settings
         self.probe_region = self.panes.probe_region
         self.arrangement = BESIDE
@@ -286,8 +282,11 @@ class Bench(QWidget):
             self.feed.request()
 
     def set_zoom(self, zoom: float | None) -> None:
-        """Zoom all panes about their centre."""
+        """Zoom all panes about their centre; more than the largest zoom is the frame's longer side in pixels."""
         view = self.views[0]
+        if zoom is not None and zoom > ZOOMS[-1]:
+            self.said.emit("So large it will be used: what cannot be told apart here does not matter there.")
+            zoom = min(zoom / max(view.extent), ZOOMS[-1])
         self.viewport.set_zoom(zoom, view.extent, view.device_size())
 
     def step_zoom(self, direction: int) -> None:

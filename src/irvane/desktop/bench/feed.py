@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.alignment import Mapping
+from irvane.core.judge.difference import DifferenceFigures
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
@@ -258,9 +259,9 @@ class Feed(QObject):
 
     # difference, loupe, spots
 
-    def _differed(self, one: Wish, two: Wish, rendered: Rendered | None) -> None:
+    def _differed(self, one: Wish, two: Wish, made: tuple[Rendered, DifferenceFigures | None] | None) -> None:
         if (one, two) == (self.wish(self.panes.chosen), self.wish(self.panes.other)):
-            self.panes.take_difference(rendered)
+            self.panes.take_difference(made)
             self.repaint.emit(self.panes.chosen)
 
     def loupe(self, place: tuple[float, float] | None) -> None:

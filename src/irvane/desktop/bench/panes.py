@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QSize
 
+from irvane.core.judge.difference import DifferenceFigures
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.marks import Limits
 from irvane.core.line.picture import Region
@@ -19,6 +20,12 @@ from irvane.desktop.session import Item, Session
 PROBE_LARGEST, PROBE_SMALLEST = 64, 16
 
 _NO_DIFFERENCE = "These two differ in their number of pixels: they cannot be subtracted."
+
+
+def difference_words(found: DifferenceFigures) -> str:
+    """``What is seen here: PSNR 38.1 dB, SSIM 0.953, ΔE2000 2.1 (95 %: 4.0)``"""
+    psnr = "equal" if found.psnr is None else f"PSNR {found.psnr:.1f} dB"
+    return f"What is seen here: {psnr}, SSIM {found.ssim:.3f}, ΔE2000 {found.delta_e:.1f} (95 %: {found.delta_e_95:.1f})"
 
 
 class Panes:
@@ -50,11 +57,15 @@ class Panes:
         self.marks = False
         self.limits = Limits()
 
-    def take_difference(self, rendered: Rendered | None) -> None:
-        """The difference picture that was asked for; None: it cannot be had."""
-        self.difference_content.problem = "" if rendered is not None else _NO_DIFFERENCE
-        if rendered is not None:
-            self.difference_content.take(rendered, self.contents[self.chosen].extent, "final")
+    def take_difference(self, made: tuple[Rendered, DifferenceFigures | None] | None) -> None:
+        """The difference picture that was asked for, with the figures of what is seen; None: it cannot be had."""
+        content = self.difference_content
+        content.problem = "" if made is not None else _NO_DIFFERENCE
+        if made is None:
+            return
+        rendered, found = made
+        content.take(rendered, self.contents[self.chosen].extent, "final")
+        content.instead = "" if found is None else difference_words(found)
 
     def item(self, pane: int) -> Item | None:
         """The item a pane shows."""

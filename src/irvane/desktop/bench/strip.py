@@ -23,6 +23,9 @@ from irvane.desktop.bench.viewport import ZOOMS
 
 ONE, BESIDE, DIVIDED, DIFFERENCE = "one", "beside", "divided", "difference"
 
+#: Sizes that pictures are used at: longer side in pixels (a print of 30 cm seen from half a metre, at the eye's limit of
+#: one minute of arc, shows about 2,060).
+USES = {"web 1200": 1200, "web 2048": 2048, "print 30 cm": 2060}
 #: Amplifications of the difference.
 AMPLIFIED = (1, 2, 4, 8, 16, 32, 64)
 _ARRANGEMENTS = (
@@ -152,6 +155,10 @@ class BenchStrip(QWidget):
         self.zoom_box.addItem("fit", None)
         for zoom in ZOOMS:
             self.zoom_box.addItem(f"{zoom * 100:.0f} %", zoom)
+        for words, side in USES.items():
+            self.zoom_box.addItem(words, side)
+            tip = f"The frame {side} pixels long: many differences vanish at the size that is used."
+            self.zoom_box.setItemData(self.zoom_box.count() - 1, tip, Qt.ItemDataRole.ToolTipRole)
         self.zoom_box.setFixedWidth(82)
         self.zoom_box.activated.connect(lambda index: self.zoomed.emit(self.zoom_box.itemData(index)))
         row.addWidget(self.zoom_box)
@@ -184,6 +191,8 @@ class BenchStrip(QWidget):
         self.look_box.setCurrentIndex(self.look_box.findData(look))
 
     def show_zoom(self, zoom: float | None) -> None:
-        """Show the zoom in force."""
+        """Show the zoom in force; that of a use is shown by its name until another is chosen."""
+        if isinstance(self.zoom_box.currentData(), int) and zoom not in (None, *ZOOMS):
+            return
         place = next((k for k in range(self.zoom_box.count()) if self.zoom_box.itemData(k) == zoom), 0)
         self.zoom_box.setCurrentIndex(place)

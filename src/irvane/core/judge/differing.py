@@ -9,7 +9,7 @@ import numpy as np
 
 from irvane.core.colour.rendering import to_screen
 from irvane.core.judge.alignment import Mapping
-from irvane.core.judge.difference import difference_picture
+from irvane.core.judge.difference import SMALLEST, DifferenceFigures, difference_figures, difference_picture
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch, Region
@@ -56,8 +56,8 @@ def _moved(view: View, region: Region, mapping: Mapping, shape: tuple[int, int])
 
 def render_difference(
     one: View, two: View, region: Region, kind: str, amplified: float, mapping: Mapping | None = None
-) -> Rendered:
-    """Second minus first of a region of the first.
+) -> tuple[Rendered, DifferenceFigures | None]:
+    """Second minus first of a region of the first, and the figures of what is seen (None where there is too little).
 
     Parameters
     ----------
@@ -70,6 +70,6 @@ def render_difference(
     h, w = (min(a, b) for a, b in zip(shape, light.shape[:2], strict=True))
     seen = difference_picture(first.pixels[:h, :w], light[:h, :w], kind, amplified)
     cut = replace(first, pixels=first.pixels[:h, :w])
-    return Rendered(
-        to_screen(np.ascontiguousarray(seen, np.float32)), cut.top, cut.left, cut.bottom, cut.right
-    )
+    picture = to_screen(np.ascontiguousarray(seen, np.float32))
+    figures = difference_figures(first.pixels[:h, :w], light[:h, :w]) if min(h, w) >= SMALLEST else None
+    return Rendered(picture, cut.top, cut.left, cut.bottom, cut.right), figures
