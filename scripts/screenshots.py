@@ -165,7 +165,7 @@ def main() -> None:
         w.bench.viewport.changed.emit()
         p.take("divided")
         w.bench.set_zoom(None)
-        w.bench.set_arrangement("two")
+        w.bench.set_arrangement("beside")
         p.choose("furnace-3.dng")
         w.band.toggle("sensor")
         w.bench.set_marks(True)
