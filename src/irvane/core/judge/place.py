@@ -31,7 +31,7 @@ class PlaceFigures:
     Attributes
     ----------
     probe : of the small square.
-    grain : what its noise looks like; empty when it is too small to tell.
+    grain : what its noise looks like; empty when it is too small to tell, or not even.
     mtf50 : cycles per pixel, and overshoot as a share of the step, of the edge in the wide square; None without one.
     light : luminance of the wide square, to hold others against it.
     noise : its noise as the model of the frame and the settings let expect it.
@@ -87,15 +87,16 @@ def place_figures(
         mtf50, overshoot = edge.mtf50, edge.overshoot
     except ValueError:
         pass  # no edge here: no figure
+    denoised = developed.denoised is not None or usable is not None
+    gain, read2 = remaining_noise(developed, settings, context, denoised)
+    noise = float(np.sqrt(max(gain * float(light.mean()) + read2, 0.0)))
     top, left = max(region.top - wide.top, 0), max(region.left - wide.left, 0)
     inner = light[top : top + region.bottom - region.top, left : left + region.right - region.left]
     grain = ""
-    if min(inner.shape) >= SMALLEST:
+    even = float(inner.std()) < _STRUCTURED * max(noise, 1e-9)  # elsewhere it would be the scene that is told
+    if even and min(inner.shape) >= SMALLEST:
         try:
             grain = grain_figures(inner).words
         except ValueError:
             grain = ""
-    denoised = developed.denoised is not None or usable is not None
-    gain, read2 = remaining_noise(developed, settings, context, denoised)
-    noise = float(np.sqrt(max(gain * float(light.mean()) + read2, 0.0)))
     return PlaceFigures(probe, grain, mtf50, overshoot, light, noise)

@@ -52,10 +52,14 @@ def figures_text(content: Content) -> str:
         if p.level_ev is not None:
             parts.append(f"{p.level_ev:+.1f} EV")
         if place.mtf50 is not None:
-            over = f", overshoot {place.overshoot:.0%}" if place.overshoot and place.overshoot > 0.02 else ""
+            over = (
+                f", overshoot {place.overshoot * 100:.0f} %"
+                if place.overshoot and place.overshoot > 0.02
+                else ""
+            )
             parts.append(f"MTF50 {place.mtf50:.2f} c/px{over}")
         elif place.kept is not None:
-            parts.append(f"texture {place.kept:.0%}")
+            parts.append(f"texture {place.kept * 100:.0f} %")
         elif place.grain:
             parts.append(place.grain)
     if content.whole is not None:
@@ -175,7 +179,9 @@ class Caption(QWidget):
         if content.mapping is not None:
             m = content.mapping
             off = "" if m.residual is None else f", residual {m.residual:.1f} px"
-            told = f"aligned: {m.rotation:+.2f}°, ×{m.scale:.3f}, field {m.common:.0%}{off}".replace("-", "−")
+            told = f"aligned: {m.rotation:+.2f}°, ×{m.scale:.3f}, field {m.common * 100:.0f} %{off}".replace(
+                "-", "−"
+            )
             words = told + (f" · {words}" if words else "")
         if content.notes:
             words = " ".join(content.notes) + (f" · {words}" if words else "")

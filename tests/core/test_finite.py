@@ -1,0 +1,73 @@
+"""Finite in, finite out: any settings on any light give finite scene light and display light within 0…1."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from irvane.core.files.info import FrameInfo
+from irvane.core.line.context import Context, make_context
+from irvane.core.line.develop import Developed, develop
+from irvane.core.line.picture import Region
+from irvane.core.line.source import DISPLAY, SCENE, Loaded
+from irvane.core.line.view import scene_patch, show
+from irvane.core.settings import Choice, Number, Points, Settings, names, spec
+
+STATIONS = ("lens", "noise", "light", "colour", "acutance")
+PATHS = [path for station in STATIONS for path in names(station)]
+
+
+def _light() -> np.ndarray:
+    """Black, negative, tiny, ordinary and enormous light side by side, sharp edges between."""
+    rng = np.random.default_rng(0)
+    values = np.array([0.0, -0.02, 1e-7, 0.18, 1.0, 40.0, 3e4], np.float32)
+    picture = values[rng.integers(0, values.size, (60, 90, 3))]
+    picture[:20] = 0
+    picture[20:40, :45] = (2e4, -0.01, 0)
+    return np.ascontiguousarray(picture)
+
+
+def _frame(entry: str) -> tuple[Developed, Context]:
+    light = _light() if entry == SCENE else np.clip(_light(), 0, 1)
+    developed = develop(Loaded(entry, None, light, None, None, 0, FrameInfo(), ()), Settings().sensor)
+    return developed, make_context(developed)
+
+
+FRAMES = {entry: _frame(entry) for entry in (SCENE, DISPLAY)}
+
+
+def _ends(path: str) -> list[object]:
+    declared = spec(path)
+    if isinstance(declared, Number):
+        return [declared.low, declared.high]
+    if isinstance(declared, Choice):
+        return [key for key, _ in declared.options]
+    return [((-12.0, -12.0), (0.0, 8.0)), ((-12.0, 8.0), (8.0, 8.0))]
+
+
+def _check(entry: str, chosen: Settings) -> None:
+    developed, context = FRAMES[entry]
+    patch = scene_patch(developed, chosen, context, Region(0, 0, 60, 90))
+    assert np.isfinite(patch.pixels).all()
+    for space in ("srgb", "rec2020"):
+        shown = show(patch, developed, chosen, space)
+        assert np.isfinite(shown).all() and shown.min() >= 0 and shown.max() <= 1
+
+
+@pytest.mark.parametrize("entry", FRAMES)
+@pytest.mark.parametrize("path", PATHS)
+def test_every_setting_at_both_ends_of_its_range(entry: str, path: str) -> None:
+    for value in _ends(path):
+        _check(entry, Settings().with_value(path, value))
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.data())
+def test_any_settings_together(data: st.DataObject) -> None:
+    chosen = Settings()
+    for path in data.draw(st.lists(st.sampled_from(PATHS), max_size=14, unique=True)):
+        assert isinstance(spec(path), Number | Choice | Points)
+        chosen = chosen.with_value(path, data.draw(st.sampled_from(_ends(path))))
+    _check(data.draw(st.sampled_from(list(FRAMES))), chosen)
