@@ -143,6 +143,16 @@ def test_rendering_is_monotonic_and_its_curve_inverts() -> None:
     assert np.allclose(curve.inverse(curve(ramp[:300])), ramp[:300], rtol=1e-3)
 
 
+@pytest.mark.parametrize("white", [1.0, 2.0, 2.2, 2.5, 4.0, 8.0, 12.0])
+def test_the_curve_rises_to_white_wherever_white_is(white: float) -> None:
+    ramp = np.exp2(np.linspace(-12, white, 500)).astype(np.float32) * 0.18
+    shown = render(np.repeat(ramp[None, :, None], 3, axis=2), white)[0, :, 0]
+    assert shown.min() >= 0 and (np.diff(shown) >= -1e-6).all()
+    assert shown[-1] == pytest.approx(1, abs=1e-3)
+    grey = float(render(np.full((1, 1, 3), 0.18, np.float32), white)[0, 0, 0])
+    assert grey == pytest.approx(0.18, abs=1e-3) if white >= 2.2 else grey > 0.18
+
+
 def test_colours_outside_the_space_are_compressed_not_negative() -> None:
     laser = np.array([[[0.0, 0.8, 0.02], [0.9, 0.0, 0.0], [0.01, 0.02, 0.7]]], np.float32)
     shown = render(laser)

@@ -21,6 +21,8 @@ from irvane.core.powers import power
 
 WHITE_EV = 4.0
 EXPONENT = 1.25
+#: Paper white this near to mid-grey is the lowest at which the curve leaves mid-grey where it is.
+LOWEST_WHITE_EV = 2.2
 #: Colourfulness (relative to the largest component) beyond which it is compressed into the gamut.
 GAMUT_KNEE = 0.85
 
@@ -36,10 +38,13 @@ class Curve:
     def for_white(white_ev: float) -> Curve:
         """The curve whose white lies `white_ev` stops above mid-grey."""
         grey = MID_GREY**EXPONENT
-        white = (MID_GREY * 2.0**white_ev) ** EXPONENT
+        held = max(white_ev, LOWEST_WHITE_EV)
+        white = (MID_GREY * 2.0**held) ** EXPONENT
         # a·grey/(grey+k) = 0.18 and a·white/(white+k) = 1, solved for k
         k = grey * (1 - MID_GREY) / (MID_GREY - grey / white)
-        return Curve(float((white + k) / white), float(k))
+        a = (white + k) / white
+        # a white so near to grey that no such curve keeps grey in its place: all light is lifted instead
+        return Curve(float(a), float(k * 2.0 ** (EXPONENT * (white_ev - held))))
 
     def __call__(self, x: np.ndarray) -> np.ndarray:
         power = np.maximum(x, 0) ** EXPONENT

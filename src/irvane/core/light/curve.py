@@ -45,36 +45,52 @@ def _table(points: Curve) -> np.ndarray:
     return curve_shift(points, np.linspace(LOW, HIGH, _SIZE)).astype(np.float32)
 
 
-@inline
-def _shift(table, value, grey):
-    """Change in EV of a light, read from a table."""
-    level = log2(max(value / grey, np.float32(1e-4)))
-    place = (level - np.float32(LOW)) * np.float32(_PER_STOP)
-    place = min(max(place, np.float32(0)), np.float32(_SIZE - 1.001))
-    index = np.int32(place)
-    return table[index] + (place - index) * (table[index + 1] - table[index])
-
-
 @serial
-def _whole(picture, table, out):
-    grey = np.float32(MID_GREY)
-    for i in range(picture.size // 3):
+def _places(picture, place):
+    """Where the luminance of every pixel lies in a table."""
+    for i in range(place.size):
         r, g, b = picture[3 * i], picture[3 * i + 1], picture[3 * i + 2]
         lum = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
-        gain = exp2(_shift(table, lum, grey))
-        out[3 * i] = r * gain
-        out[3 * i + 1] = g * gain
-        out[3 * i + 2] = b * gain
+        place[i] = _place(lum)
 
 
 @serial
-def _channels(picture, red, green, blue, out):
-    grey = np.float32(MID_GREY)
-    for i in range(picture.size // 3):
-        r, g, b = picture[3 * i], picture[3 * i + 1], picture[3 * i + 2]
-        out[3 * i] = r * exp2(_shift(red, r, grey))
-        out[3 * i + 1] = g * exp2(_shift(green, g, grey))
-        out[3 * i + 2] = b * exp2(_shift(blue, b, grey))
+def _places_of(picture, channel, place):
+    """Where one channel of every pixel lies in a table."""
+    for i in range(place.size):
+        place[i] = _place(picture[3 * i + channel])
+
+
+@inline
+def _place(value):
+    level = log2(max(value * np.float32(1 / MID_GREY), np.float32(1e-4)))
+    place = (level - np.float32(LOW)) * np.float32(_PER_STOP)
+    return min(max(place, np.float32(0)), np.float32(_SIZE - 1.001))
+
+
+@serial
+def _read(table, place):
+    """Changes in EV instead of the places in a table. Apart: what looks up in tables uses no vector instructions."""
+    for i in range(place.size):
+        index = np.int32(place[i])
+        place[i] = table[index] + (place[i] - index) * (table[index + 1] - table[index])
+
+
+@serial
+def _brighten(picture, shift, out):
+    for i in range(shift.size):
+        gain = exp2(shift[i])
+        out[3 * i] = picture[3 * i] * gain
+        out[3 * i + 1] = picture[3 * i + 1] * gain
+        out[3 * i + 2] = picture[3 * i + 2] * gain
+
+
+@serial
+def _brighten_each(picture, red, green, blue, out):
+    for i in range(red.size):
+        out[3 * i] = picture[3 * i] * exp2(red[i])
+        out[3 * i + 1] = picture[3 * i + 1] * exp2(green[i])
+        out[3 * i + 2] = picture[3 * i + 2] * exp2(blue[i])
 
 
 @serial
@@ -93,14 +109,22 @@ def _roll_off(picture, knee, bend, out):
 
 def apply_curves(picture: np.ndarray, light: Light) -> np.ndarray:
     """The curves of the station Light: scene-linear float32 H×W×3 in and out, unchanged (same array) without points."""
+    count = picture.shape[0] * picture.shape[1]
     if light.curve:
-        out = blank(picture)
-        _whole(flat(picture), _table(light.curve), flat(out))
+        out, shift = blank(picture), np.empty(count, np.float32)
+        _places(flat(picture), shift)
+        _read(_table(light.curve), shift)
+        _brighten(flat(picture), shift, flat(out))
         picture = out
-    if light.curve_red or light.curve_green or light.curve_blue:
+    channels = (light.curve_red, light.curve_green, light.curve_blue)
+    if any(channels):
+        shifts = np.zeros((3, count), np.float32)
+        for channel, points in enumerate(channels):
+            if points:
+                _places_of(flat(picture), channel, shifts[channel])
+                _read(_table(points), shifts[channel])
         out = blank(picture)
-        tables = (_table(points) for points in (light.curve_red, light.curve_green, light.curve_blue))
-        _channels(flat(picture), *tables, flat(out))
+        _brighten_each(flat(picture), *shifts, flat(out))
         picture = out
     return picture
 
