@@ -36,6 +36,7 @@ def test_pairs_are_judged_blind_and_the_winner_is_kept(
     texts = [caption.full_texts() for caption in window.bench.captions[:2]]
     assert all("hidden" in t[0] and not any(t[1:]) for t in texts)
     assert not window.bench.captions[0].proof.isVisible()
+    assert not any(window.band._words.values()), "the line would tell the settings"
     driver.click(strip.buttons["no visible difference"])
     strip.back()
     assert strip.place == 0 and not strip.judgements
@@ -114,3 +115,17 @@ def test_a_ladder_without_a_chart_says_so(driver: Driver, demo: Path) -> None:
         lambda: "no chart" in driver.window.bench.note.text() + driver.window.bench.note.toolTip(), 60
     )
     assert driver.window.reporting.ladder_window is None
+
+
+def test_long_work_can_be_cancelled_and_is_done_one_at_a_time(
+    driver: Driver, demo: Path, tmp_path: Path
+) -> None:
+    window = driver.window
+    window.reporting.ladder([demo / LADDER_FOLDER])
+    window.reporting.report(tmp_path / "r")
+    assert "already" in window.bench.note.text()
+    driver.click(window.strip._cancel)
+    driver.until(lambda: not window.strip.isVisible(), 30)
+    driver.settled()
+    assert "Cancelled" in window.bench.note.text()
+    assert window.reporting.ladder_window is None and not (tmp_path / "r").exists()

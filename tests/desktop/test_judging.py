@@ -274,6 +274,12 @@ def test_frames_of_other_place_and_size_are_laid_on_each_other(driver: Driver, t
     driver.settled()
     assert bench.panes.difference_content.problem == ""
     driver.key(Qt.Key.Key_U)
+    bench.swap()
+    driver.settled()
+    assert bench.contents[0].mapping is None, "places are those of pane A"
+    driver.until(lambda: bench.contents[1].mapping is not None, 60)
+    assert bench.contents[1].mapping.scale == pytest.approx(1 / 1.5, abs=0.01)
+    driver.settled()
     driver.key(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
     driver.settled()
     assert bench.contents[1].mapping is None

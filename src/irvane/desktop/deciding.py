@@ -129,6 +129,7 @@ class DecideStrip(QWidget):
         self.hide()
         self.bench.hidden = False
         self.bench.refresh()
+        self.bench.chosen_changed.emit()
         self.finished.emit(self.judgements)
 
 

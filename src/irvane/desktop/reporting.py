@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -40,6 +39,12 @@ class Reporting(QObject):
         self._window = parent
         self.ladder_window: LadderWindow | None = None
 
+    def _busy(self) -> bool:
+        """Is other long work going on? Says so."""
+        if not self.strip.isHidden():
+            self.said.emit("Something long is being done already; wait for it, or cancel it.")
+        return not self.strip.isHidden()
+
     def ask_report(self) -> None:
         """Ask for a folder and write a report of what the panes show."""
         name = QFileDialog.getExistingDirectory(self._window, "Write the report into this folder")
@@ -56,6 +61,8 @@ class Reporting(QObject):
                 shown.append((name, wish))
         if len(shown) < 2:
             self.said.emit("A report compares at least two panes.")
+            return
+        if self._busy():
             return
         infos = [
             self.bench.item(k).info for k in range(self.bench.count) if self.bench.feed.wish(k) is not None
@@ -93,6 +100,8 @@ class Reporting(QObject):
         if len(files) < 2:
             self.said.emit("A ladder needs at least two frames.")
             return
+        if self._busy():
+            return
 
         def work(progress: Progress) -> list[CameraLadder]:
             return read_ladder(files, progress=progress)
@@ -113,12 +122,13 @@ class Reporting(QObject):
 
     def keep(self, report: Report, folder: Path) -> None:
         """Write a report that is there already."""
-        kept = replace(report)
+        if self._busy():
+            return
         self.strip.begin("Writing the report")
         self.backstage.long(
             "report",
             f"The report is in {folder}.",
-            lambda _progress: _written(kept, folder),
+            lambda _progress: _written(report, folder),
             self.reported.emit,
         )
 

@@ -313,7 +313,7 @@ class Window(QMainWindow):
     def _update_controls(self) -> None:
         item = self.proofs.item()
         content = self.bench.contents[self.bench.chosen]
-        if item is None:
+        if item is None or self.bench.hidden:  # a blind judgement: settings would tell
             self.band.set_words(dict.fromkeys(STATIONS, ""))
             self.shelf.show_proof(None, None, content, False)
             return

@@ -109,6 +109,8 @@ class Feed(QObject):
     def _request(self) -> None:
         count = len(self.panes.contents)
         wishes = [self.wish(pane) for pane in range(count)]
+        if self._align(wishes):  # what is to be seen lies elsewhere now
+            wishes = [self.wish(pane) for pane in range(count)]
         self.backstage.keep_only([wish for wish in wishes if wish is not None])
         asked: list[Wish] = []
         for pane in sorted(range(count), key=lambda pane: pane != self.panes.chosen):
@@ -123,12 +125,12 @@ class Feed(QObject):
                 self.backstage.sights.match(
                     pane, self._plain(0, first), self._plain(pane, wish), self.panes.matched
                 )
-        self._align(wishes)
         self._ask_difference(wishes[self.panes.chosen], wishes[self.panes.other])
 
-    def _align(self, wishes: list[Wish | None]) -> None:
-        """Have frames laid on that of the first pane, each pair of frames once."""
-        first = wishes[0]
+    def _align(self, wishes: list[Wish | None]) -> bool:
+        """Have frames laid on that of the first pane, each pair of frames once; did any of them move?"""
+        first, before = wishes[0], [content.mapping for content in self.panes.contents]
+        self.panes.contents[0].mapping = None
         for pane, wish in enumerate(wishes[1:], 1):
             content = self.panes.contents[pane]
             if (
@@ -145,6 +147,7 @@ class Feed(QObject):
             elif pair not in self._aligning:
                 self._aligning.add(pair)
                 self.backstage.sights.align(first, wish)
+        return any(a is not c.mapping for a, c in zip(before, self.panes.contents, strict=True))
 
     def _aligned(self, one: Wish, two: Wish, mapping: Mapping | None) -> None:
         pair = one.source.key, two.source.key

@@ -30,10 +30,14 @@ class Writing(QObject):
         self.backstage, self.proofs, self.strip = backstage, proofs, strip
         self._window = parent
         self._chosen: Path | None = None
-        self.busy = False
         strip.cancel.connect(self.cancel)
         backstage.written.connect(self._written)
         backstage.writing.connect(strip.advance)
+
+    @property
+    def busy(self) -> bool:
+        """Is something long being done whose progress is shown?"""
+        return not self.strip.isHidden()
 
     def folder(self) -> Path | None:
         """The folder that the chosen proof is written into."""
@@ -67,7 +71,6 @@ class Writing(QObject):
             return
         agreed = ask(self._window, target)
         if agreed is not None:
-            self.busy = True
             self.strip.begin(f"Writing {agreed.path.name}")
             self.backstage.write(item.source, item.settings(self.proofs.number), agreed)
 
@@ -76,7 +79,6 @@ class Writing(QObject):
         if self.busy:
             self.said.emit("Wait until the file is written, or cancel it.")
             return
-        self.busy = True
         self.strip.begin("Making the demo pictures, once")
         self.backstage.make_demo()
 
@@ -86,7 +88,6 @@ class Writing(QObject):
             self.backstage.cancel_writing()
 
     def _written(self, _path: object, sentence: str) -> None:
-        self.busy = False
         self.strip.hide()
         if sentence:
             self.said.emit(sentence)
