@@ -13,7 +13,7 @@ def sample(
 
     Parameters
     ----------
-    plane : float32, h×w over the whole frame of `extent` pixels.
+    plane : float32, h×w or h×w×C (C up to 4), over the whole frame of `extent` pixels.
     top, left : frame position of the view's corner.
     step : frame pixels per view pixel.
     shape : height and width of the view.

@@ -115,14 +115,20 @@ _TABLE_SIZE = 4096
 
 @serial
 def _encode8(picture, table, out):
-    last = np.float32(table.size - 1)
-    for i in range(picture.size // 3):
-        for c in range(3):
-            v = picture[3 * i + c]
-            # the table is even in the square root of light, where encodings are almost straight
-            v = np.sqrt(min(max(v, np.float32(0)), np.float32(1)))
-            out[4 * i + c] = table[np.int32(v * last + np.float32(0.5))]
-        out[4 * i + 3] = np.uint8(255)
+    """Four bytes of every pixel at once: red, green, blue, 255."""
+    last, half = np.float32(table.size - 1), np.float32(0.5)
+    zero, one = np.float32(0), np.float32(1)
+    for i in range(out.size):
+        # the table is even in the square root of light, where encodings are almost straight
+        r = np.sqrt(min(max(picture[3 * i], zero), one)) * last + half
+        g = np.sqrt(min(max(picture[3 * i + 1], zero), one)) * last + half
+        b = np.sqrt(min(max(picture[3 * i + 2], zero), one)) * last + half
+        red, green, blue = (
+            table[np.uintp(np.int32(r))],
+            table[np.uintp(np.int32(g))],
+            table[np.uintp(np.int32(b))],
+        )
+        out[i] = red | green << np.uint32(8) | blue << np.uint32(16) | np.uint32(0xFF000000)
 
 
 @lru_cache(maxsize=8)
@@ -160,7 +166,7 @@ def encode(display: np.ndarray, space: str, depth: int = 32) -> np.ndarray:
 
 def to_screen(display: np.ndarray, space: str = "srgb") -> np.ndarray:
     """Linear display light to 8-bit RGBA for painting: uint8 H×W×4."""
-    table = np.rint(_encoding_table(space) * 255).astype(np.uint8)
+    table = np.rint(_encoding_table(space) * 255).astype("<u4")
     out = np.empty((*display.shape[:2], 4), np.uint8)
-    _encode8(flat(display), table, flat(out))
+    _encode8(flat(display), table, flat(out).view("<u4"))
     return out

@@ -12,7 +12,7 @@ from functools import lru_cache
 import numpy as np
 
 from irvane.core.colour.spaces import WORKING, to_xyz
-from irvane.core.kernels import blank, flat, inline, serial
+from irvane.core.kernels import blank, flat, inline, read, serial
 from irvane.core.powers import power
 
 #: XYZ under D65 to cone responses, and their cube roots to lightness and the two colour axes.
@@ -46,6 +46,7 @@ def _matrices() -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     return tuple(np.ascontiguousarray(m, np.float32) for m in found)  # type: ignore[return-value]
 
 
+@lru_cache(maxsize=32)
 def hue_factors(changes: tuple[float, ...]) -> np.ndarray:
     """Factor of the distance from grey at every whole degree of hue (the first once more at the end): float32.
 
@@ -86,44 +87,34 @@ def _root(x):
 
 
 @serial
-def _hues(picture, cones, lab, hues):
-    """Hue of every pixel in degrees."""
-    a0, a1, a2 = lab[1, 0], lab[1, 1], lab[1, 2]
-    b0, b1, b2 = lab[2, 0], lab[2, 1], lab[2, 2]
+def _to_lab(picture, cones, lab, lightness, across, along, hues):
+    """Oklab of every pixel, and its hue in degrees."""
     for i in range(hues.size):
         r, g, b = picture[3 * i], picture[3 * i + 1], picture[3 * i + 2]
         first = _root(cones[0, 0] * r + cones[0, 1] * g + cones[0, 2] * b)
         second = _root(cones[1, 0] * r + cones[1, 1] * g + cones[1, 2] * b)
         third = _root(cones[2, 0] * r + cones[2, 1] * g + cones[2, 2] * b)
-        hues[i] = _angle(b0 * first + b1 * second + b2 * third, a0 * first + a1 * second + a2 * third)
+        x = lab[1, 0] * first + lab[1, 1] * second + lab[1, 2] * third
+        y = lab[2, 0] * first + lab[2, 1] * second + lab[2, 2] * third
+        lightness[i] = lab[0, 0] * first + lab[0, 1] * second + lab[0, 2] * third
+        across[i] = x
+        along[i] = y
+        hues[i] = min(_angle(y, x), np.float32(_PLACES - 0.01))
 
 
 @serial
-def _read(table, hues):
-    """Factors instead of hues. Apart: what looks up in tables uses no vector instructions."""
-    for i in range(hues.size):
-        place = min(np.int32(hues[i]), np.int32(_PLACES - 1))
-        hues[i] = table[place] + (hues[i] - place) * (table[place + 1] - table[place])
-
-
-@serial
-def _saturate(picture, cones, lab, roots, back, share, pale, factors, out):
+def _from_lab(lightness, across, along, factors, share, pale, roots, back, out):
+    """Light of Oklab colours that were moved away from grey or towards it."""
     for i in range(factors.size):
-        r, g, b = picture[3 * i], picture[3 * i + 1], picture[3 * i + 2]
-        first = _root(cones[0, 0] * r + cones[0, 1] * g + cones[0, 2] * b)
-        second = _root(cones[1, 0] * r + cones[1, 1] * g + cones[1, 2] * b)
-        third = _root(cones[2, 0] * r + cones[2, 1] * g + cones[2, 2] * b)
-        lightness = lab[0, 0] * first + lab[0, 1] * second + lab[0, 2] * third
-        across = lab[1, 0] * first + lab[1, 1] * second + lab[1, 2] * third
-        along = lab[2, 0] * first + lab[2, 1] * second + lab[2, 2] * third
-        limit = np.float32(PALE_UNTIL) * max(lightness, np.float32(1e-6))
-        rest = max(1 - (across * across + along * along) / (limit * limit), np.float32(0))
+        x, y = across[i], along[i]
+        limit = np.float32(PALE_UNTIL) * max(lightness[i], np.float32(1e-6))
+        rest = max(1 - (x * x + y * y) / (limit * limit), np.float32(0))
         factor = share * (1 + pale * rest) * factors[i]
-        across *= factor
-        along *= factor
-        first = roots[0, 0] * lightness + roots[0, 1] * across + roots[0, 2] * along
-        second = roots[1, 0] * lightness + roots[1, 1] * across + roots[1, 2] * along
-        third = roots[2, 0] * lightness + roots[2, 1] * across + roots[2, 2] * along
+        x *= factor
+        y *= factor
+        first = roots[0, 0] * lightness[i] + roots[0, 1] * x + roots[0, 2] * y
+        second = roots[1, 0] * lightness[i] + roots[1, 1] * x + roots[1, 2] * y
+        third = roots[2, 0] * lightness[i] + roots[2, 1] * x + roots[2, 2] * y
         first, second, third = first * first * first, second * second * second, third * third * third
         out[3 * i] = back[0, 0] * first + back[0, 1] * second + back[0, 2] * third
         out[3 * i + 1] = back[1, 0] * first + back[1, 1] * second + back[1, 2] * third
@@ -146,10 +137,8 @@ def saturate(
         return picture
     out = blank(picture)
     cones, lab, roots, back = _matrices()
-    factors = np.ones(picture.shape[0] * picture.shape[1], np.float32)
-    if any(changes):
-        _hues(flat(picture), cones, lab, factors)
-        _read(hue_factors(changes), factors)
-    shares = np.float32(per_cent / 100), np.float32(pale / 100)
-    _saturate(flat(picture), cones, lab, roots, back, *shares, factors, flat(out))
+    *colours, factors = np.empty((4, picture.shape[0] * picture.shape[1]), np.float32)
+    _to_lab(flat(picture), cones, lab, *colours, factors)
+    read(hue_factors(changes), factors)
+    _from_lab(*colours, factors, np.float32(per_cent / 100), np.float32(pale / 100), roots, back, flat(out))
     return out

@@ -13,7 +13,7 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from irvane.core.image import LUMA_2020, MID_GREY
-from irvane.core.kernels import blank, flat, inline, serial
+from irvane.core.kernels import blank, flat, read, serial
 from irvane.core.powers import exp2, log2
 from irvane.core.settings import Light
 from irvane.core.stations import Curve
@@ -25,7 +25,9 @@ _PER_STOP = (_SIZE - 1) / (HIGH - LOW)
 #: The roll-off begins this many stops below paper white.
 ROLL_OFF_RANGE = 2.0
 
-_LUMA = (float(LUMA_2020[0]), float(LUMA_2020[1]), float(LUMA_2020[2]))
+#: Weights of the colours: luminance, and each colour alone.
+_LUMA = tuple(np.float32(weight) for weight in LUMA_2020)
+_ALONE = tuple(np.eye(3, dtype=np.float32))
 
 
 def curve_shift(points: Curve, levels: np.ndarray) -> np.ndarray:
@@ -46,34 +48,13 @@ def _table(points: Curve) -> np.ndarray:
 
 
 @serial
-def _places(picture, place):
-    """Where the luminance of every pixel lies in a table."""
+def _places(picture, red, green, blue, place):
+    """Where a weighted sum of every pixel's colours lies in a table."""
     for i in range(place.size):
-        r, g, b = picture[3 * i], picture[3 * i + 1], picture[3 * i + 2]
-        lum = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
-        place[i] = _place(lum)
-
-
-@serial
-def _places_of(picture, channel, place):
-    """Where one channel of every pixel lies in a table."""
-    for i in range(place.size):
-        place[i] = _place(picture[3 * i + channel])
-
-
-@inline
-def _place(value):
-    level = log2(max(value * np.float32(1 / MID_GREY), np.float32(1e-4)))
-    place = (level - np.float32(LOW)) * np.float32(_PER_STOP)
-    return min(max(place, np.float32(0)), np.float32(_SIZE - 1.001))
-
-
-@serial
-def _read(table, place):
-    """Changes in EV instead of the places in a table. Apart: what looks up in tables uses no vector instructions."""
-    for i in range(place.size):
-        index = np.int32(place[i])
-        place[i] = table[index] + (place[i] - index) * (table[index + 1] - table[index])
+        value = red * picture[3 * i] + green * picture[3 * i + 1] + blue * picture[3 * i + 2]
+        level = log2(max(value * np.float32(1 / MID_GREY), np.float32(1e-4)))
+        found = (level - np.float32(LOW)) * np.float32(_PER_STOP)
+        place[i] = min(max(found, np.float32(0)), np.float32(_SIZE - 1.001))
 
 
 @serial
@@ -112,8 +93,8 @@ def apply_curves(picture: np.ndarray, light: Light) -> np.ndarray:
     count = picture.shape[0] * picture.shape[1]
     if light.curve:
         out, shift = blank(picture), np.empty(count, np.float32)
-        _places(flat(picture), shift)
-        _read(_table(light.curve), shift)
+        _places(flat(picture), *_LUMA, shift)
+        read(_table(light.curve), shift)
         _brighten(flat(picture), shift, flat(out))
         picture = out
     channels = (light.curve_red, light.curve_green, light.curve_blue)
@@ -121,8 +102,8 @@ def apply_curves(picture: np.ndarray, light: Light) -> np.ndarray:
         shifts = np.zeros((3, count), np.float32)
         for channel, points in enumerate(channels):
             if points:
-                _places_of(flat(picture), channel, shifts[channel])
-                _read(_table(points), shifts[channel])
+                _places(flat(picture), *_ALONE[channel], shifts[channel])
+                read(_table(points), shifts[channel])
         out = blank(picture)
         _brighten_each(flat(picture), *shifts, flat(out))
         picture = out

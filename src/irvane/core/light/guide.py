@@ -43,22 +43,19 @@ class Guide:
 
     Attributes
     ----------
-    slope, offset : float32, h×w: base = slope · log2(Y / 0.18) + offset, in EV.
-    fine, wide : the pairs of the small and of the large radius alone.
+    planes : float32, h×w×4: slope and offset of the small radius, slope and offset of the large one; the base of a
+        radius is slope · log2(Y / 0.18) + offset, in EV, the base of the tonal range the mean of both.
     extent : height and width of the whole frame in pixels.
     log_average : mean of log2(Y / 0.18) over the frame, in EV (the key of the scene).
     peak : 99.9th percentile of log2(largest colour / 0.18).
     levels : how log2(Y / 0.18) is spread.
     """
 
-    slope: np.ndarray
-    offset: np.ndarray
+    planes: np.ndarray
     extent: tuple[int, int]
     log_average: float
     peak: float
     levels: Levels
-    fine: tuple[np.ndarray, np.ndarray]
-    wide: tuple[np.ndarray, np.ndarray]
 
 
 def log_luminance(picture: np.ndarray) -> np.ndarray:
@@ -97,9 +94,8 @@ def make_guide(picture: np.ndarray, extent: tuple[int, int]) -> Guide:
     longest = max(values.shape)
     fine = _guided(values, max(2, round(_RADII[0] * longest)), _EPSILON)
     wide = _guided(values, max(3, round(_RADII[1] * longest)), _EPSILON)
-    slope = (fine[0] + wide[0]) / 2
-    offset = (fine[1] + wide[1]) / 2
+    planes = np.dstack([*fine, *wide])
     levels = Levels(*(float(v) for v in np.percentile(values[::3, ::3], (0.5, 1, 5, 50, 99, 99.9))))
     largest = np.percentile(picture[::3, ::3].max(axis=2), 99.9)
     peak = np.log2(max(float(largest) / MID_GREY, 2.0**FLOOR_EV))
-    return Guide(slope, offset, extent, float(values.mean()), float(peak), levels, fine, wide)
+    return Guide(planes, extent, float(values.mean()), float(peak), levels)

@@ -7,13 +7,14 @@ ratios are kept. All curves are monotonic over their whole range, so gradients c
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 from irvane.core.colour.rendering import EXPONENT, Curve
 from irvane.core.guidance import sample
 from irvane.core.image import LUMA_2020, MID_GREY
-from irvane.core.kernels import blank, flat, inline, multiply, serial
+from irvane.core.kernels import blank, flat, read, serial
 from irvane.core.light.guide import FLOOR_EV, Guide
 from irvane.core.powers import exp2, log2, power
 from irvane.core.settings import Light
@@ -32,9 +33,6 @@ BLACK_EV = -10.0
 _LUMA = (float(LUMA_2020[0]), float(LUMA_2020[1]), float(LUMA_2020[2]))
 
 
-_TO_2 = 1 / np.log(2)  # from powers of e to powers of 2
-
-
 def tonal_shift(base: np.ndarray, shadows: float, highlights: float, midtones: float = 0.0) -> np.ndarray:
     """Change in EV of a local base brightness (EV around mid-grey): the curve behind Shadows, Mid-tones, Highlights."""
     middle = midtones * np.exp(-(base**2) / (2 * MIDTONE_SPREAD**2))
@@ -45,68 +43,52 @@ def tonal_shift(base: np.ndarray, shadows: float, highlights: float, midtones: f
     return middle + highlights * bright + shadows * dark
 
 
-@inline
-def _level(r, g, b, grey, floor):
-    """Luminance in EV around mid-grey, limited below."""
-    lum = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
-    return max(log2(max(lum / grey, np.float32(1e-4))), floor)
+#: The table of `tonal_shift` over local base brightness: its range in EV and entries per EV.
+_TABLE_LOW, _TABLE_HIGH, _PER_EV = -26.0, 22.0, 64
+
+
+@lru_cache(maxsize=64)
+def _shifts(shadows: float, highlights: float, midtones: float) -> np.ndarray:
+    base = np.linspace(_TABLE_LOW, _TABLE_HIGH, round((_TABLE_HIGH - _TABLE_LOW) * _PER_EV) + 1)
+    return tonal_shift(base, shadows, highlights, midtones).astype(np.float32)
 
 
 @serial
-def _local_gains(picture, slope, offset, exposure, shadows, midtones, highlights, contrast, gains):
-    """Factors of exposure, shadows, mid-tones, highlights and contrast together."""
-    floor, grey = np.float32(FLOOR_EV), np.float32(MID_GREY)
-    for i in range(gains.size):
-        level = _level(picture[3 * i], picture[3 * i + 1], picture[3 * i + 2], grey, floor)
-        base = slope[i] * level + offset[i] + exposure
-        middle = midtones * exp2(-base * base * np.float32(_TO_2 * 0.5 / MIDTONE_SPREAD**2))
-        base += middle
-        above = max(base, np.float32(0))
-        below = min(base, np.float32(0))
-        bright = 1 - exp2(-above * above * np.float32(_TO_2 * 0.5 / HIGHLIGHT_SPREAD**2))
-        quart = below * np.float32(1 / BLACK_DEPTH)
-        quart = quart * quart
-        dark = 1 - exp2(-below * below * np.float32(_TO_2 * 0.5 / SHADOW_SPREAD**2))
-        dark *= exp2(-quart * quart * np.float32(_TO_2))
-        ev = exposure + middle + highlights * bright + shadows * dark
-        ev += (contrast - 1) * min(max(level + ev, floor), -floor)
-        gains[i] = exp2(ev)
-
-
-@serial
-def _local_contrast(picture, fine_slope, fine_offset, wide_slope, wide_offset, small, large, gains):
-    """Change factors so that structures below the two radii of the guide stand out more, or less."""
-    floor, grey, most = np.float32(FLOOR_EV), np.float32(MID_GREY), np.float32(_LOCAL_MOST)
-    for i in range(gains.size):
-        level = _level(picture[3 * i], picture[3 * i + 1], picture[3 * i + 2], grey, floor)
-        fine = fine_slope[i] * level + fine_offset[i]
-        wide = wide_slope[i] * level + wide_offset[i]
-        # strong structures are treated gently: they stand out already
-        a, b = level - fine, fine - wide
-        a /= 1 + abs(a) / most
-        b /= 1 + abs(b) / most
-        gains[i] *= exp2(small * a + large * b)
-
-
-@serial
-def _global_gains(picture, exposure, contrast, gains):
-    """Factors of exposure and contrast."""
-    floor, grey = np.float32(FLOOR_EV), np.float32(MID_GREY)
-    for i in range(gains.size):
-        level = _level(picture[3 * i], picture[3 * i + 1], picture[3 * i + 2], grey, floor) + exposure
-        gains[i] = exp2(exposure + (contrast - 1) * min(max(level, floor), -floor))
-
-
-@serial
-def _lower_black(picture, black, gains):
-    """Change factors so that light loses `black`, with a soft toe instead of a hard cut."""
-    for i in range(gains.size):
+def _levels(picture, planes, exposure, small, large, level, place, detail):
+    """Of every pixel: luminance (EV around mid-grey), place of its base in the table, and EV by which structures below
+    the two radii of the guide shall stand out more."""
+    floor, low = np.float32(FLOOR_EV), np.float32(_TABLE_LOW)
+    last = np.float32((_TABLE_HIGH - _TABLE_LOW) * _PER_EV - 0.01)
+    most, half = np.float32(_LOCAL_MOST), np.float32(0.5)
+    for i in range(level.size):
         r, g, b = picture[3 * i], picture[3 * i + 1], picture[3 * i + 2]
         lum = np.float32(_LUMA[0]) * r + np.float32(_LUMA[1]) * g + np.float32(_LUMA[2]) * b
-        value = max(lum * gains[i], np.float32(1e-9))
+        ev = max(log2(max(lum * np.float32(1 / MID_GREY), np.float32(1e-4))), floor)
+        level[i] = ev
+        fine = planes[4 * i] * ev + planes[4 * i + 1]
+        wide = planes[4 * i + 2] * ev + planes[4 * i + 3]
+        base = half * (fine + wide) + exposure
+        place[i] = min(max((base - low) * np.float32(_PER_EV), np.float32(0)), last)
+        # strong structures are treated gently: they stand out already
+        a, b = ev - fine, fine - wide
+        detail[i] = small * a / (1 + abs(a) / most) + large * b / (1 + abs(b) / most)
+
+
+@serial
+def _brighten(picture, level, shift, detail, exposure, steepness, black, out):
+    """Exposure, local shift, contrast around mid-grey, detail, and a black point with a soft toe instead of a cut."""
+    floor, grey = np.float32(FLOOR_EV), np.float32(MID_GREY)
+    for i in range(level.size):
+        ev = exposure + shift[i]
+        ev += steepness * min(max(level[i] + ev, floor), -floor) + detail[i]
+        gain = exp2(ev)
+        value = grey * exp2(level[i] + ev)
         lowered = value - black
         lowered = np.float32(0.5) * (lowered + np.sqrt(lowered * lowered + value * abs(black)))
-        gains[i] *= lowered / value
+        gain *= lowered / value
+        out[3 * i] = picture[3 * i] * gain
+        out[3 * i + 1] = picture[3 * i + 1] * gain
+        out[3 * i + 2] = picture[3 * i + 2] * gain
 
 
 def apply_tone(
@@ -119,33 +101,22 @@ def apply_tone(
     picture : float32, H×W×3, a view of the frame.
     light : settings of the station.
     guide : the frame's guide.
-    top, left, step : where the view lies in the frame, see :func:`irvane.core.light.guide.sample`.
+    top, left, step : where the view lies in the frame, see :func:`irvane.core.guidance.sample`.
     """
-    local = light.shadows or light.midtones or light.highlights
-    by_scale = light.local_small or light.local_large
-    if not (local or by_scale or light.exposure or light.contrast or light.black):
-        return picture
-    exposure, contrast = np.float32(light.exposure), np.float32(2.0 ** (light.contrast / 100))
-    shape, pixels = picture.shape[:2], flat(picture)
-    gains = np.full(shape[0] * shape[1], np.float32(2.0**light.exposure))
-
-    def at(plane: np.ndarray) -> np.ndarray:
-        return flat(sample(plane, guide.extent, top, left, step, shape))
-
-    if local:
-        slope, offset = at(guide.slope), at(guide.offset)
-        ends = np.float32(light.shadows), np.float32(light.midtones), np.float32(light.highlights)
-        _local_gains(pixels, slope, offset, exposure, *ends, contrast, gains)
-    elif light.contrast:
-        _global_gains(pixels, exposure, contrast, gains)
-    if by_scale:
-        scales = np.float32(light.local_small / 100), np.float32(light.local_large / 100)
-        _local_contrast(pixels, *map(at, (*guide.fine, *guide.wide)), *scales, gains)
-    if light.black:
-        black = MID_GREY * (2.0 ** (BLACK_EV + light.black) - 2.0**BLACK_EV)
-        _lower_black(pixels, np.float32(black), gains)
+    ends = light.shadows, light.highlights, light.midtones
+    scales = light.local_small / 100, light.local_large / 100
+    if not (any(ends) or any(scales) or light.contrast or light.black):
+        return picture if light.exposure == 0 else picture * np.float32(2.0**light.exposure)
+    pixels = flat(picture)
+    level, shift, detail = (np.empty(pixels.size // 3, np.float32) for _ in range(3))
+    planes = flat(sample(guide.planes, guide.extent, top, left, step, picture.shape[:2]))
+    exposure = np.float32(light.exposure)
+    _levels(pixels, planes, exposure, np.float32(scales[0]), np.float32(scales[1]), level, shift, detail)
+    read(_shifts(*ends), shift)
+    black = MID_GREY * (2.0 ** (BLACK_EV + light.black) - 2.0**BLACK_EV)
+    steepness = 2.0 ** (light.contrast / 100) - 1
     out = blank(picture)
-    multiply(pixels, gains, flat(out))
+    _brighten(pixels, level, shift, detail, exposure, np.float32(steepness), np.float32(black), flat(out))
     return out
 
 
