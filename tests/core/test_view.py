@@ -12,7 +12,16 @@ from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, develop
 from irvane.core.line.picture import Picture, Region
-from irvane.core.line.view import Output, finished_bands, reach, render_view, scene_patch, trim, wanted
+from irvane.core.line.view import (
+    Output,
+    Upstream,
+    finished_bands,
+    reach,
+    render_view,
+    scene_patch,
+    trim,
+    wanted,
+)
 from irvane.core.settings import Settings
 
 BUSY = {
@@ -123,3 +132,23 @@ def test_levels_are_means_of_the_picture(monkeypatch: pytest.MonkeyPatch) -> Non
         half = made.read(Region(0, 0, 1400, 1502, 2.0)).pixels
         expected = pixels[:1400, :1502].reshape(700, 2, 751, 2, 3).mean(axis=(1, 3))
         np.testing.assert_allclose(half, expected, atol=3e-4)
+
+
+def test_what_a_view_begins_with_is_made_once(frame) -> None:
+    developed, context = frame
+    region, upstream = Region(0, 0, 200, 300), Upstream()
+    settings = _settings({**BUSY, "acutance.fine": 0.0, "acutance.medium": 0.0, "acutance.coarse": 0.0})
+    first = upstream.light(developed, settings, context, region, None)
+    brighter = settings.with_value("light.exposure", 1.3).with_value("colour.saturation", 150)
+    assert upstream.light(developed, brighter, context, region, None) is first
+    seen = render_view(developed, brighter, context, region, upstream=upstream).pixels
+    np.testing.assert_array_equal(seen, render_view(developed, brighter, context, region).pixels)
+    for path, value in (("sensor.highlights", "clip"), ("noise.fine", 40.0), ("acutance.fine", 60.0)):
+        changed = settings.with_value(path, value)
+        assert upstream.light(developed, changed, context, region, None) is not first
+        anew = render_view(developed, changed, context, region).pixels
+        np.testing.assert_array_equal(
+            render_view(developed, changed, context, region, upstream=upstream).pixels, anew
+        )
+    moved = upstream.light(developed, settings, context, Region(8, 0, 208, 300), None)
+    assert moved.top == 8

@@ -14,6 +14,7 @@ from PySide6.QtTest import QTest
 from irvane.core.errors import ReadError
 from irvane.core.files.icc import profile
 from irvane.core.line.marks import BLACK, GAMUT, WHITE, Limits
+from irvane.core.line.view import render_view
 from irvane.desktop.bench.hatching import marks_of
 from irvane.desktop.line.controls import PointsRow
 from irvane.desktop.line.curve import CURVES, CurveEditor
@@ -179,6 +180,33 @@ def test_pictures_are_shown_through_the_monitors_profile(
     driver.window.use_monitor(None)
     driver.settled()
     assert np.abs(driver.pixels() - before).max() <= 1
+
+
+def test_a_wide_screen_shows_the_colours_that_will_be_written(
+    driver: Driver, tmp_path: Path, screen: None
+) -> None:
+    driver.window.session.edit(driver.window.bench.contents[0].item, 0, {"colour.saturation": 170.0})
+    driver.window.bench.set_zoom(1.0)
+    driver.settled()
+    narrow = driver.pixels()
+    path = tmp_path / "wide.icc"
+    path.write_bytes(profile("p3"))
+    driver.window.use_monitor(path)
+    driver.settled()
+    through_srgb = driver.pixels()
+    driver.window.session.edit(driver.window.bench.contents[0].item, 0, {"finish.space": "p3"})
+    driver.settled()
+    wide = driver.pixels()
+    # what is seen on a P3 screen are the very numbers that a file in P3 will hold
+    wish = driver.window.bench.feed.wish(0)
+    assert wish is not None
+    frame = driver.window.backstage.engine.best(wish.source, wish.settings.sensor)
+    assert frame is not None
+    frame = frame.fitting(wish.settings)
+    own = render_view(frame.developed, wish.settings, frame.context, wish.region, space="p3").pixels[..., :3]
+    assert np.abs(own.astype(float) - wide).mean() < 1.5
+    spread = [np.percentile(p.max(axis=2) - p.min(axis=2), 99.5) for p in (narrow, through_srgb, wide)]
+    assert spread[2] > spread[1] + 4, "colours beyond sRGB are seen"
 
 
 def test_what_is_no_profile_is_refused(driver: Driver, tmp_path: Path, screen: None) -> None:

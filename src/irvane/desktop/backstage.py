@@ -107,16 +107,17 @@ class Backstage(QObject):
         def work(_progress: Any) -> Any:
             usable = frame.fitting(wish.settings)
             clean = usable.clean(wish.settings, wish.region)
+            last = self._seen.setdefault(pane, LastView())
 
             def render(region: Region) -> Rendered:
                 return render_look(
                     wish.look, usable.developed, wish.settings, usable.context, region, clean, wish.offset,
-                    wish.marks,
+                    wish.marks, last.upstream, wish.space,
                 )  # fmt: skip
 
             parts = usable.developed.plain, usable.developed.denoised, usable.context, clean
             what = wish.source.key, replace(wish, region=_ANYWHERE)
-            picture = self._seen.setdefault(pane, LastView()).render(what, parts, wish.region, render)
+            picture = last.render(what, parts, wish.region, render)
             if frame.coarse:
                 return picture, COARSE
             final = frame.denoised_for(wish.settings) or clean is not None
@@ -267,6 +268,7 @@ class Backstage(QObject):
                 exact,
                 wish.offset + look.lift,
                 wish.marks,
+                wish.space,
             ),
             lambda found: self.figures.emit(pane, wish, *found),
             self._tell(wish.source),

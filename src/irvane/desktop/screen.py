@@ -1,21 +1,37 @@
-"""The screen's own colours: pictures in sRGB are turned into those of the monitor's profile when one is given.
+"""The screen's own colours: pictures are turned into those of the monitor's profile when one is given.
 
-Pictures reach the screen through sRGB: colours beyond it are shown at its rim, whatever the monitor could do.
+A proof is then seen in the colour space that it will be written in; without a profile the screen is taken for sRGB.
 """
 
 from __future__ import annotations
 
+from functools import lru_cache
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QSettings
 from PySide6.QtGui import QColorSpace, QImage
 
 from irvane.core.errors import ReadError
+from irvane.core.files.icc import profile
+from irvane.core.line.view import SCREEN as SRGB
 
 _KEY = "monitor-profile"
-_SRGB = QColorSpace(QColorSpace.NamedColorSpace.SRgb)
 #: Larger files are no profiles of monitors.
 _MOST = 16_000_000
+
+
+@lru_cache
+def _space(key: str) -> QColorSpace:
+    return QColorSpace.fromIccProfile(profile(key))
+
+
+def picture_of(pixels: np.ndarray) -> QImage:
+    """A QImage that owns its pixels (uint8 H×W×4 RGBA or H×W×3 RGB)."""
+    h, w, channels = pixels.shape
+    form = QImage.Format.Format_RGBX8888 if channels == 4 else QImage.Format.Format_RGB888
+    # copy: the array may go before the image does
+    return QImage(np.ascontiguousarray(pixels).data, w, h, w * channels, form).copy()
 
 
 class Screen:
@@ -52,12 +68,27 @@ class Screen:
             raise ReadError(path, "this is no ICC profile of a screen")
         self.path, self.name, self._space = path, space.description() or path.stem, space
 
-    def shown(self, image: QImage) -> QImage:
-        """A picture in sRGB as the screen needs it."""
-        if self._space is None:
+    def space(self, written: str) -> str:
+        """The colour space in which a proof is rendered for this screen, when it will be written in `written`."""
+        return SRGB if self._space is None else written
+
+    def shown(self, image: QImage, space: str) -> QImage:
+        """A picture in a colour space (its key) as the screen needs it."""
+        target = _space(SRGB) if self._space is None else self._space
+        if self._space is None and space == SRGB:
             return image
-        image.setColorSpace(_SRGB)
-        return image.convertedToColorSpace(self._space)
+        image.setColorSpace(_space(space))
+        return image.convertedToColorSpace(target)
+
+    def in_srgb(self, pixels: np.ndarray, space: str) -> np.ndarray:
+        """Pixels (uint8 H×W×4) in a colour space as sRGB: uint8 H×W×3."""
+        if space == SRGB:
+            return pixels[..., :3].copy()
+        image = picture_of(pixels)
+        image.setColorSpace(_space(space))
+        there = image.convertedToColorSpace(_space(SRGB), QImage.Format.Format_RGBX8888)
+        data = np.frombuffer(there.constBits(), np.uint8).reshape(there.height(), there.bytesPerLine())
+        return data[:, : there.width() * 4].reshape(pixels.shape)[..., :3].copy()
 
     def remembered(self) -> None:
         """Use the profile of the last time, as long as it is there."""

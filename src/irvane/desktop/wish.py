@@ -8,6 +8,7 @@ from irvane.core.line.looks import PICTURE
 from irvane.core.line.marks import Limits
 from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
+from irvane.core.line.view import SCREEN
 from irvane.core.settings import Settings
 
 
@@ -21,3 +22,4 @@ class Wish:
     offset: float = 0.0
     look: str = PICTURE
     marks: Limits | None = None
+    space: str = SCREEN

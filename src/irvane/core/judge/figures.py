@@ -16,7 +16,7 @@ from irvane.core.line.develop import Developed
 from irvane.core.line.marks import Limits, gamut_marks, output_marks, reduced_marks
 from irvane.core.line.picture import Patch, Region
 from irvane.core.line.source import DISPLAY
-from irvane.core.line.view import Rendered, covers, scene_patch, show, trim, wanted, white_ev
+from irvane.core.line.view import SCREEN, Rendered, covers, scene_patch, show, trim, wanted, white_ev
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
 from irvane.core.threads import each
@@ -49,6 +49,7 @@ def whole_figures(
     step_wished: float | None = None,
     offset: float = 0.0,
     marked: Limits | None = None,
+    space: str = SCREEN,
 ) -> tuple[WholeFigures, Rendered | None]:
     """Histogram and clipped shares of all pixels of a proof, and on the way the exact reduced picture.
 
@@ -59,6 +60,7 @@ def whole_figures(
         that is written and then viewed small.
     offset : EV by which the picture (not the figures) is brightened.
     marked : limits of the clip marks that the picture gets, every pixel's, even where single ones are clipped.
+    space : key of the colour space of the picture.
 
     Raises
     ------
@@ -82,8 +84,9 @@ def whole_figures(
         patch = trim(scene_patch(developed, settings, context, region), region)
         shown = show(patch, developed, settings)
         clipped = clipped_shares(shown)
-        if offset and factor is not None:
-            shown = show(replace(patch, pixels=patch.pixels * np.float32(2.0**offset)), developed, settings)
+        if factor is not None and (offset or space != SCREEN):
+            lifted = replace(patch, pixels=patch.pixels * np.float32(2.0**offset))
+            shown = show(lifted, developed, settings, space)
         if marks is not None and marked is not None:
             outside = gamut_marks(patch.pixels, settings.finish.space)
             marks[first : region.bottom] |= output_marks(shown, marked) | outside
@@ -107,7 +110,7 @@ def whole_figures(
     size = (max(1, round(w / step_wished)), max(1, round(h / step_wished)))
     exact = cv2.resize(np.concatenate(parts), size, interpolation=cv2.INTER_AREA)
     seen = None if marks is None else reduced_marks(marks, exact.shape[:2], 0, 0, step_wished)
-    return figures, Rendered(to_screen(np.ascontiguousarray(exact)), 0, 0, h, w, seen)
+    return figures, Rendered(to_screen(np.ascontiguousarray(exact), space), 0, 0, h, w, seen, space)
 
 
 def _averaged(shown: np.ndarray, factor: int) -> np.ndarray:

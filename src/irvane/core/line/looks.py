@@ -17,7 +17,7 @@ from irvane.core.line.context import Context
 from irvane.core.line.develop import PERIOD, Developed
 from irvane.core.line.marks import Limits
 from irvane.core.line.picture import Patch, Region, reduced
-from irvane.core.line.view import Rendered, camera_patch, mixed_patch, render_view, trim
+from irvane.core.line.view import SCREEN, Rendered, Upstream, camera_patch, mixed_patch, render_view, trim
 from irvane.core.orientation import upright, upright_rect
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.settings import Settings
@@ -140,6 +140,8 @@ def render_look(
     clean: Patch | None = None,
     offset: float = 0.0,
     marks: Limits | None = None,
+    upstream: Upstream | None = None,
+    space: str = SCREEN,
 ) -> Rendered:
     """A region in one of the LOOKS; the picture where the look cannot be had.
 
@@ -153,8 +155,9 @@ def render_look(
         return _raw(developed, mosaic, region, look.raw, settings.light.exposure + offset)
     if look.removed and (developed.noise is not None or developed.finished is not None):
         return _removed(developed, settings, context, region, clean)
+    space = space if look.finish is None else SCREEN
     return render_view(
-        developed, settings, context, region, clean, offset + look.lift, marks=marks, finish=look.finish
+        developed, settings, context, region, clean, offset + look.lift, marks, look.finish, upstream, space
     )
 
 

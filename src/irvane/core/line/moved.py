@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from irvane.core.line.picture import Region
-from irvane.core.line.view import Rendered
+from irvane.core.line.view import Rendered, Upstream
 
 #: Share of the new view that must have been rendered before, for keeping it to pay.
 _WORTH = 0.3
@@ -60,16 +60,22 @@ def render_moved(former: Rendered, region: Region, render: Callable[[Region], Re
                 rows,
                 columns,
             )
-    return Rendered(pixels, region.top, region.left, region.bottom, region.right, marks)
+    return Rendered(pixels, region.top, region.left, region.bottom, region.right, marks, former.space)
 
 
 class LastView:
-    """The view that was rendered last; what is asked for next keeps what it shows already."""
+    """The view that was rendered last; what is asked for next keeps what it shows already.
+
+    Attributes
+    ----------
+    upstream : for rendering: what the view begins with.
+    """
 
     def __init__(self) -> None:
         self._what: Hashable = None
         self._parts: tuple[object, ...] = ()
         self._rendered: Rendered | None = None
+        self.upstream = Upstream()
 
     def render(
         self,

@@ -35,6 +35,8 @@ from irvane.core.threads import each, strips
 
 #: Pixels around a place (of the view) that the steps here need.
 REACH = acutance.REACH + mixing.REACH
+#: Space of a screen that is not known better (IEC 61966-2-1).
+SCREEN = "srgb"
 _BAND = 128
 #: Least height of the strips that a view is shared out in.
 _STRIP = 64
@@ -148,46 +150,89 @@ def remaining_noise(
     return gain * left**2, read2 * left**2
 
 
+@dataclass(frozen=True)
+class _Numbers:
+    """What the steps from camera-linear light on need, found once per view and not once per strip of it."""
+
+    balance: np.ndarray | None
+    matrix: np.ndarray
+    ceiling: float
+    noise: tuple[float, float]
+    hues: tuple[float, ...]
+
+
+def _numbers(developed: Developed, settings: Settings, context: Context, clean: bool) -> _Numbers:
+    balance, matrix = None, np.eye(3)
+    if developed.colour is not None:
+        balance, matrix = transform(developed.colour, settings.colour)
+    noise = (0.0, 0.0)
+    if acutance.is_on(settings.acutance):
+        noise = remaining_noise(developed, settings, context, clean or developed.denoised is not None)
+    ceiling = 1.0 if settings.sensor.highlights == "clip" else np.inf
+    hues = tuple(getattr(settings.colour, name) for name in RANGES)
+    return _Numbers(balance, matrix * 2.0**BASE_EXPOSURE, ceiling, noise, hues)
+
+
+class Upstream:
+    """Camera-linear light of the view that was rendered last: settings further down the line do not make it again."""
+
+    def __init__(self) -> None:
+        self._parts: tuple[object, ...] = ()
+        self._key: object = None
+        self._patch: Patch | None = None
+
+    def light(
+        self, developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
+    ) -> Patch:
+        """A region grown by :func:`reach`, after noise mixing and with its highlights rebuilt."""
+        parts = (developed.plain, developed.denoised, context, clean)
+        key = (settings.noise, settings.sensor.highlights, region, reach(settings))
+        same = len(self._parts) == len(parts) and all(a is b for a, b in zip(self._parts, parts, strict=True))
+        if self._patch is None or not same or key != self._key:
+            patch = _camera_light(developed, settings, context, region, clean)
+            self._parts, self._key, self._patch = parts, key, patch
+        return self._patch
+
+
 def scene_patch(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
 ) -> Patch:
     """Scene-linear light of a region (grown by :func:`reach`), before the base rendering."""
     patch = _camera_light(developed, settings, context, region, clean)
-    return _scene_light(patch, developed, settings, context, clean is not None)
+    return _scene_light(
+        patch, developed, settings, context, _numbers(developed, settings, context, clean is not None)
+    )
 
 
 def _camera_light(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
 ) -> Patch:
-    """What the steps of :func:`_scene_light` begin with."""
+    """What the steps of :func:`_scene_light` begin with: mixed, with highlights rebuilt."""
     outer = wanted(region, developed.extent, reach(settings))
     if clean is not None:
         clean = trim(clean, outer)
-    return mixed_patch(developed, settings, context, outer, clean)
+    patch = mixed_patch(developed, settings, context, outer, clean)
+    if developed.entry not in (MOSAIC, CAMERA) or settings.sensor.highlights != "rebuild":
+        return patch
+    place = patch.top, patch.left, patch.step
+    return replace(patch, pixels=rebuild(patch.pixels, developed.gains, context.highlights, *place))
 
 
 def _scene_light(
-    patch: Patch, developed: Developed, settings: Settings, context: Context, clean: bool
+    patch: Patch, developed: Developed, settings: Settings, context: Context, numbers: _Numbers
 ) -> Patch:
     """All steps from camera-linear to scene-linear light."""
     picture, place = patch.pixels, (patch.top, patch.left)
-    if developed.entry in (MOSAIC, CAMERA) and settings.sensor.highlights == "rebuild":
-        picture = rebuild(picture, developed.gains, context.highlights, *place, patch.step)
     picture = correct_vignetting(picture, settings.lens.vignetting, place, patch.step, developed.extent)
-    if developed.colour is not None:
-        balance, matrix = transform(developed.colour, settings.colour)
-        ceiling = 1.0 if settings.sensor.highlights == "clip" else np.inf
-        picture = apply_camera(picture, balance, matrix * 2.0**BASE_EXPOSURE, ceiling)
+    if numbers.balance is not None:
+        picture = apply_camera(picture, numbers.balance, numbers.matrix, numbers.ceiling)
     picture = apply_tone(picture, settings.light, context.guide, *place, patch.step)
     picture = apply_operator(picture, settings.light, context.guide, white_ev(settings))
     picture = apply_curves(picture, settings.light)
     picture = apply_roll_off(picture, settings.light.roll_off, _paper_white(developed, settings))
     colour = settings.colour
-    by_hue = tuple(getattr(colour, name) for name in RANGES)
-    picture = saturate(picture, colour.saturation, colour.pale, by_hue)
-    denoised = clean or developed.denoised is not None
-    noise = remaining_noise(developed, settings, context, denoised)
-    return replace(patch, pixels=acutance.sharpen(picture, settings.acutance, noise, patch.step))
+    picture = saturate(picture, colour.saturation, colour.pale, numbers.hues)
+    return replace(patch, pixels=acutance.sharpen(picture, settings.acutance, numbers.noise, patch.step))
 
 
 def white_ev(settings: Settings) -> float:
@@ -200,7 +245,7 @@ def _paper_white(developed: Developed, settings: Settings) -> float:
     return -float(np.log2(MID_GREY)) if developed.entry == DISPLAY else white_ev(settings)
 
 
-def show(patch: Patch, developed: Developed, settings: Settings, space: str = "srgb") -> np.ndarray:
+def show(patch: Patch, developed: Developed, settings: Settings, space: str = SCREEN) -> np.ndarray:
     """Display light (linear in the output space, 0…1) of a scene-linear patch; display sources skip the tone curve."""
     if developed.entry == DISPLAY:
         matrix = between(WORKING, SPACES[space]).astype(np.float32)
@@ -227,7 +272,7 @@ class Rendered:
 
     Attributes
     ----------
-    pixels : uint8 H×W×4 (RGBA), encoded sRGB.
+    pixels : uint8 H×W×4 (RGBA), encoded in `space`.
     top, left, bottom, right : the part of the frame it shows, in frame pixels.
     marks : uint8 H×W, the bits of :mod:`irvane.core.line.marks`; None when they were not asked for.
     """
@@ -238,6 +283,7 @@ class Rendered:
     bottom: float
     right: float
     marks: np.ndarray | None = None
+    space: str = SCREEN
 
 
 def render_view(
@@ -249,6 +295,8 @@ def render_view(
     offset: float = 0.0,
     marks: Limits | None = None,
     finish: Callable[[np.ndarray], np.ndarray] | None = None,
+    upstream: Upstream | None = None,
+    space: str = SCREEN,
 ) -> Rendered:
     """A region as it is shown on screen.
 
@@ -258,8 +306,11 @@ def render_view(
     offset : EV by which the view (not the proof) is brightened, to match another pane.
     marks : limits of the clip marks; None: no marks.
     finish : finished light (linear sRGB) to what is seen instead.
+    upstream : remembers what the view begins with, for the next one.
+    space : key of the colour space that is seen; `finish` takes light in that.
     """
-    outer = _camera_light(developed, settings, context, region, clean)
+    outer = (upstream or Upstream()).light(developed, settings, context, region, clean)
+    numbers = _numbers(developed, settings, context, clean is not None)
     inner = trim(outer, region)
     h, w = inner.pixels.shape[:2]
     first, left = round((inner.top - outer.top) / outer.step), round((inner.left - outer.left) / outer.step)
@@ -272,20 +323,20 @@ def render_view(
         part = Patch(
             outer.pixels[top : first + rows[1] + around], outer.top + top * outer.step, outer.left, outer.step
         )
-        scene = _scene_light(part, developed, settings, context, clean is not None)
+        scene = _scene_light(part, developed, settings, context, numbers)
         cut = slice(first + rows[0] - top, first + rows[1] - top), slice(left, left + w)
         light = np.ascontiguousarray(scene.pixels[cut])
         if offset:
             light *= np.float32(2.0**offset)
         corner = inner.top + rows[0] * inner.step, inner.left
-        shown = show(Patch(light, *corner, inner.step), developed, settings)
+        shown = show(Patch(light, *corner, inner.step), developed, settings, space)
         if found is not None and marks is not None:
             found[rows[0] : rows[1]] |= output_marks(shown, marks) | gamut_marks(light, settings.finish.space)
-        pixels[rows[0] : rows[1]] = to_screen(shown if finish is None else finish(shown))
+        pixels[rows[0] : rows[1]] = to_screen(shown if finish is None else finish(shown), space)
 
     for _ in each(work, strips(h, _STRIP)):
         pass
-    return Rendered(pixels, inner.top, inner.left, inner.bottom, inner.right, found)
+    return Rendered(pixels, inner.top, inner.left, inner.bottom, inner.right, found, space)
 
 
 @dataclass(frozen=True)

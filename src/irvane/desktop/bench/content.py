@@ -15,7 +15,7 @@ from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.line.view import Rendered
 from irvane.desktop.bench.hatching import Marks, marks_of
-from irvane.desktop.screen import SCREEN
+from irvane.desktop.screen import SCREEN, picture_of
 
 #: What a picture is while it is not final; shown in the pane itself.
 STATES = {
@@ -36,12 +36,9 @@ class Layer:
     marks: Marks | None = None
 
 
-def image_of(pixels: np.ndarray) -> QImage:
-    """A QImage that owns its pixels (uint8 H×W×4 RGBA or H×W×3 RGB, sRGB), in the colours of the screen."""
-    h, w, channels = pixels.shape
-    form = QImage.Format.Format_RGBX8888 if channels == 4 else QImage.Format.Format_RGB888
-    # copy: the array may go before the image does
-    return SCREEN.shown(QImage(np.ascontiguousarray(pixels).data, w, h, w * channels, form).copy())
+def image_of(pixels: np.ndarray, space: str = "srgb") -> QImage:
+    """A QImage that owns its pixels (uint8 H×W×4 RGBA or H×W×3 RGB, in a colour space), in the colours of the screen."""
+    return SCREEN.shown(picture_of(pixels), space)
 
 
 @dataclass
@@ -122,7 +119,7 @@ class Content:
         rect = QRectF(
             rendered.left, rendered.top, rendered.right - rendered.left, rendered.bottom - rendered.top
         )
-        self.loupe = Layer(image_of(rendered.pixels), rect)
+        self.loupe = Layer(image_of(rendered.pixels, rendered.space), rect)
 
     def take(self, rendered: Rendered, extent: tuple[int, int], state: str) -> None:
         """Show a rendered view."""
@@ -130,7 +127,7 @@ class Content:
             rendered.left, rendered.top, rendered.right - rendered.left, rendered.bottom - rendered.top
         )
         marks = None if rendered.marks is None else marks_of(rendered.marks)
-        layer = Layer(image_of(rendered.pixels), rect, marks)
+        layer = Layer(image_of(rendered.pixels, rendered.space), rect, marks)
         self.extent, self.current, self.state = extent, layer, state
         h, w = extent
         if rect.width() > 0.95 * w and rect.height() > 0.95 * h:

@@ -20,6 +20,7 @@ from irvane.core.line.picture import Region
 from irvane.core.line.view import Rendered
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.panes import Panes
+from irvane.desktop.screen import SCREEN
 from irvane.desktop.wish import Wish
 
 #: Milliseconds without a change after which figures are read.
@@ -97,6 +98,7 @@ class Feed(QObject):
             content.offset,
             self.panes.look,
             self._limits(),
+            SCREEN.space(settings.finish.space),
         )
 
     def _limits(self) -> Limits | None:
@@ -184,7 +186,8 @@ class Feed(QObject):
         content.take(rendered, frame.developed.extent, state)
         content.exact = None
         if item.preview is None and content.backdrop is content.current and content.backdrop is not None:
-            self.panes.session.give_preview(item, Preview(rendered.pixels[..., :3].copy(), content.extent))
+            pixels = SCREEN.in_srgb(rendered.pixels, rendered.space)
+            self.panes.session.give_preview(item, Preview(pixels, content.extent))
         if state == "final":
             content.busy = "" if frame.denoised_for(wish.settings) else content.busy
             self._shown[pane] = wish
