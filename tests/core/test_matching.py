@@ -57,6 +57,15 @@ def test_contrast_saturation_balance_and_brightness_together(rendered) -> None:
     assert level[1] == pytest.approx(level[0], abs=0.15)
 
 
+def test_a_curve_that_is_there_already_is_raised(rendered) -> None:
+    own = replace(_set().light, curve_red=((-3.0, -3.4), (0.0, 0.2)))
+    changed = replace(_set(), light=own)
+    plain, shown = rendered(changed), rendered(Match(red=0.3, blue=-0.2).applied(changed))
+    lit = plain.min(axis=2) > 0.01
+    gains = np.log2(shown[lit] / plain[lit])
+    assert gains.mean(axis=0) == pytest.approx([0.3, 0, -0.2], abs=1e-3) and gains.std(axis=0).max() < 1e-3
+
+
 def test_white_balance_is_found_in_ev(rendered) -> None:
     reference = rendered(_set())
     found = match(reference, reference * np.array([1.2, 1.0, 0.8], np.float32), {"white balance"})

@@ -158,7 +158,7 @@ def test_pictures_are_shown_through_the_monitors_profile(
     before = driver.pixels()
     path = tmp_path / "wide.icc"
     path.write_bytes(profile("adobe-rgb"))
-    driver.window.use_monitor(path)
+    driver.window.appearance.use_monitor(path)
     driver.settled()
     shown = driver.pixels()
     # Qt's own transform of the picture that was there before, through the same profile
@@ -177,7 +177,7 @@ def test_pictures_are_shown_through_the_monitors_profile(
     path.unlink()
     SCREEN.remembered()
     assert SCREEN.path is None
-    driver.window.use_monitor(None)
+    driver.window.appearance.use_monitor(None)
     driver.settled()
     assert np.abs(driver.pixels() - before).max() <= 1
 
@@ -191,7 +191,7 @@ def test_a_wide_screen_shows_the_colours_that_will_be_written(
     narrow = driver.pixels()
     path = tmp_path / "wide.icc"
     path.write_bytes(profile("p3"))
-    driver.window.use_monitor(path)
+    driver.window.appearance.use_monitor(path)
     driver.settled()
     through_srgb = driver.pixels()
     driver.window.session.edit(driver.window.bench.contents[0].item, 0, {"finish.space": "p3"})
@@ -212,7 +212,7 @@ def test_a_wide_screen_shows_the_colours_that_will_be_written(
 def test_what_is_no_profile_is_refused(driver: Driver, tmp_path: Path, screen: None) -> None:
     path = tmp_path / "no.icc"
     path.write_bytes(b"not a profile")
-    driver.window.use_monitor(path)
+    driver.window.appearance.use_monitor(path)
     assert "no ICC profile" in driver.window.bench.note.text()
     with pytest.raises(ReadError, match="cannot be read"):
         SCREEN.use(tmp_path / "missing.icc")

@@ -97,6 +97,13 @@ COMMANDS = (
     Command("Bench", "swap", "Exchange the pane and the next", "X"),
     Command("Bench", "match", "Equal brightness", "E"),
     Command("Bench", "align", "Lay frames of one scene on each other", "Shift+E"),
+    Command(
+        "Bench",
+        "free",
+        "Each pane with its own zoom and place",
+        "Shift+V",
+        "Again: all where the chosen one is.",
+    ),
     Command("Bench", "marks", "Hatch what is clipped", "H"),
     Command("Bench", "limits", "Limits of the hatching …", "Shift+H"),
     Command(
@@ -126,6 +133,7 @@ HELD = (
     ("Hold Q", "See the other pane in the same place"),
     ("1 … 7", "Open a station of the line; again closes it"),
     ("Arrow keys", "Move the picture; with Alt the probe, with Shift the dividing line (up, down: turn)"),
+    ("Drag a caption", "Exchange two panes"),
     ("Double click on a name", "Back to what a new proof has"),
 )
 

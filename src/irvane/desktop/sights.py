@@ -13,6 +13,7 @@ from irvane.core.image import GREEN
 from irvane.core.judge.alignment import Mapping, find_mapping
 from irvane.core.judge.difference import DifferenceFigures
 from irvane.core.judge.differing import render_difference
+from irvane.core.judge.equal_noise import as_noisy, equal_noise
 from irvane.core.judge.matching import Match, match
 from irvane.core.judge.spot import grey_of_frame, grey_spot
 from irvane.core.judge.spots import find_spots
@@ -22,6 +23,7 @@ from irvane.core.line.looks import render_look
 from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.view import Rendered, scene_patch
+from irvane.core.progress import Progress
 from irvane.desktop.wish import Wish
 
 _MATCH_SIDE = 500
@@ -34,12 +36,13 @@ class Sights(QObject):
 
     Signals
     -------
-    matched(pane, Match), picked(settings values or None, sentence) : the grey spot.
+    matched(pane, Match), noise_matched(pane, amount or None, noise or None), picked(settings values or None, sentence) : the grey spot.
     differed(wish, wish, (Rendered, figures) or None) : the difference of two views. peeked(pane, wish, Rendered) : the loupe's place.
     spotted(wish, spots) : judging spots of a picture. aligned(wish, wish, Mapping or None) : the second on the first.
     """
 
     matched = Signal(int, object)
+    noise_matched = Signal(int, object, object)
     differed = Signal(object, object, object)
     peeked = Signal(int, object, object)
     spotted = Signal(object, object)
@@ -55,6 +58,7 @@ class Sights(QObject):
     ) -> None:
         super().__init__(parent)
         self.engine, self._view, self._tell = engine, view, tell
+        self._noise: dict[int, tuple[Any, ...]] = {}
 
     def match(self, pane: int, reference: Wish, other: Wish, kinds: frozenset[str]) -> None:
         """Find what makes `other` equal to `reference` in these respects."""
@@ -75,6 +79,35 @@ class Sights(QObject):
         self._view.submit(
             ("match", pane), work, lambda found: self.matched.emit(pane, found), self._tell(other.source), 0
         )
+
+    def match_noise(self, pane: int, reference: Wish, other: Wish) -> None:
+        """Find the amount of noise removal at which `other` is as noisy as `reference`; asks again once it can be removed."""
+        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]
+        first, second = frames
+        if first is None or second is None or first.coarse or second.coarse:
+            return
+        key = (
+            reference.source.key,
+            reference.settings,
+            other.source.key,
+            other.settings,
+            id(first),
+            id(second),
+        )
+        if self._noise.get(pane, (None,))[0] == key:
+            self.noise_matched.emit(pane, *self._noise[pane][1:])
+            return
+
+        def work(progress: Progress) -> tuple[float | None, float | None]:
+            return equal_noise(
+                as_noisy(first, reference.settings), second, other.settings, progress, first.developed.extent
+            )
+
+        def done(found: tuple[float | None, float | None]) -> None:
+            self._noise[pane] = (key, *found)
+            self.noise_matched.emit(pane, *found)
+
+        self._view.submit(("equal noise", pane), work, done, self._tell(other.source), 4)
 
     def difference(
         self, one: Wish, two: Wish, kind: str, amplified: float, mapping: Mapping | None = None

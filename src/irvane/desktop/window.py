@@ -16,15 +16,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.errors import ReadError
 from irvane.core.files.sets import OPENABLE
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.merging import MERGE_START, MergeSource
 from irvane.core.line.teststrip import GRADE
 from irvane.core.settings import STATIONS, Settings
-from irvane.desktop import theme
 from irvane.desktop.actions import KeysDialog, make_actions
+from irvane.desktop.appearance import Appearance
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
@@ -40,7 +39,6 @@ from irvane.desktop.path import PathStrip
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.reporting import Reporting
-from irvane.desktop.screen import SCREEN
 from irvane.desktop.session import BARE, Session
 from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.writer import Writing
@@ -63,8 +61,6 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.session = Session(self)
         self.backstage = backstage or Backstage(self)
-        self._surround = 1
-        self._before_full: dict[QWidget, bool] = {}
         self.rail = Rail(self.session)
         self.bench = Bench(self.session, self.backstage)
         self.bench.set_hint(_EMPTY)
@@ -80,6 +76,8 @@ class Window(QMainWindow):
         self.decide = DecideStrip(self.session, self.bench)
         self.reporting = Reporting(self.backstage, self.bench, self.strip, self)
         self.writing = Writing(self.backstage, self.proofs, self.strip, self)
+        parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
+        self.appearance = Appearance(self, self.bench, parts)
         self._lay_out()
         self._connect()
         self.actions_by_name = make_actions(self, self._targets())
@@ -147,7 +145,15 @@ class Window(QMainWindow):
         back.files.saved.connect(self._saved)
         back.demo_ready.connect(self._demo_ready)
         self.decide.finished.connect(self._decided)
-        for source in (self.opening, proofs, self.writing, self.reporting, self.decide, back):
+        for source in (
+            self.opening,
+            proofs,
+            self.writing,
+            self.reporting,
+            self.decide,
+            self.appearance,
+            back,
+        ):
             source.said.connect(self.say)
 
     def _targets(self) -> dict[str, object]:
@@ -194,19 +200,20 @@ class Window(QMainWindow):
             "previous_spot": lambda: judging.step_spot(-1),
             "swap": bench.swap,
             "match": lambda: bench.set_matching(not bench.matching),
+            "free": lambda: bench.zooming.set_free(not bench.panes.free),
             "align": lambda: judging.set_aligning(not bench.panes.aligning),
             "marks": lambda: bench.set_marks(not bench.panes.marks),
             "limits": judging.ask_limits,
-            "monitor": self.choose_monitor,
+            "monitor": self.appearance.choose_monitor,
             "next_look": lambda: bench.step_look(1),
             "previous_look": lambda: bench.step_look(-1),
             "plain_look": lambda: bench.set_look(PICTURE),
-            "probe": bench.probe_to_centre,
+            "probe": bench.zooming.probe_to_centre,
             "actual": lambda: bench.set_zoom(1.0 if bench.viewport.zoom is None else None),
             "closer": lambda: bench.step_zoom(1),
             "farther": lambda: bench.step_zoom(-1),
-            "surround": self.next_surround,
-            "full": self.toggle_full,
+            "surround": self.appearance.next_surround,
+            "full": self.appearance.toggle_full,
             "demo": self.writing.make_demo,
             "path": lambda: self.path.setVisible(not self.path.isVisible()),
             "keys": lambda: KeysDialog(self).exec(),
@@ -383,50 +390,6 @@ class Window(QMainWindow):
             self.proofs.edit(path, value)
 
     # window
-
-    def next_surround(self) -> None:
-        """Another grey around the pictures."""
-        self._surround = (self._surround + 1) % len(theme.SURROUNDS)
-        self.bench.set_surround(self._surround)
-
-    def choose_monitor(self) -> None:
-        """Choose the profile of the screen; leaving the choice without a file goes back to sRGB."""
-        name, _ = QFileDialog.getOpenFileName(
-            self,
-            "Monitor profile (Cancel: none, sRGB)",
-            str(SCREEN.path or ""),
-            "ICC profiles (*.icc *.icm);;All files (*)",
-        )
-        self.use_monitor(Path(name) if name else None)
-
-    def use_monitor(self, path: Path | None) -> None:
-        """Show pictures through a profile, or as sRGB."""
-        try:
-            SCREEN.use(path)
-        except ReadError as error:
-            self.say(str(error))
-            return
-        SCREEN.remember()
-        self.bench.show_anew()
-        self.say(
-            f"Pictures are shown through the profile “{SCREEN.name}”."
-            if path
-            else "The screen is taken for sRGB."
-        )
-
-    def toggle_full(self) -> None:
-        """Full screen with everything but the pictures hidden, and back."""
-        parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
-        if self.isFullScreen():
-            self.showNormal()
-            for part, visible in self._before_full.items():
-                part.setVisible(visible)
-            self._before_full = {}
-        else:
-            self._before_full = {part: part.isVisible() for part in parts}
-            for part in parts:
-                part.hide()
-            self.showFullScreen()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         # blinking lasts as long as its key is held, whatever part of the window has the focus

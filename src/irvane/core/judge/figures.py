@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from irvane.core.colour.rendering import to_screen
-from irvane.core.image import MID_GREY
+from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.judge.histogram import StopHistogram, clipped_shares, stop_histogram
 from irvane.core.judge.probe import SMALLEST, ProbeFigures, read_probe
 from irvane.core.line.context import Context
@@ -22,6 +22,10 @@ from irvane.core.settings import Settings
 from irvane.core.threads import each
 
 _BAND = 256
+#: The shadows: light between these levels, in EV around mid-grey.
+SHADOWS = (-7.0, -3.0)
+#: Their colour is read from means of so many pixels across and down (noise must not choose), and from so many of them.
+_CELL, _FEWEST = 4, 64
 
 
 @dataclass(frozen=True)
@@ -33,12 +37,37 @@ class WholeFigures:
     histogram : scene-linear light relative to paper white, in stops.
     sensor_clipped : share of pixels with a colour clipped on the sensor.
     white, black : shares of the finished picture at white in a colour, and at black in all.
+    cast : by how many EV red and blue exceed green in the shadows (SHADOWS), BT.2020; None where there are none.
     """
 
     histogram: StopHistogram
     sensor_clipped: float
     white: float
     black: float
+    cast: tuple[float, float] | None = None
+
+
+#: First row, histogram, clipped shares, light of the shadows, reduced picture.
+_Band = tuple[int, StopHistogram, tuple[float, float], np.ndarray, np.ndarray | None]
+
+
+def shadow_light(pixels: np.ndarray) -> np.ndarray:
+    """Sums of red, green and blue over the cells that lie in the shadows, and the number of these: float64 (4,)."""
+    h, w = (side // _CELL for side in pixels.shape[:2])
+    if h == 0 or w == 0:
+        return np.zeros(4)
+    cells = cv2.resize(pixels[: h * _CELL, : w * _CELL], (w, h), interpolation=cv2.INTER_AREA)
+    level = cells @ LUMA_2020 / MID_GREY
+    chosen = cells[(level > 2.0 ** SHADOWS[0]) & (level < 2.0 ** SHADOWS[1])]
+    return np.append(chosen.sum(axis=0, dtype=np.float64), float(len(chosen)))
+
+
+def shadow_cast(light: np.ndarray) -> tuple[float, float] | None:
+    """Red and blue over green, in EV, of what :func:`shadow_light` found; None when that was too little."""
+    if light[3] < _FEWEST or light[:3].min() <= 0:
+        return None
+    red, green, blue = np.log2(light[:3])
+    return float(red - green), float(blue - green)
 
 
 def whole_figures(
@@ -79,7 +108,7 @@ def whole_figures(
     if marks is not None and developed.clipped is not None:
         marks |= developed.clipped
 
-    def work(first: int) -> tuple[int, StopHistogram, tuple[float, float], np.ndarray | None]:
+    def work(first: int) -> _Band:
         region = Region(first, 0, min(h, first + band), w)
         patch = trim(scene_patch(developed, settings, context, region), region)
         shown = show(patch, developed, settings)
@@ -91,9 +120,11 @@ def whole_figures(
             outside = gamut_marks(patch.pixels, settings.finish.space)
             marks[first : region.bottom] |= output_marks(shown, marked) | outside
         small = None if factor is None else _averaged(shown, factor)
-        return first, stop_histogram(patch.pixels * np.float32(1 / top)), clipped, small
+        histogram = stop_histogram(patch.pixels * np.float32(1 / top))
+        return first, histogram, clipped, shadow_light(patch.pixels), small
 
-    for first, found, clipped, small in each(work, range(0, h, band)):
+    dark = np.zeros(4)
+    for first, found, clipped, shadows, small in each(work, range(0, h, band)):
         step(progress, first / h)
         share = (min(h, first + band) - first) / h
         counts = found.counts * share if counts is None else counts + found.counts * share
@@ -101,10 +132,13 @@ def whole_figures(
         above += found.above * share
         white += clipped[0] * share
         black += clipped[1] * share
+        dark += shadows
         if small is not None:
             parts.append(small)
     assert counts is not None
-    figures = WholeFigures(StopHistogram(counts, below, above), context.clipped_share, white, black)
+    figures = WholeFigures(
+        StopHistogram(counts, below, above), context.clipped_share, white, black, shadow_cast(dark)
+    )
     if step_wished is None or not parts:
         return figures, None
     size = (max(1, round(w / step_wished)), max(1, round(h / step_wished)))

@@ -9,6 +9,7 @@ import numpy as np
 
 from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.settings import Settings
+from irvane.core.stations import Curve
 
 _LIMIT = 12.0
 
@@ -34,8 +35,10 @@ def brightness_offset(reference: np.ndarray, other: np.ndarray) -> float:
     return float(np.clip(levels[0] - levels[1], -_LIMIT, _LIMIT))
 
 
+#: Made equal by the share of noise removal, see :mod:`irvane.core.judge.equal_noise`.
+NOISE = "residual noise"
 #: What can be made equal before pictures are judged; brightness comes last, for contrast moves it.
-KINDS = ("brightness", "contrast and saturation", "white balance")
+KINDS = ("brightness", "contrast and saturation", "white balance", NOISE)
 #: Levels (EV around mid-grey) beyond which contrast is not told, and light below which colour is noise.
 _TOLD, _DARKEST = 7.0, 0.004
 
@@ -49,6 +52,8 @@ class Match:
     offset : EV added to the view.
     contrast : per cent added to the setting of that name. saturation : factor of the setting.
     red, blue : EV added to these colours.
+    amount : noise removal in per cent instead of the proof's; None: as it is.
+    noise : the residual noise there, as a multiple of the other picture's; None when it was not made equal.
     """
 
     offset: float = 0.0
@@ -56,6 +61,19 @@ class Match:
     saturation: float = 1.0
     red: float = 0.0
     blue: float = 0.0
+    amount: float | None = None
+    noise: float | None = None
+
+    def differs(self, other: Match) -> bool:
+        """Would the two be told apart by eye?"""
+        if (self.amount is None) != (other.amount is None) or (self.noise is None) != (other.noise is None):
+            return True
+        return (
+            abs(self.offset - other.offset) > 0.004
+            or abs(self.contrast - other.contrast) > 0.4
+            or abs((self.amount or 0.0) - (other.amount or 0.0)) > 0.6
+            or max(abs(getattr(self, n) - getattr(other, n)) for n in ("saturation", "red", "blue")) > 0.004
+        )
 
     def applied(self, settings: Settings) -> Settings:
         """The settings that the view is rendered with (the offset is given to it apart)."""
@@ -64,12 +82,12 @@ class Match:
             light = replace(light, contrast=float(np.clip(light.contrast + self.contrast, -100, 100)))
         if self.saturation != 1.0:
             colour = replace(colour, saturation=float(np.clip(colour.saturation * self.saturation, 0, 200)))
-        # a curve of one point is a constant shift; one that the proof has already stays
-        if self.red and not light.curve_red:
-            light = replace(light, curve_red=((0.0, self.red),))
-        if self.blue and not light.curve_blue:
-            light = replace(light, curve_blue=((0.0, self.blue),))
-        return replace(settings, light=light, colour=colour)
+        if self.red:
+            light = replace(light, curve_red=_raised(light.curve_red, self.red))
+        if self.blue:
+            light = replace(light, curve_blue=_raised(light.curve_blue, self.blue))
+        noise = settings.noise if self.amount is None else replace(settings.noise, amount=self.amount)
+        return replace(settings, light=light, colour=colour, noise=noise)
 
     def words(self) -> str:
         """What was made equal, with its figures; empty when nothing was."""
@@ -82,7 +100,16 @@ class Match:
             parts.append(f"saturation ×{self.saturation:.2f}")
         if self.red or self.blue:
             parts.append(f"red {self.red:+.2f} EV, blue {self.blue:+.2f} EV")
+        if self.amount is not None and self.noise is not None:
+            parts.append(f"noise removal {self.amount:.0f} % (noise ×{self.noise:.2f})")
+        elif self.noise is not None:
+            parts.append(f"noise cannot be moved (×{self.noise:.2f})")
         return f"matched: {', '.join(parts)}".replace("-", "−") if parts else ""
+
+
+def _raised(curve: Curve, stops: float) -> Curve:
+    """A tone curve that gives so many EV more; without points: a constant shift, which is a curve of one point."""
+    return tuple((level, out + stops) for level, out in curve or ((0.0, 0.0),))
 
 
 def _levels(picture: np.ndarray) -> np.ndarray:

@@ -6,9 +6,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from irvane.core.colour.spaces import SPACES
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.edge import edge_figures
 from irvane.core.judge.figures import probe_figures
+from irvane.core.judge.gradient import SMALLEST as GRADIENT_SMALLEST
+from irvane.core.judge.gradient import GradientFigures, gradient_figures
 from irvane.core.judge.grain import SMALLEST, grain_figures
 from irvane.core.judge.probe import ProbeFigures
 from irvane.core.judge.texture import texture_figures
@@ -22,6 +25,9 @@ from irvane.core.settings import Settings
 WIDE, _NARROWEST = 100, 40
 #: A place with less structure than this many times its noise holds no texture to speak of.
 _STRUCTURED = 1.5
+#: A gradient rises by more than this many standard deviations of what is left beside it, which is noise, or less than this
+#: share of the light (the steps that are looked for).
+_SLANTED, _PLAIN = 1.0, 0.02
 
 
 @dataclass(frozen=True)
@@ -36,6 +42,7 @@ class PlaceFigures:
     light : luminance of the wide square, to hold others against it.
     noise : its noise as the model of the frame and the settings let expect it.
     kept : share of the reference's texture in the wide square; None without reference or texture.
+    gradient : of the wide square, when it holds a smooth gradient and no edge.
     """
 
     probe: ProbeFigures
@@ -45,6 +52,7 @@ class PlaceFigures:
     light: np.ndarray
     noise: float = 0.0
     kept: float | None = None
+    gradient: GradientFigures | None = None
 
     def against(self, reference: PlaceFigures | None) -> PlaceFigures:
         """The same with the texture that is kept of a reference's."""
@@ -99,4 +107,26 @@ def place_figures(
             grain = grain_figures(inner).words
         except ValueError:
             grain = ""
-    return PlaceFigures(probe, grain, mtf50, overshoot, light, noise)
+    gradient = None if mtf50 is not None else _gradient(light, noise)
+    return PlaceFigures(probe, grain, mtf50, overshoot, light, noise, gradient=gradient)
+
+
+def _gradient(light: np.ndarray, noise: float) -> GradientFigures | None:
+    """Figures of a gradient; None where a plane does not account for what is not noise."""
+    if min(light.shape) < GRADIENT_SMALLEST:
+        return None
+    slope = _slope(light)
+    rest = float(np.std(light - slope))
+    if float(np.std(slope)) < _SLANTED * rest or rest > _STRUCTURED * max(
+        noise, _PLAIN * float(light.mean())
+    ):
+        return None
+    # steps are what is seen: counted on encoded values
+    return gradient_figures(SPACES["srgb"].encode(np.clip(light, 0, 1)))
+
+
+def _slope(light: np.ndarray) -> np.ndarray:
+    y, x = (np.linspace(-1, 1, n) for n in light.shape)
+    across = x * float((light @ x).mean() / (x * x).mean() / x.size)
+    down = y * float((y @ light).mean() / (y * y).mean() / y.size)
+    return light.mean() + down[:, None] + across[None, :]

@@ -148,7 +148,8 @@ def comparison_report(compared: Compared, zooms: Sequence[int] = (1, 2)) -> Repo
                 "rotation_deg": compared.mappings[k].rotation, "scale": compared.mappings[k].scale,
                 "common_field": compared.mappings[k].common, "alignment_residual_px": compared.mappings[k].residual,
                 "sensor_clipped": compared.whole[k].sensor_clipped, "at_white": compared.whole[k].white,
-                "at_black": compared.whole[k].black, "dynamic_range_stops": compared.ranges[k],
+                "at_black": compared.whole[k].black, "shadow_cast_ev": compared.whole[k].cast,
+                "dynamic_range_stops": compared.ranges[k],
                 "difference": None if compared.differences[k] is None else vars(compared.differences[k]),
             }
             for k, entry in enumerate(compared.entries)
@@ -210,7 +211,7 @@ def _pictures(compared: Compared, names: list[str]) -> Section:
 
 
 def _wholes(compared: Compared, names: list[str]) -> Section:
-    head = ["picture", "clipped on the sensor", "at white", "at black", "range at SNR 10", "at SNR 3", "at SNR 1",
+    head = ["picture", "clipped on the sensor", "at white", "at black", "shadows red, blue", "range at SNR 10", "at SNR 3", "at SNR 1",
             "at SNR 1, 8 MP", "PSNR", "SSIM", "ΔE2000"]  # fmt: skip
     rows = []
     for k, whole in enumerate(compared.whole):
@@ -227,6 +228,7 @@ def _wholes(compared: Compared, names: list[str]) -> Section:
                 f"{whole.sensor_clipped:.2%}",
                 f"{whole.white:.2%}",
                 f"{whole.black:.2%}",
+                "–" if whole.cast is None else "{:+.2f}, {:+.2f} EV".format(*whole.cast),
                 *stops,
                 *apart,
             ]

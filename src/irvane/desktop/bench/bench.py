@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QRectF, Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE
-from irvane.desktop import theme
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.content import Content
@@ -17,7 +16,8 @@ from irvane.desktop.bench.picture import PictureView
 from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED, ONE, BenchStrip
 from irvane.desktop.bench.teststrip import TestStrip
 from irvane.desktop.bench.trying import Trying
-from irvane.desktop.bench.viewport import ZOOMS, Viewport
+from irvane.desktop.bench.viewport import Viewport
+from irvane.desktop.bench.zooming import Zooming
 from irvane.desktop.session import BARE, Session
 
 LETTERS = ("A", "B", "C", "D", "E", "F")
@@ -41,8 +41,7 @@ class Bench(QWidget):
     def __init__(self, session: Session, backstage: Backstage, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self.backstage = session, backstage
-        self.viewport = Viewport(self)
-        self.panes = Panes(session, self.viewport, lambda pane: self.view_of(pane).device_size())
+        self.panes = Panes(session, Viewport(self), lambda pane: self.view_of(pane).device_size())
         # under short names, for those who ask the bench
         self.contents, self.item, self.settings = self.panes.contents, self.panes.item, self.panes.settings
         self.probe_region = self.panes.probe_region
@@ -56,15 +55,19 @@ class Bench(QWidget):
         self.feed.refreshed.connect(self.refresh)
         self.feed.chosen_changed.connect(self.chosen_changed)
         self._build()
-        self.viewport.changed.connect(self.feed.request)
-        self.viewport.changed.connect(lambda: self.strip.show_zoom(self.viewport.zoom))
+        self.zooming = Zooming(self.panes, self.views, self)
+        self.set_zoom, self.step_zoom = self.zooming.set_zoom, self.zooming.step_zoom
+        self.strip.zoomed.connect(self.set_zoom)
+        self.zooming.said.connect(self.said)
+        self.zooming.changed.connect(self._zoomed)
+        self.zooming.probe_wanted.connect(self.move_probe)
         session.item_changed.connect(self._item_changed)
         self._arrange()
 
     # building
 
     def _build(self) -> None:
-        self.views = [PictureView(self.viewport) for _ in LETTERS]
+        self.views = [PictureView(self.panes.viewport) for _ in LETTERS]
         self.captions = [Caption() for _ in LETTERS]
         for number, (view, caption) in enumerate(zip(self.views, self.captions, strict=True)):
             view.setAccessibleName(f"Pane {LETTERS[number]}")
@@ -76,6 +79,7 @@ class Bench(QWidget):
             view.split_moved.connect(self._move_split)
             view.split_turned.connect(self._turn_split)
             caption.proof_menu.connect(lambda n=number: self.proof_menu.emit(n))
+            caption.dragged.connect(lambda place, n=number: self._drop(n, place))
         self._grid = QGridLayout()
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(2)
@@ -88,7 +92,6 @@ class Bench(QWidget):
         self.strip.blinked.connect(self.blink)
         self.strip.swapped.connect(self.swap)
         self.strip.matched.connect(self.match_in)
-        self.strip.zoomed.connect(self.set_zoom)
         self.strip.look_chosen.connect(self.set_look)
         self.strip.marked.connect(self.set_marks)
         self.strip.difference_chosen.connect(self.set_difference)
@@ -110,6 +113,17 @@ class Bench(QWidget):
     def chosen(self) -> int:
         """The pane whose proof the controls act on."""
         return self.panes.chosen
+
+    @property
+    def viewport(self) -> Viewport:
+        """Zoom and place of the chosen pane: of all, unless each is by itself."""
+        return self.panes.viewport_of(self.chosen)
+
+    def _zoomed(self) -> None:
+        self.feed.request()
+        self.strip.show_zoom(self.viewport.zoom)
+        for view in self.views:
+            view.update()
 
     @property
     def matching(self) -> bool:
@@ -169,7 +183,18 @@ class Bench(QWidget):
 
     def swap(self) -> None:
         """Exchange the chosen pane and the next."""
-        one, two = self.chosen, self.panes.other
+        self._exchange(self.chosen, self.panes.other)
+
+    def _drop(self, pane: int, place: QPoint) -> None:
+        """A pane was dragged to a place on the screen: it changes places with the pane there."""
+        for number in range(self.count):
+            for widget in (self.views[number], self.captions[number]):
+                if widget.isVisible() and widget.rect().contains(widget.mapFromGlobal(place)):
+                    if number != pane:
+                        self._exchange(pane, number)
+                    return
+
+    def _exchange(self, one: int, two: int) -> None:
         self.contents[one], self.contents[two] = self.contents[two], self.contents[one]
         for pane in (one, two):
             self.feed.forget(pane)
@@ -281,29 +306,10 @@ class Bench(QWidget):
             self.view_of(self.chosen).setFocus()
             self.feed.request()
 
-    def set_zoom(self, zoom: float | None) -> None:
-        """Zoom all panes about their centre; more than the largest zoom is the frame's longer side in pixels."""
-        view = self.views[0]
-        if zoom is not None and zoom > ZOOMS[-1]:
-            self.said.emit("So large it will be used: what cannot be told apart here does not matter there.")
-            zoom = min(zoom / max(view.extent), ZOOMS[-1])
-        self.viewport.set_zoom(zoom, view.extent, view.device_size())
-
-    def step_zoom(self, direction: int) -> None:
-        """Next larger or smaller zoom."""
-        view = self.views[0]
-        self.viewport.step(direction, view.extent, view.device_size())
-
     def set_hint(self, words: str) -> None:
         """What an empty bench says."""
         self.views[0].hint = words
         self.views[0].update()
-
-    def set_surround(self, number: int) -> None:
-        """One of the greys around the pictures."""
-        for view in self.views:
-            view.surround = theme.SURROUNDS[number]
-            view.update()
 
     def set_picking(self, on: bool) -> None:
         """The next click chooses a grey spot."""
@@ -315,6 +321,8 @@ class Bench(QWidget):
 
     def _arrange(self) -> None:
         beside = self.arrangement == BESIDE
+        if not beside:
+            self.zooming.set_free(False)
         for widget in (*self.views, *self.captions):
             self._grid.removeWidget(widget)
         columns = self.count if self.count <= 3 else -(-self.count // 2)
@@ -402,13 +410,6 @@ class Bench(QWidget):
             content.probe = None
         self.refresh()
         self.feed.settle()
-
-    def probe_to_centre(self) -> None:
-        """Put the probe into the middle of what is seen."""
-        view = self.views[0]
-        size = view.device_size()
-        middle = self.viewport.to_frame(QRectF(0, 0, size.width(), size.height()).center(), view.extent, size)
-        self.move_probe(middle.x(), middle.y())
 
     def _move_split(self, share: float) -> None:
         self._split = share

@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtWidgets import (
+    QApplication,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QWidget,
+)
 
 from irvane.core.files.info import exposure_text
+from irvane.core.judge.gradient import GradientFigures
 from irvane.core.settings import Settings, bare, differences, full_label, handed_on, value_text
 from irvane.desktop.bench.content import Content
 from irvane.desktop.session import BARE, Item
@@ -19,8 +29,8 @@ _TELLING = ("light", "colour", "acutance", "noise", "lens", "sensor")
 FIGURES_HELP = (
     "Read at full resolution after all stations, in scene-linear light, 1 = white. At the small square: σ of "
     "luminance and colour noise, signal-to-noise ratio, brightness in stops around mid-grey; around it: MTF50 of a slanted "
-    "edge (ISO 12233), or the texture kept of pane A's, or what the noise looks like. Of the whole frame: share of pixels "
-    "clipped on the sensor, and at white in the finished picture; stops of the sensor between clipping and SNR 3."
+    "edge (ISO 12233), or the steps of a gradient (encoded, of white), or the texture kept of pane A's, or what the noise looks like. Of the whole frame: share of pixels "
+    "clipped on the sensor, and at white in the finished picture; in the shadows (3 to 7 stops below mid-grey) red and blue over green; stops of the sensor between clipping and SNR 3."
 )
 
 
@@ -42,6 +52,14 @@ def share_text(share: float) -> str:
     return f"{share * 100:.2f} %" if share >= 0.0001 else "< 0.01 %"
 
 
+def gradient_text(found: GradientFigures) -> str:
+    """``gradient: 3 steps, largest 0.6 %``"""
+    if found.steps == 0:
+        return f"gradient without steps, even to {found.evenness * 100:.2f} %"
+    steps = "1 step" if found.steps == 1 else f"{found.steps} steps, largest"
+    return f"gradient: {steps} {found.largest * 100:.1f} %"
+
+
 def figures_text(content: Content) -> str:
     """The measured figures in one line."""
     parts = []
@@ -58,6 +76,8 @@ def figures_text(content: Content) -> str:
                 else ""
             )
             parts.append(f"MTF50 {place.mtf50:.2f} c/px{over}")
+        elif place.gradient is not None:
+            parts.append(gradient_text(place.gradient))
         elif place.kept is not None:
             parts.append(f"texture {place.kept * 100:.0f} %")
         elif place.grain:
@@ -65,6 +85,9 @@ def figures_text(content: Content) -> str:
     if content.whole is not None:
         parts.append(f"clipped {share_text(content.whole.sensor_clipped)}")
         parts.append(f"at white {share_text(content.whole.white)}")
+        if content.whole.cast is not None:
+            red, blue = content.whole.cast
+            parts.append(f"shadows R {red:+.2f} B {blue:+.2f} EV")
     if content.range is not None:
         parts.append(f"range {content.range:.1f} EV")
     return " · ".join(parts).replace("-", "−") if parts else "measuring …"
@@ -97,14 +120,22 @@ class _Elided(QLabel):
 
 
 class Caption(QWidget):
-    """Three lines: name and proof; exposure data and differences; figures."""
+    """Three lines: name and proof; exposure data and differences; figures.
+
+    Signals
+    -------
+    proof_menu : the proof's name was clicked. dragged(place) : the caption was dragged to a place on the screen.
+    """
 
     proof_menu = Signal()
+    dragged = Signal(QPoint)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setAccessibleName("Caption of the pane")
         self._mark = QLabel()
+        self._held: QPoint | None = None
+        self.setCursor(Qt.CursorShape.OpenHandCursor)
         self._name = _Elided()
         bold = self._name.font()
         bold.setBold(True)
@@ -130,6 +161,18 @@ class Caption(QWidget):
         layout.addLayout(top, 0, 0)
         layout.addWidget(self._difference, 1, 0)
         layout.addWidget(self._figures, 2, 0)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._held = event.position().toPoint()
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        held, self._held = self._held, None
+        self.setCursor(Qt.CursorShape.OpenHandCursor)
+        far = QApplication.startDragDistance()
+        if held is not None and (event.position().toPoint() - held).manhattanLength() >= far:
+            self.dragged.emit(event.globalPosition().toPoint())
 
     def show_content(
         self,

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import astuple, replace
+from dataclasses import replace
 
-import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.alignment import Mapping
 from irvane.core.judge.difference import DifferenceFigures
 from irvane.core.judge.figures import WholeFigures
-from irvane.core.judge.matching import Match
+from irvane.core.judge.matching import NOISE, Match
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.spots import Spot
 from irvane.core.line.looks import missing
@@ -63,6 +62,7 @@ class Feed(QObject):
         backstage.probed.connect(self._probed)
         backstage.sights.matched.connect(self._matched)
         backstage.source_failed.connect(self._failed)
+        backstage.sights.noise_matched.connect(self._noise_matched)
         backstage.sights.differed.connect(self._differed)
         backstage.sights.aligned.connect(self._aligned)
         backstage.improved.connect(lambda _key: self._aligning.clear())
@@ -90,7 +90,9 @@ class Feed(QObject):
             content.extent = frame.developed.extent
             content.notes = frame.developed.notes
             content.range = frame.range_stops
-        region = self.panes.viewport.region(content.extent, self.panes.size_of(pane), content.mapping)
+        region = self.panes.viewport_of(pane).region(
+            content.extent, self.panes.size_of(pane), content.mapping
+        )
         return Wish(
             item.source,
             content.match.applied(settings),
@@ -124,9 +126,10 @@ class Feed(QObject):
         first = wishes[0]
         for pane, wish in enumerate(wishes[1:], 1):
             if self.panes.matching and first is not None and wish is not None:
-                self.backstage.sights.match(
-                    pane, self._plain(0, first), self._plain(pane, wish), self.panes.matched
-                )
+                plain = self._plain(0, first), self._plain(pane, wish)
+                self.backstage.sights.match(pane, *plain, self.panes.matched)
+                if NOISE in self.panes.matched:
+                    self.backstage.sights.match_noise(pane, *plain)
         self._ask_difference(wishes[self.panes.chosen], wishes[self.panes.other])
 
     def _align(self, wishes: list[Wish | None]) -> bool:
@@ -257,8 +260,18 @@ class Feed(QObject):
             return
         content = self.panes.contents[pane]
         before = content.match
-        apart = np.abs(np.subtract(astuple(found), astuple(before)))
-        if apart[0] > 0.004 or apart[1] > 0.4 or apart[2:].max() > 0.004:
+        found = replace(found, amount=before.amount, noise=before.noise)
+        if found.differs(before):
+            content.match = found
+            self.refreshed.emit()
+            self.request()
+
+    def _noise_matched(self, pane: int, amount: float | None, noise: float | None) -> None:
+        if pane >= len(self.panes.contents) or NOISE not in self.panes.matched:
+            return
+        content = self.panes.contents[pane]
+        found = replace(content.match, amount=amount, noise=noise)
+        if found.differs(content.match) or found.words() != content.match.words():
             content.match = found
             self.refreshed.emit()
             self.request()

@@ -104,6 +104,7 @@ class Judging(QObject):
         self._spot = (self._spot + self._step) % len(spots)
         spot = spots[self._spot]
         view = self.bench.views[0]
+        self.bench.zooming.set_free(False)
         if self.bench.viewport.zoom is None or self.bench.viewport.zoom < 1:
             self.bench.viewport.set_zoom(1.0, view.extent, view.device_size())
         self.bench.viewport.centre = (spot.x, spot.y)

@@ -40,11 +40,14 @@ class Panes:
     aligning : frames of one scene that differ in place, size or turn are laid on pane A's.
     look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
     probe : centre of the probe, as shares of the frame's width and height.
+    viewport : zoom and place of all panes; viewports : of each pane by itself, while `free`.
     size_of : size in device pixels of the widget that paints a pane.
     """
 
     def __init__(self, session: Session, viewport: Viewport, size_of: Callable[[int], QSize]) -> None:
         self.session, self.viewport, self.size_of = session, viewport, size_of
+        self.viewports: list[Viewport] = []
+        self.free = False
         self.contents = [Content(), Content()]
         self.difference = ("signed", 8.0)
         self.differing = False
@@ -79,6 +82,10 @@ class Panes:
             return None
         settings = item.settings(content.proof)
         return handed_on(bare(), settings, (content.without,)) if content.without else settings
+
+    def viewport_of(self, pane: int) -> Viewport:
+        """Zoom and place of a pane."""
+        return self.viewports[pane] if self.free else self.viewport
 
     @property
     def matching(self) -> bool:

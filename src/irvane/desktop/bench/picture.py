@@ -15,6 +15,7 @@ from PySide6.QtGui import (
     QPen,
     QPolygonF,
     QResizeEvent,
+    QTransform,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -22,7 +23,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from irvane.desktop import theme
 from irvane.desktop.bench.content import STATES, Content, Layer
 from irvane.desktop.bench.hatching import paint_marks
-from irvane.desktop.bench.viewport import Viewport
+from irvane.desktop.bench.viewport import Viewport, turn
 
 _NEAR = 7  # device-independent pixels within which the dividing line or the probe is taken hold of
 _PAN_STEP = 60
@@ -31,7 +32,7 @@ _LOUPE = 288
 
 
 class PictureView(QWidget):
-    """Paints contents through the shared viewport and turns mouse and keys into signals.
+    """Paints contents through a viewport and turns mouse and keys into signals.
 
     Signals
     -------
@@ -70,7 +71,6 @@ class PictureView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(160, 120)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        viewport.changed.connect(self.update)
 
     # geometry
 
@@ -96,6 +96,15 @@ class PictureView(QWidget):
         ratio = self.devicePixelRatioF()
         r = self.viewport.to_view(rect, content.extent, self.device_size(), content.mapping)
         return QRectF(r.x() / ratio, r.y() / ratio, r.width() / ratio, r.height() / ratio)
+
+    def _turn(self, content: Content) -> QTransform:
+        """The turn about the middle that lays a content's frame on the shared one."""
+        degrees, middle = turn(content.mapping, self.device_size()), QRectF(self.rect()).center()
+        turned = QTransform()
+        turned.translate(middle.x(), middle.y())
+        turned.rotate(degrees)
+        turned.translate(-middle.x(), -middle.y())
+        return turned
 
     # painting
 
@@ -183,11 +192,13 @@ class PictureView(QWidget):
             painter.setClipRect(clip)
         else:
             painter.setClipPath(path)
+        painter.setTransform(self._turn(content), True)
         seen = clip if path is None else self.rect()
         if content.backdrop is not None and not self._covered(content, seen):
             self._paint_layer(painter, content.backdrop, content)
         if content.current is not None:
             self._paint_layer(painter, content.current, content)
+        painter.resetTransform()
         words = content.problem or content.busy or STATES[content.state] or content.instead
         if words:
             self._paint_note(painter, words, clip, warning=bool(content.problem))
@@ -198,6 +209,8 @@ class PictureView(QWidget):
         if content.current is None or content.current is content.backdrop:
             return content.current is not None
         h, w = content.extent
+        if not self._turn(content).isIdentity():
+            return False
         seen = self._view_rect(QRectF(0, 0, w, h), content).intersected(QRectF(clip))
         return self._view_rect(content.current.rect, content).adjusted(-1, -1, 1, 1).contains(seen)
 
@@ -234,12 +247,16 @@ class PictureView(QWidget):
         if self.probe is None or self.contents[0].current is None:
             return
         rect = self._view_rect(self.probe, self.contents[0])
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        turned = self._turn(self.contents[0])
+        painter.save()
+        painter.setTransform(turned, True)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, not turned.isIdentity())
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.EDGE, 3))
         painter.drawRect(rect)
         painter.setPen(QPen(theme.ACCENT, 1))
         painter.drawRect(rect)
+        painter.restore()
 
     # mouse and keys
 
@@ -252,7 +269,7 @@ class PictureView(QWidget):
         return (
             self._view_rect(self.probe, self.contents[0])
             .adjusted(-_NEAR, -_NEAR, _NEAR, _NEAR)
-            .contains(point)
+            .contains(self._turn(self.contents[0]).inverted()[0].map(point))
         )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
@@ -337,6 +354,7 @@ class PictureView(QWidget):
                 self.split_turned.emit(self.split_angle + 5.0 * move.y())
         elif event.modifiers() & Qt.KeyboardModifier.AltModifier and self.probe is not None:
             there = self._view_rect(self.probe, self.contents[0]).center()
+            there = self._turn(self.contents[0]).map(there)
             centre = self.frame_point(there)
             self.probe_moved.emit(centre.x() - 8 * move.x(), centre.y() - 8 * move.y())
         else:

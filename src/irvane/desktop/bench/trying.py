@@ -67,7 +67,7 @@ class Trying(QObject):
         if settings is None or item is None:
             return
         size = strip.crops.picture_size()
-        viewport = self.panes.viewport
+        viewport = self.panes.viewport_of(self.panes.chosen)
         extent = self.panes.contents[self.panes.chosen].extent
         region = crop(extent, viewport.centre, (size.width(), size.height()), viewport.zoom)
         for number, value in enumerate(strip.values):

@@ -13,6 +13,20 @@ from irvane.core.line.picture import Region
 ZOOMS = (0.5, 0.66, 1.0, 2.0, 3.0, 4.0, 8.0)
 #: Share of the visible part that is rendered beyond it on every side, so that small pans show no edge.
 _MARGIN = 0.04
+#: Device pixels at the corners below which a turn is not followed.
+_LEAST_TURN = 2.0
+
+
+def turn(mapping: Mapping | None, size: QSize) -> float:
+    """Degrees by which a frame has to be turned about the middle of a view to lie on the reference.
+
+    None where that moves no corner of the view by more than two device pixels: turning resamples, and pixels that are
+    judged should stay themselves.
+    """
+    if mapping is None:
+        return 0.0
+    moved = math.radians(abs(mapping.rotation)) * math.hypot(size.width(), size.height()) / 2
+    return -mapping.rotation if moved > _LEAST_TURN else 0.0
 
 
 class Viewport(QObject):
@@ -55,7 +69,7 @@ class Viewport(QObject):
         return QPointF(*place)
 
     def placed(self, extent: tuple[int, int], size: QSize, mapping: Mapping | None) -> tuple[float, QPointF]:
-        """Scale and origin of a frame that lies on the reference as a mapping says (its turn is not followed)."""
+        """Scale and origin of a frame that lies on the reference as a mapping says, before its :func:`turn`."""
         if mapping is None:
             return self.scale(extent, size), self.origin(extent, size)
         s, o = self.scale(mapping.extent, size), self.origin(mapping.extent, size)
@@ -80,6 +94,12 @@ class Viewport(QObject):
         h, w = extent
         s, o = self.placed(extent, size, mapping)
         seen_w, seen_h = size.width() / s, size.height() / s
+        turned = math.radians(turn(mapping, size))
+        if turned:  # the corners of the view reach farther into a turned frame
+            cos, sin = abs(math.cos(turned)), abs(math.sin(turned))
+            wide, high = seen_w * cos + seen_h * sin, seen_w * sin + seen_h * cos
+            o = QPointF(o.x() - (wide - seen_w) / 2, o.y() - (high - seen_h) / 2)
+            seen_w, seen_h = wide, high
         left, top = max(0, math.floor(o.x() - seen_w * _MARGIN)), max(0, math.floor(o.y() - seen_h * _MARGIN))
         right = min(w, math.ceil(o.x() + seen_w * (1 + _MARGIN)))
         bottom = min(h, math.ceil(o.y() + seen_h * (1 + _MARGIN)))
@@ -112,6 +132,10 @@ class Viewport(QObject):
             return
         smaller = [z for z in ZOOMS if z < now * 0.999 and z > fit * 1.001]
         self.set_zoom(smaller[-1] if smaller else None, extent, size, about)
+
+    def follow(self, other: Viewport) -> None:
+        """Take over zoom and place; no signal."""
+        self.zoom, self.centre = other.zoom, other.centre
 
     def pan(self, dx: float, dy: float, extent: tuple[int, int], size: QSize) -> None:
         """Move the picture by view pixels."""
