@@ -37,10 +37,11 @@ class LadderWindow(QDialog):
 
     Signals
     -------
-    report_asked(Report)
+    report_asked(Report), mark_asked(patches) : mark the chart by hand, beginning with these.
     """
 
     report_asked = Signal(object)
+    mark_asked = Signal(object)
 
     def __init__(self, ladders: list[CameraLadder], parent: QWidget) -> None:
         super().__init__(parent)
@@ -67,10 +68,14 @@ class LadderWindow(QDialog):
         keep = QPushButton("Write a report …")
         keep.setToolTip("Crops, plots and figures as page, PDF, CSV and JSON.")
         keep.clicked.connect(lambda: self.report_asked.emit(ladder_report(self.ladders, self.limit.value())))
+        mark = QPushButton("Mark the chart …")
+        mark.setToolTip("Say by hand where the patches are, and measure them again.")
+        mark.clicked.connect(lambda: self.mark_asked.emit(list(self.ladders[0].patches)))
         top = QHBoxLayout()
         top.addWidget(self.words, 1)
         top.addWidget(QLabel("Usable down to"))
         top.addWidget(self.limit)
+        top.addWidget(mark)
         top.addWidget(keep)
         self.tabs = QTabWidget()
         self.tabs.addTab(self._plots(), "Noise")

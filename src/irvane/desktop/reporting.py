@@ -8,13 +8,16 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from irvane.core.files.sets import OPENABLE, collect
+from irvane.core.judge.chart import Patch
 from irvane.core.judge.comparing import Entry, compare_entries
-from irvane.core.judge.ladder import CameraLadder, read_ladder
+from irvane.core.judge.ladder import CameraLadder, NoChartError, frame_to_mark, read_ladder
 from irvane.core.judge.report import Report, comparison_report
+from irvane.core.line.view import Rendered
 from irvane.core.progress import Progress, part
 from irvane.core.simulate.demo import LADDER_FOLDER, demo_folder
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
+from irvane.desktop.chart import ChartDialog
 from irvane.desktop.ladder import LadderWindow
 from irvane.desktop.pdf import write_pdf
 from irvane.desktop.wish import Wish
@@ -38,6 +41,7 @@ class Reporting(QObject):
         self.backstage, self.bench, self.strip = backstage, bench, strip
         self._window = parent
         self.ladder_window: LadderWindow | None = None
+        self.chart_dialog: ChartDialog | None = None
 
     def _busy(self) -> bool:
         """Is other long work going on? Says so."""
@@ -92,8 +96,8 @@ class Reporting(QObject):
         if names:
             self.ladder([Path(name) for name in names])
 
-    def ladder(self, paths: list[Path]) -> None:
-        """Measure a ladder and show it in a window of its own."""
+    def ladder(self, paths: list[Path], patches: list[Patch] | None = None) -> None:
+        """Measure a ladder and show it in a window of its own; where no chart is found, ask for it to be marked."""
         files, problems = collect(paths)
         if problems:
             self.said.emit(problems[0])
@@ -103,14 +107,38 @@ class Reporting(QObject):
         if self._busy():
             return
 
-        def work(progress: Progress) -> list[CameraLadder]:
-            return read_ladder(files, progress=progress)
+        def work(progress: Progress) -> list[CameraLadder] | None:
+            try:
+                return read_ladder(files, progress=progress, patches=patches)
+            except NoChartError:
+                return None
 
         self.strip.begin("Measuring the ladder")
-        self.backstage.long("ladder", "", work, self._show_ladder)
+        self.backstage.long("ladder", "", work, lambda found: self._show_ladder(files, found))
 
-    def _show_ladder(self, ladders: list[CameraLadder]) -> None:
+    def mark_chart(self, paths: list[Path], known: list[Patch]) -> None:
+        """Have the chart of a ladder marked by hand, and measure it."""
+        if self._busy():
+            return
+        self.strip.begin("Opening a frame")
+        self.backstage.long(
+            "mark", "", lambda _progress: frame_to_mark(paths), lambda made: self._mark(paths, known, made)
+        )
+
+    def _mark(self, paths: list[Path], known: list[Patch], rendered: Rendered) -> None:
+        self.chart_dialog = dialog = ChartDialog(rendered, known, self._window)
+        dialog.accepted.connect(lambda: self.ladder(paths, dialog.patches))
+        dialog.open()
+
+    def _show_ladder(self, paths: list[Path], ladders: list[CameraLadder] | None) -> None:
+        if ladders is None:
+            self.said.emit("No chart of patches was found: mark it by hand.")
+            self.mark_chart(paths, [])
+            return
+        if self.ladder_window is not None:
+            self.ladder_window.close()
         self.ladder_window = LadderWindow(ladders, self._window)
+        self.ladder_window.mark_asked.connect(lambda known: self.mark_chart(paths, known))
         self.ladder_window.report_asked.connect(self._keep_ladder)
         self.ladder_window.show()
         self.measured.emit(ladders)

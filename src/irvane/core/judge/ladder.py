@@ -14,7 +14,7 @@ import numpy as np
 
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import ReadError
-from irvane.core.image import GREEN, LUMA_2020
+from irvane.core.image import GREEN, LUMA_2020, MID_GREY
 from irvane.core.judge.chart import Patch, find_chart
 from irvane.core.judge.colour_difference import delta_e, lab_of
 from irvane.core.judge.probe import robust_sigma, robust_sigma_at
@@ -24,7 +24,7 @@ from irvane.core.line.context import Context, make_context, noise_removal
 from irvane.core.line.develop import Developed, denoise_whole, develop
 from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
-from irvane.core.line.view import render_view, scene_patch, show, trim
+from irvane.core.line.view import Rendered, render_view, scene_patch, show, trim
 from irvane.core.merge.align import STILL, Motion, align
 from irvane.core.orientation import upright_rect
 from irvane.core.progress import Progress, always, step
@@ -92,6 +92,10 @@ class CameraLadder:
     rungs: tuple[Rung, ...]
     counts: float | None
     extent: tuple[int, int]
+
+
+class NoChartError(ReadError):
+    """No chart was found in the frames of a ladder."""
 
 
 @dataclass
@@ -173,6 +177,22 @@ def read_ladder(
     return ladders
 
 
+def frame_to_mark(paths: Sequence[Path]) -> Rendered:
+    """A frame of a ladder, brightened to be seen, for marking its chart: the one of middle exposure.
+
+    Raises
+    ------
+    ReadError
+    """
+    known = [(FileSource(path).info.exposure_value, path) for path in paths]
+    exposed = sorted((ev, path) for ev, path in known if ev is not None)
+    frame = _read(exposed[len(exposed) // 2][1] if exposed else paths[0])
+    h, w = frame.developed.extent
+    offset = -float(np.median(np.log2(np.maximum(_whole(frame)[0] @ LUMA_2020, 1e-6) / MID_GREY)))
+    whole = Region(0, 0, h, w, max(1.0, max(h, w) / 1600))
+    return render_view(frame.developed, bare(), frame.context, whole, offset=float(np.clip(offset, -4, 10)))
+
+
 def _counts(frame: _Frame) -> float | None:
     levels = frame.developed.levels
     return None if levels is None else float(np.mean(levels[1] - levels[0]))
@@ -210,7 +230,7 @@ def _reference(
         if patches and (settled or not _clipped(frame.developed, patches, STILL).any()):
             means = _means(frame, patches, STILL, 0.0)
             return _Start(frame, patches, _luminance(frame), means, _lab(means, frame), _spot(frame, patches))
-    raise ReadError(members[0], "no chart of patches was found in these frames; mark it by hand")
+    raise NoChartError(members[0], "no chart of patches was found in these frames; mark it by hand")
 
 
 def _spot(frame: _Frame, patches: Sequence[Patch]) -> Region:
