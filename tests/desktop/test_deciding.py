@@ -11,8 +11,11 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QInputDialog, QPushButton
 
 from irvane.core.files.sidecar import load_sidecar
+from irvane.core.judge.chart import Patch
+from irvane.core.line.picture import Region
 from irvane.core.line.source import content_hash
 from irvane.core.simulate.demo import LADDER_FOLDER
+from irvane.desktop.chart import one_grid
 
 from .conftest import Driver
 
@@ -120,6 +123,16 @@ def test_a_ladder_without_a_chart_asks_for_it_to_be_marked(driver: Driver, demo:
     dialog.reject()
     driver.settled()
     assert reporting.ladder_window is None
+
+
+def test_marking_begins_with_one_grid() -> None:
+    def row(number: int, left: int, count: int, step: int = 30) -> list[Patch]:
+        return [Patch(number, k, Region(10, left + k * step, 20, left + k * step + 20)) for k in range(count)]
+
+    assert one_grid(row(0, 100, 6) + row(1, 102, 6) + row(2, 100, 4)) == row(0, 100, 6) + row(1, 102, 6)
+    assert one_grid(row(0, 100, 6, 20) + row(1, 100, 6)) == row(0, 100, 6, 20), (
+        "another distance is another grid"
+    )
 
 
 def test_a_chart_is_marked_by_hand(driver: Driver, demo: Path) -> None:

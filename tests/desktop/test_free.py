@@ -36,6 +36,7 @@ def test_every_pane_can_have_its_own_zoom_and_place(driver: Driver) -> None:
     driver.settled()
     assert bench.views[0].viewport.centre == before
     assert bench.strip.zoom_box.currentText() == "200 %"
+    assert [bench.captions[k]._mark.text() for k in range(2)] == ["A fit", "B 200 %"]
     moved = bench.views[1].viewport.centre
     driver.key(Qt.Key.Key_V, Qt.KeyboardModifier.ShiftModifier)
     assert not bench.panes.free

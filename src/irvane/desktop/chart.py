@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections import Counter
-
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QSpinBox, QVBoxLayout, QWidget
 
-from irvane.core.judge.chart import Patch, marked_chart
+from irvane.core.judge.chart import INNER, Patch, marked_chart
 from irvane.core.line.picture import Region
 from irvane.core.line.view import Rendered
 from irvane.desktop import theme
@@ -114,6 +112,26 @@ class _Area(QWidget):
         self.marked.emit(Region(top, left, max(bottom, top + 1), max(right, left + 1)))
 
 
+def one_grid(patches: list[Patch]) -> list[Patch]:
+    """The patches of the longest row, and of others of the same length that lie exactly above or below it."""
+    rows: dict[int, list[Patch]] = {}
+    for patch in patches:
+        rows.setdefault(patch.row, []).append(patch)
+    longest = max(rows.values(), key=len)
+
+    def ends(row: list[Patch]) -> tuple[float, float]:
+        return row[0].region.left, row[-1].region.right
+
+    near = 0.25 * (ends(longest)[1] - ends(longest)[0]) / len(longest)
+    alike = [
+        row
+        for row in rows.values()
+        if len(row) == len(longest)
+        and all(abs(a - b) < near for a, b in zip(ends(row), ends(longest), strict=True))
+    ]
+    return [patch for row in alike for patch in row]
+
+
 class ChartDialog(QDialog):
     """Marks the patches; `patches` are those that are marked now."""
 
@@ -161,18 +179,16 @@ class ChartDialog(QDialog):
         h, w = extent
         region, rows, columns = Region(h // 4, w // 4, h - h // 4, w - w // 4), 4, 6
         if known:
-            # one grid: the rows that hold the most patches
-            lengths = Counter(p.row for p in known)
-            columns = max(lengths.values())
-            known = [p for p in known if lengths[p.row] == columns]
-            rows = len({p.row for p in known})
+            known = one_grid(known)
+            rows, columns = len({p.row for p in known}), len({p.column for p in known})
             # the middles of the outermost patches lie half a distance inside
             spans = []
-            for count, ends in (
-                (rows, [(p.region.top + p.region.bottom) / 2 for p in known]),
-                (columns, [(p.region.left + p.region.right) / 2 for p in known]),
+            first = known[0].region
+            for count, side, ends in (
+                (rows, first.bottom - first.top, [(p.region.top + p.region.bottom) / 2 for p in known]),
+                (columns, first.right - first.left, [(p.region.left + p.region.right) / 2 for p in known]),
             ):
-                half = (max(ends) - min(ends)) / max(count - 1, 1) / 2 or 20.0
+                half = (max(ends) - min(ends)) / (count - 1) / 2 if count > 1 else side / INNER / 2
                 spans.append((round(min(ends) - half), round(max(ends) + half)))
             (top, bottom), (left, right) = spans
             region = Region(max(0, top), max(0, left), min(h, bottom), min(w, right))

@@ -63,7 +63,7 @@ class Window(QMainWindow):
         self.backstage = backstage or Backstage(self)
         self.rail = Rail(self.session)
         self.bench = Bench(self.session, self.backstage)
-        self.bench.set_hint(_EMPTY)
+        self.bench.views[0].hint = _EMPTY
         self.judging = Judging(self.bench)
         self.shelf = Shelf()
         self.band = Band()

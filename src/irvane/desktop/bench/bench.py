@@ -122,8 +122,7 @@ class Bench(QWidget):
     def _zoomed(self) -> None:
         self.feed.request()
         self.strip.show_zoom(self.viewport.zoom)
-        for view in self.views:
-            view.update()
+        self.refresh()
 
     @property
     def matching(self) -> bool:
@@ -306,11 +305,6 @@ class Bench(QWidget):
             self.view_of(self.chosen).setFocus()
             self.feed.request()
 
-    def set_hint(self, words: str) -> None:
-        """What an empty bench says."""
-        self.views[0].hint = words
-        self.views[0].update()
-
     def set_picking(self, on: bool) -> None:
         """The next click chooses a grey spot."""
         for view in self.views:
@@ -397,7 +391,13 @@ class Bench(QWidget):
             bare = self.contents[neighbour].proof == BARE
             narrow = self.arrangement == BESIDE and self.count > 2
             caption.show_content(
-                LETTERS[number], self.contents[number], self.item(number), other, bare, self.hidden, narrow
+                f"{LETTERS[number]} {self.zooming.words(number)}".strip(),
+                self.contents[number],
+                self.item(number),
+                other,
+                bare,
+                self.hidden,
+                narrow,
             )
 
     # probe and dividing line

@@ -62,6 +62,13 @@ class Zooming(QObject):
         viewport, view = self._acting()
         viewport.step(direction, view.extent, view.device_size())
 
+    def words(self, pane: int) -> str:
+        """Zoom of a pane that has its own, for its caption; empty while all share one."""
+        if not self.panes.free:
+            return ""
+        zoom = self.panes.viewport_of(pane).zoom
+        return "fit" if zoom is None else f"{zoom * 100:.0f} %"
+
     def probe_to_centre(self) -> None:
         """Ask for the probe in the middle of what is seen."""
         viewport, view = self._acting()
