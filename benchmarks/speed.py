@@ -42,6 +42,7 @@ from irvane.core.threads import CORES
 from irvane.desktop import theme
 from irvane.desktop.session import BARE
 from irvane.desktop.window import Window
+from panes import six_panes
 
 ROOT = Path(__file__).parent.parent
 Rows = list[tuple[str, str]]
@@ -364,6 +365,7 @@ def measure(megapixels: float) -> Rows:
         Path("/proc/self/clear_refs").write_text("5", "ascii")  # the peak begins anew with the window
         bench = Bench()
         rows += in_the_window(bench, paths)
+        rows += six_panes(bench)
         rows.append(("peak memory of the window's process, two frames open, MB", f"{peak_memory():.0f}"))
         bench.window.close()
     return rows

@@ -43,7 +43,8 @@ class Driver:
         def still() -> bool:
             nonlocal quiet
             bench = self.window.bench
-            waiting = bench.feed._settle.isActive() or bench.feed._pending.isActive()
+            timers = (bench.feed._settle, bench.feed._pending, bench.feed._probing)
+            waiting = any(timer.isActive() for timer in timers)
             quiet = quiet + 1 if self.window.backstage.idle() and not waiting else 0
             return quiet > 6
 

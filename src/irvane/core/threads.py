@@ -7,9 +7,10 @@ step. OpenCV is kept to the calling thread; kernels that need the whole frame at
 from __future__ import annotations
 
 import os
+import threading
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from collections.abc import Callable, Iterable, Iterator, Sized
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from itertools import pairwise
 from typing import TypeVar
 
@@ -23,24 +24,35 @@ CORES = max(1, len(os.sched_getaffinity(0)))
 cv2.setNumThreads(1)
 
 
+#: The threads that work for the present one.
+_OWN = threading.local()
+
+
 def each(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
     """Results of `work` on items, in their order, made by as many threads as there are cores.
 
-    No more than two items per core are under way at a time. Threads inherit the priority of the calling one. An
-    exception of `work`, or closing the iterator, drops what has not begun.
+    No more than two items per core are under way at a time. A single item is done in the calling thread; other threads
+    are kept for the next call from the same thread, whose priority they have. An exception of `work`, or closing the
+    iterator, drops what has not begun.
     """
+    if isinstance(items, Sized) and len(items) == 1:
+        yield from map(work, items)
+        return
+    pool = getattr(_OWN, "pool", None)
+    if pool is None:
+        pool = _OWN.pool = ThreadPoolExecutor(CORES)
     under_way: deque[Future[Result]] = deque()
-    with ThreadPoolExecutor(CORES) as pool:
-        try:
-            for item in items:
-                under_way.append(pool.submit(work, item))
-                if len(under_way) >= 2 * CORES:
-                    yield under_way.popleft().result()
-            while under_way:
+    try:
+        for item in items:
+            under_way.append(pool.submit(work, item))
+            if len(under_way) >= 2 * CORES:
                 yield under_way.popleft().result()
-        finally:
-            for future in under_way:
-                future.cancel()
+        while under_way:
+            yield under_way.popleft().result()
+    finally:
+        for future in under_way:
+            future.cancel()
+        wait(under_way)
 
 
 def strips(rows: int, smallest: int) -> list[tuple[int, int]]:

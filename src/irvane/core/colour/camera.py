@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Hashable
+from typing import Any
+
 import numpy as np
 
 from irvane.core.colour import whitebalance
@@ -14,21 +17,28 @@ from irvane.core.settings import Colour
 BASE_EXPOSURE = 0.5
 
 
-#: Lights of the shot that were found already: finding one takes milliseconds, and every view asks for it.
-_FOUND: dict[bytes, tuple[float, float]] = {}
+#: Lights and transforms that were found already: finding one takes milliseconds, and every view asks for them.
+_FOUND: dict[Hashable, Any] = {}
 _MOST_FOUND = 256
 
 
-def _light_of_shot(colour: CameraColour) -> tuple[float, float]:
+def _remembered(colour: CameraColour, what: Hashable, find: Callable[[], Any]) -> Any:
+    """What `find` gives, from memory when it was asked for before: it depends on a camera's colour and on `what`."""
     warm = b"" if colour.matrix_warm is None else colour.matrix_warm.tobytes()
-    key = colour.matrix.tobytes() + warm + colour.neutral.tobytes()
-    key += np.array([colour.warm_kelvin, colour.cool_kelvin]).tobytes()
-    found = _FOUND.get(key)
+    own = colour.matrix.tobytes(), warm, colour.neutral.tobytes(), colour.warm_kelvin, colour.cool_kelvin
+    found = _FOUND.get((own, what))
     if found is None:
         if len(_FOUND) > _MOST_FOUND:
             _FOUND.clear()
-        found = _FOUND[key] = whitebalance.light_from_neutral(colour, colour.neutral)
+        found = _FOUND[own, what] = find()
     return found
+
+
+def _light_of_shot(colour: CameraColour) -> tuple[float, float]:
+    kelvin, tint = _remembered(
+        colour, "shot", lambda: whitebalance.light_from_neutral(colour, colour.neutral)
+    )
+    return kelvin, tint
 
 
 def light_of(colour: CameraColour, settings: Colour) -> tuple[float, float]:
@@ -53,6 +63,12 @@ def transform(
     colour: CameraColour, settings: Colour, space: str = "rec2020"
 ) -> tuple[np.ndarray, np.ndarray]:
     """White-balance gains (smallest 1) and 3×3 matrix of a proof."""
+    key = settings.light, settings.temperature, settings.tint, space
+    balance, matrix = _remembered(colour, key, lambda: _transform(colour, settings, space))
+    return balance.copy(), matrix.copy()
+
+
+def _transform(colour: CameraColour, settings: Colour, space: str) -> tuple[np.ndarray, np.ndarray]:
     kelvin, tint = light_of(colour, settings)
     if is_as_shot(settings):
         neutral = colour.neutral

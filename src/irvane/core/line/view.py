@@ -40,6 +40,8 @@ SCREEN = "srgb"
 _BAND = 128
 #: Least height of the strips that a view is shared out in.
 _STRIP = 64
+#: Fewer pixels are not worth a thread of their own.
+_SMALL = 24_000
 #: Share of the noise's standard deviation that denoising at 100 % leaves in fine structures.
 _LEFT_BY_DENOISING = 0.2
 
@@ -334,7 +336,7 @@ def render_view(
             found[rows[0] : rows[1]] |= output_marks(shown, marks) | gamut_marks(light, settings.finish.space)
         pixels[rows[0] : rows[1]] = to_screen(shown if finish is None else finish(shown), space)
 
-    for _ in each(work, strips(h, _STRIP)):
+    for _ in each(work, strips(h, max(_STRIP, _SMALL // w))):
         pass
     return Rendered(pixels, inner.top, inner.left, inner.bottom, inner.right, found, space)
 

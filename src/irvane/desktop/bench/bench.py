@@ -122,7 +122,10 @@ class Bench(QWidget):
     def _zoomed(self) -> None:
         self.feed.request()
         self.strip.show_zoom(self.viewport.zoom)
-        self.refresh()
+        if self.panes.free:
+            self._show_captions()
+        for view in self.views[: self.count]:
+            view.update()
 
     @property
     def matching(self) -> bool:
@@ -409,7 +412,7 @@ class Bench(QWidget):
         for content in self.contents:
             content.probe = None
         self.refresh()
-        self.feed.settle()
+        self.feed.probe()
 
     def _move_split(self, share: float) -> None:
         self._split = share

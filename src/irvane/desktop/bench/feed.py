@@ -22,8 +22,8 @@ from irvane.desktop.bench.panes import Panes
 from irvane.desktop.screen import SCREEN
 from irvane.desktop.wish import Wish
 
-#: Milliseconds without a change after which figures are read.
-_SETTLED = 250
+#: Milliseconds without a change after which figures are read; and after which those of the probe, when it is moved.
+_SETTLED, _PROBED = 250, 15
 #: Frame pixels across that the loupe shows.
 LOUPE_SIDE = 96
 
@@ -47,6 +47,7 @@ class Feed(QObject):
         super().__init__(parent)
         self.panes, self.backstage = panes, backstage
         self._shown: dict[int, Wish] = {}
+        self._wished: dict[int, Wish | None] = {}
         self._loupe: tuple[float, float] | None = None
         self._spots: dict[str, list[Spot]] = {}
         self._mappings: dict[tuple[str, str], Mapping | None] = {}
@@ -55,6 +56,8 @@ class Feed(QObject):
         self._pending.timeout.connect(self._request)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLED)
         self._settle.timeout.connect(self._measure)
+        self._probing = QTimer(self, singleShot=True, interval=_PROBED)
+        self._probing.timeout.connect(self._probe)
         backstage.rendered.connect(self._rendered)
         backstage.improved.connect(lambda _key: self.request())
         backstage.busy.connect(self._busy)
@@ -73,9 +76,9 @@ class Feed(QObject):
         """The pane shows something else now."""
         self._shown.pop(pane, None)
 
-    def settle(self) -> None:
-        """Read figures once nothing has changed for a moment."""
-        self._settle.start()
+    def probe(self) -> None:
+        """The probe was moved: read its figures."""
+        self._probing.start()
 
     def wish(self, pane: int) -> Wish | None:
         """What a pane wants to show now."""
@@ -115,6 +118,7 @@ class Feed(QObject):
         wishes = [self.wish(pane) for pane in range(count)]
         if self._align(wishes):  # what is to be seen lies elsewhere now
             wishes = [self.wish(pane) for pane in range(count)]
+        self._wished = dict(enumerate(wishes))
         self.backstage.keep_only([wish for wish in wishes if wish is not None])
         asked: list[Wish] = []
         for pane in sorted(range(count), key=lambda pane: pane != self.panes.chosen):
@@ -172,7 +176,7 @@ class Feed(QObject):
 
     def _rendered(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
         for other in range(len(self.panes.contents)):
-            if other == pane or self.wish(other) == wish:
+            if other == pane or self._wished.get(other) == wish:
                 self._take(other, wish, rendered, state)
         self._settle.start()
 
@@ -215,11 +219,17 @@ class Feed(QObject):
                 content.problem, content.busy = sentence, ""
         self.refreshed.emit()
 
-    def _measure(self) -> None:
+    def _probe(self) -> None:
         for pane in range(len(self.panes.contents)):
             wish = self.wish(pane)
             if wish is not None:
                 self.backstage.probe(pane, wish, self.panes.probe_region(pane))
+
+    def _measure(self) -> None:
+        self._probe()
+        for pane in range(len(self.panes.contents)):
+            wish = self.wish(pane)
+            if wish is not None:
                 content = self.panes.contents[pane]
                 inexact = wish.region.step > 1 and content.exact != wish
                 if content.whole is None or inexact:
@@ -242,11 +252,12 @@ class Feed(QObject):
 
     def _probed(self, pane: int, wish: Wish, found: PlaceFigures | None) -> None:
         if self._current(pane, wish):
-            self.panes.contents[pane].probe = found
-            first = self.panes.contents[0].probe
-            for other, content in enumerate(self.panes.contents):
+            contents = self.panes.contents
+            contents[pane].probe = found
+            first = contents[0].probe
+            for content in contents[1:] if pane == 0 else contents[pane : pane + 1]:
                 if content.probe is not None:
-                    content.probe = content.probe.against(None if other == 0 else first)
+                    content.probe = content.probe.against(first)
             self.refreshed.emit()
 
     def _plain(self, pane: int, wish: Wish) -> Wish:
