@@ -199,7 +199,7 @@ class Window(QMainWindow):
             "next_spot": lambda: judging.step_spot(1),
             "previous_spot": lambda: judging.step_spot(-1),
             "swap": bench.swap,
-            "match": lambda: bench.set_matching(not bench.matching),
+            "match": lambda: bench.set_matching(not bench.panes.matching),
             "free": lambda: bench.zooming.set_free(not bench.panes.free),
             "align": lambda: judging.set_aligning(not bench.panes.aligning),
             "marks": lambda: bench.set_marks(not bench.panes.marks),

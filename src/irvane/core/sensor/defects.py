@@ -25,7 +25,7 @@ _TEXTURE, _VARIETY = 1.5, 3.0
 _LEAST = 0.0003  # of white: what is less is not worth replacing
 _SPREAD = 0.05  # share of the excess that light would put into the pixels around
 _DIP = 0.3  # share by which darker surroundings show a structure of their own
-_SPREAD_SIGMAS = 1.6  # standard deviations below which such a spread is chance
+_SPREAD_SIGMAS = 3.5  # standard deviations of the mean spread below which it is chance
 _REACH = 4
 #: At most one pixel in so many of a row is replaced: what seems defective beyond that is no defect.
 _MOST = 3
@@ -86,50 +86,14 @@ def _flag_row(data, y, cfa, table, gain, variance, flags):
 
 
 @serial
-def _spread_of_light(data, y, x, sign, out):
-    """How the pixels beside differ from those of the same colours `out` times as far: mean and standard deviation.
-
-    A slope of the scene is taken off first. The one that differs most is left out: it may be a defect itself.
-    """
-    h, w = data.shape
-    ring = np.zeros((3, 3), np.float32)
-    slope_y, slope_x, count = np.float32(0), np.float32(0), 0
-    for j in range(-1, 2):
-        for i in range(-1, 2):
-            if (j == 0 and i == 0) or y + j < 0 or x + i < 0 or y + j >= h or x + i >= w:
-                continue
-            far_y = min(max(y + out * j, 0), h - 1)
-            far_x = min(max(x + out * i, 0), w - 1)
-            more = sign * (data[y + j, x + i] - data[far_y, far_x])
-            ring[j + 1, i + 1] = more
-            slope_y += j * more / 6
-            slope_x += i * more / 6
-            count += 1
-    if count < 8:
-        slope_y, slope_x = np.float32(0), np.float32(0)
-    total, square, most = np.float32(0), np.float32(0), np.float32(0)
-    for j in range(-1, 2):
-        for i in range(-1, 2):
-            if (j == 0 and i == 0) or y + j < 0 or x + i < 0 or y + j >= h or x + i >= w:
-                continue
-            more = ring[j + 1, i + 1] - slope_y * j - slope_x * i
-            total += more
-            square += more * more
-            most = more if abs(more) > abs(most) else most
-    count = max(count - 1, 1)
-    mean = (total - most) / count
-    return mean, np.sqrt(max((square - most * most) / count - mean * mean, np.float32(0)))
-
-
-@serial
-def _level(values, near, count):
+def _level(values, near, count, times):
     """Take the slope of the scene off the neighbours of a place (values at the offsets `near`).
 
-    The plane is fitted twice: the second time without the value furthest from it, which may be a defect itself.
+    A plane that is fitted more times than once leaves out the value furthest from the one before, which may be a defect.
     """
     left_out = -1
     mean, slope_y, slope_x = np.float32(0), np.float32(0), np.float32(0)
-    for _ in range(2):
+    for _ in range(times):
         n, sy, sx, syy, sxx, syx = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
         sv, svy, svx = 0.0, 0.0, 0.0
         for k in range(count):
@@ -154,6 +118,41 @@ def _level(values, near, count):
         values[k] -= slope_y * near[k, 0] + slope_x * near[k, 1]
 
 
+@serial
+def _spread_of_light(data, y, x, sign, out, cfa, gain, variance):
+    """How the pixels beside differ from those of the same colours `out` times as far: mean and standard deviation, and
+    the standard deviation that noise alone gives their mean.
+
+    A slope of the scene is taken off first. The one that differs most is left out: it may be a defect itself.
+    """
+    h, w = data.shape
+    ring, apart = np.empty(8, np.float32), np.empty((8, 2), np.int64)
+    count, noise, p = 0, np.float32(0), cfa.shape[0]
+    for j in range(-1, 2):
+        for i in range(-1, 2):
+            if (j == 0 and i == 0) or y + j < 0 or x + i < 0 or y + j >= h or x + i >= w:
+                continue
+            # beyond the rim: the same colour on the other side
+            far_y = out * j if 0 <= y + out * j < h else (2 - out) * j
+            far_x = out * i if 0 <= x + out * i < w else (2 - out) * i
+            ring[count] = sign * (data[y + j, x + i] - data[y + far_y, x + far_x])
+            c = cfa[(y + j) % p, (x + i) % p]
+            noise += 2 * (gain[c] * max(data[y + far_y, x + far_x], np.float32(0)) + variance[c])
+            apart[count, 0], apart[count, 1] = j - far_y, i - far_x
+            count += 1
+    _level(ring, apart, count, 1)
+    total, square, most = np.float32(0), np.float32(0), np.float32(0)
+    for k in range(count):
+        more = ring[k]
+        total += more
+        square += more * more
+        most = more if abs(more) > abs(most) else most
+    count = max(count - 1, 1)
+    mean = (total - most) / count
+    variety = np.sqrt(max((square - most * most) / count - mean * mean, np.float32(0)))
+    return mean, variety, np.sqrt(noise) / (count + 1)
+
+
 @kernel
 def _repair(data, cfa, table, gain, variance, places, values_there, found):
     """List the defects of every row: their columns and what they become."""
@@ -163,34 +162,39 @@ def _repair(data, cfa, table, gain, variance, places, values_there, found):
         flags = np.empty(w, np.uint8)
         _flag_row(data, y, cfa, table, gain, variance, flags)
         values = np.empty(table.shape[1], np.float32)
+        near = np.empty((table.shape[1], 2), np.int64)
         for x in range(w):
             if not flags[x]:
                 continue
             v = data[y, x]
-            near = table[(y % p) * p + x % p]
             c = cfa[y % p, x % p]
             count = 0
             for k in range(near.shape[0]):
-                j, i = y + near[k, 0], x + near[k, 1]
-                if j >= 0 and i >= 0 and j < h and i < w:
-                    values[count] = data[j, i]
+                j, i = table[(y % p) * p + x % p, k]
+                # beyond the rim: the same colour a period further inside
+                j += p if y + j < 0 else (-p if y + j >= h else 0)
+                i += p if x + i < 0 else (-p if x + i >= w else 0)
+                if (j or i) and y + j >= 0 and x + i >= 0 and y + j < h and x + i < w:
+                    values[count] = data[y + j, x + i]
+                    near[count, 0], near[count, 1] = j, i
                     count += 1
             if count < 3:
                 continue
             if count == near.shape[0]:
-                _level(values, near, count)
+                _level(values, near, count, 2)
             values[:count].sort()
             low, high = values[1], values[count - 2]
             sign = np.float32(1) if v > high else np.float32(-1)
             excess = max(v - high, low - v)
             middle = values[count // 2]
             sigma = np.sqrt(gain[c] * max(middle, np.float32(0)) + variance[c])
-            spread, variety = _spread_of_light(data, y, x, sign, 3 if p == 2 else p + 1)
+            around = _spread_of_light(data, y, x, sign, 3 if p == 2 else p + 1, cfa, gain, variance)
+            spread, variety, chance = around
             texture = np.float32(_TEXTURE) * max(high - low - np.float32(_NOISE_RANGE) * sigma, np.float32(0))
             texture += np.float32(_VARIETY) * max(variety - np.float32(_NOISE_VARIETY) * sigma, np.float32(0))
             if excess <= max(np.float32(_SIGMAS) * sigma, np.float32(_LEAST)) + texture:
                 continue
-            chance = np.float32(_SPREAD_SIGMAS) * sigma
+            chance *= np.float32(_SPREAD_SIGMAS)
             if spread > max(np.float32(_SPREAD) * excess, chance) or -spread > max(
                 np.float32(_DIP) * excess, chance
             ):

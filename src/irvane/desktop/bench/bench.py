@@ -127,11 +127,6 @@ class Bench(QWidget):
         for view in self.views[: self.count]:
             view.update()
 
-    @property
-    def matching(self) -> bool:
-        """Is pane B brightened to match pane A?"""
-        return self.panes.matching
-
     def _repaint(self, pane: int) -> None:
         self.view_of(pane).update()
 
