@@ -299,7 +299,15 @@ def six_by_six(folder: Path, megapixels: float) -> Rows:
 def in_the_window(bench: Bench, paths: list[Path]) -> Rows:
     """Latencies of the window with the frames open."""
     window = bench.window
-    window.opening.open(paths)
+    window.opening.open(paths[:1])
+    bench.until(
+        lambda: len(window.session.items) == 1 and all(i.ready for i in window.session.items.values())
+    )
+    bench.settled()
+    window.session.edit(window.bench.contents[0].item, 0, {"light.shadows": 1.0, "acutance.fine": 40.0})
+    bench.settled()
+    rows = [("peak memory of the window's process, one frame open and edited, MB", f"{peak_memory():.0f}")]
+    window.opening.open(paths[1:])
     bench.until(
         lambda: (
             len(window.session.items) == len(paths) and all(i.ready for i in window.session.items.values())
@@ -314,7 +322,7 @@ def in_the_window(bench: Bench, paths: list[Path]) -> Rows:
     bench.until(lambda: content.current is not None)
     own = time.perf_counter() - start
     bench.settled()
-    rows = [
+    rows += [
         ("click until the camera's preview is shown, ms", f"{preview * 1000:.0f}"),
         ("click until the proof's own rendering at the fitted size, ms", f"{own * 1000:.0f}"),
     ]
@@ -351,16 +359,18 @@ def in_the_window(bench: Bench, paths: list[Path]) -> Rows:
     ]  # fmt: skip
 
 
-def measure(megapixels: float) -> Rows:
+def measure(megapixels: float, window_only: bool) -> Rows:
     """Every figure for frames of one size."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         paths = [folder / "frame.dng", folder / "other.dng"]
         for seed, path in enumerate(paths, 1):
             make_frame(path, megapixels, iso=3200, seed=seed)
-        rows, ahd, dht = developing(folder, paths[0], denoise=True)
-        rows += kernels(paths[0], ahd, dht)
-        rows += six_by_six(folder, megapixels)
+        rows: Rows = []
+        if not window_only:
+            rows, ahd, dht = developing(folder, paths[0], denoise=True)
+            rows += kernels(paths[0], ahd, dht)
+            rows += six_by_six(folder, megapixels)
         gc.collect()
         Path("/proc/self/clear_refs").write_text("5", "ascii")  # the peak begins anew with the window
         bench = Bench()
@@ -377,23 +387,25 @@ def main() -> None:
     parser.add_argument(
         "--rows", type=Path, help="(one size) write the rows here as JSON instead of the table"
     )
+    parser.add_argument(
+        "--window", action="store_true", help="only what the window does; other rows stay in the table"
+    )
     args = parser.parse_args()
     warm()
     if args.rows is not None:
-        args.rows.write_text(json.dumps(measure(args.megapixels[0])), "utf-8")
+        args.rows.write_text(json.dumps(measure(args.megapixels[0], args.window)), "utf-8")
         return
     columns = []
     for size in args.megapixels:  # each in a process of its own: memory is that of one size alone
         with tempfile.NamedTemporaryFile(suffix=".json") as file:
-            subprocess.run(
-                [sys.executable, __file__, "--megapixels", str(size), "--rows", file.name], check=True
-            )
+            command = [sys.executable, __file__, "--megapixels", str(size), "--rows", file.name]
+            subprocess.run(command + ["--window"] * args.window, check=True)
             columns.append(dict(json.loads(Path(file.name).read_text("utf-8"))))
         write(args.megapixels[: len(columns)], columns)
 
 
-def kept_columns(sizes: list[float]) -> dict[float, dict[str, str]]:
-    """Columns of the present table for sizes that were not measured now."""
+def kept_columns() -> dict[float, dict[str, str]]:
+    """The columns of the present table."""
     table = ROOT / "docs" / "speed.md"
     rows = [
         [cell.strip() for cell in line.strip("|\n").split("|")]
@@ -406,13 +418,14 @@ def kept_columns(sizes: list[float]) -> dict[float, dict[str, str]]:
     return {
         size: {row[0]: row[place] for row in rows[1:] if len(row) > place}
         for place, size in enumerate(head, 1)
-        if size not in sizes
     }
 
 
 def write(measured: list[float], found: list[dict[str, str]]) -> None:
-    """Write the table: the sizes that were measured, and what is known of others from former runs."""
-    everything = {**kept_columns(measured), **dict(zip(measured, found, strict=True))}
+    """Write the table: what was measured, and what is known besides from former runs."""
+    everything = kept_columns()
+    for size, column in zip(measured, found, strict=True):
+        everything[size] = everything.get(size, {}) | column
     sizes = sorted(everything)
     columns = [everything[size] for size in sizes]
     given = " ".join(f"{size:g}" for size in sizes)
