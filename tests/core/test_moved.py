@@ -8,7 +8,7 @@ import shots
 from test_view import BUSY, _settings
 
 from irvane.core.line.context import make_context
-from irvane.core.line.develop import develop
+from irvane.core.line.develop import develop, quick
 from irvane.core.line.looks import render_look
 from irvane.core.line.marks import Limits
 from irvane.core.line.moved import LastView
@@ -83,3 +83,16 @@ def test_a_view_after_one_at_another_zoom_is_rendered_anew(rendering) -> None:
     asked.clear()
     last.render(1, (part,), FIRST, render)
     assert asked == [FIRST]
+
+
+def test_a_coarse_frame_can_be_moved_too() -> None:
+    camera = shots.photograph("coffee.png") * shots.NEUTRAL.astype(np.float32)
+    developed = quick(shots.loaded(np.ascontiguousarray(camera[:240, :360])))
+    context, settings, last = make_context(developed), Settings(), LastView()
+
+    def render(region: Region) -> Rendered:
+        return render_look("picture", developed, settings, context, region)
+
+    for region in (Region(20, 20, 180, 240), Region(36, 28, 196, 248), Region(30, 40, 190, 260)):
+        moved = last.render(1, (developed,), region, render)
+        np.testing.assert_array_equal(moved.pixels, render(region).pixels)

@@ -102,5 +102,7 @@ class LastView:
             made = render_moved(self._rendered, region, render)
         else:
             made = render(region)
-        self._what, self._parts, self._rendered = what, parts, made if at_1_to_1 else None
+        # a frame that is still coarse has fewer pixels than its place
+        whole = made.pixels.shape[:2] == (region.bottom - region.top, region.right - region.left)
+        self._what, self._parts, self._rendered = what, parts, made if at_1_to_1 and whole else None
         return made

@@ -18,13 +18,14 @@ import numpy as np
 
 from irvane.core.guidance import sample
 from irvane.core.kernels import flat, inline, kernel, serial
+from irvane.core.powers import log2
 
 #: Signal, relative to clipping, from which a colour counts as clipped; it fades in from the first figure on.
 CLIP_START, CLIP_FULL = 0.96, 0.995
 #: Gaussian radii that together make a kernel with a long tail, and the weight from each to the next wider one.
 _SPREADS = (1.5, 5.0, 15.0, 45.0, 135.0, 400.0)
 _FALL = 0.3
-_OTHERS = ((1, 2), (0, 2), (0, 1))
+_LN2 = float(np.log(2))
 _RIDGE = 0.02
 _NEUTRAL = 0.05  # of all weight
 _RARITY = 0.5  # how fast light above the clip becomes rare: per unit of its natural logarithm
@@ -114,48 +115,62 @@ def make_map(
         camera = cv2.resize(camera[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA)
         quarters = clipped[: 2 * h, : 2 * w].reshape(h, 2, w, 2)
         clipped = np.asarray(quarters.any(axis=(1, 3)))
-    logs = np.log(np.maximum(camera * gains.astype(np.float32), 1e-4))
-    logs -= logs.mean(axis=2, keepdims=True)
-    brightest = camera.max(axis=2)
-    weight = np.where(clipped | (brightest < _BRIGHT), 0, brightest**4).astype(np.float32)
-    mean, covariance = _surroundings(logs, weight)
-    slopes = []
-    for lost, (first, second) in enumerate(_OTHERS):
-        spread = covariance[first, first] + covariance[second, second] - 2 * covariance[first, second]
-        common = covariance[lost, first] - covariance[lost, second]
-        common -= 0.5 * (covariance[first, first] - covariance[second, second])
-        slopes.append(common / (np.maximum(spread, 0) + _RIDGE))
-    doubts = [covariance[i, i] + covariance[j, j] - 2 * covariance[i, j] for i, j in ((0, 1), (0, 2), (1, 2))]
-    planes = (mean, np.dstack(slopes).astype(np.float32), np.maximum(np.dstack(doubts), 0).astype(np.float32))
-    return HighlightMap(tuple(np.ascontiguousarray(plane) for plane in planes), extent, share)
-
-
-def _surroundings(
-    logs: np.ndarray, weight: np.ndarray
-) -> tuple[np.ndarray, dict[tuple[int, int], np.ndarray]]:
-    """Weighted means (h×w×3) and covariances of the surroundings' log ratios, which sum to 0 at every pixel."""
-    red, green = logs[..., 0], logs[..., 1]
-    once = np.dstack([weight, weight * red, weight * green])
-    twice = np.dstack([weight * red * red, weight * red * green, weight * green * green])
-    sums = [np.zeros_like(once), np.zeros_like(once)]
-    longest = max(weight.shape)
+    h, w = camera.shape[:2]
+    sums = [np.zeros((h, w, 3), np.float32) for _ in range(2)]
+    once, twice = np.empty_like(sums[0]), np.empty_like(sums[0])
+    _moments(flat(camera), gains.astype(np.float32), flat(clipped), flat(once), flat(twice))
     for number, sigma in enumerate(_SPREADS):
         for total, moments in zip(sums, (once, twice), strict=True):
-            total += _FALL**number * _wide_blur(moments, max(0.6, sigma * longest / 900))
-    # some of the light is taken to be neutral: what is bright often is, and the slopes then pass through it
-    total = np.maximum(sums[0][..., 0] * (1 + _NEUTRAL), _LEAST)
-    r, g = sums[0][..., 1] / total, sums[0][..., 2] / total
-    rr, rg, gg = (sums[1][..., k] / total - v for k, v in enumerate((r * r, r * g, g * g)))
-    covariance = {
-        (0, 0): rr,
-        (0, 1): rg,
-        (1, 1): gg,
-        (0, 2): -rr - rg,
-        (1, 2): -rg - gg,
-        (2, 2): rr + 2 * rg + gg,
-    }
-    covariance |= {(j, i): plane for (i, j), plane in covariance.items()}
-    return np.dstack([r, g, -r - g]).astype(np.float32), covariance
+            total += np.float32(_FALL**number) * _wide_blur(moments, max(0.6, sigma * max(h, w) / 900))
+    planes = [np.empty((h, w, 3), np.float32) for _ in range(3)]
+    _ratios(*(flat(total) for total in sums), *(flat(plane) for plane in planes))
+    return HighlightMap(tuple(planes), extent, share)
+
+
+@serial
+def _moments(camera, gains, clipped, once, twice):
+    """Of every pixel its weight, times the log ratios of red and green to the geometric mean, and times their products."""
+    for i in range(clipped.size):
+        r = log2(max(camera[3 * i] * gains[0], np.float32(1e-4)))
+        g = log2(max(camera[3 * i + 1] * gains[1], np.float32(1e-4)))
+        b = log2(max(camera[3 * i + 2] * gains[2], np.float32(1e-4)))
+        mean = (r + g + b) * np.float32(1 / 3)
+        r, g = (r - mean) * np.float32(_LN2), (g - mean) * np.float32(_LN2)
+        brightest = max(camera[3 * i], max(camera[3 * i + 1], camera[3 * i + 2]))
+        square = brightest * brightest
+        lends = (not clipped[i]) and brightest >= np.float32(_BRIGHT)
+        weight = square * square if lends else np.float32(0)
+        once[3 * i] = weight
+        once[3 * i + 1] = weight * r
+        once[3 * i + 2] = weight * g
+        twice[3 * i] = weight * r * r
+        twice[3 * i + 1] = weight * r * g
+        twice[3 * i + 2] = weight * g * g
+
+
+@serial
+def _ratios(once, twice, means, slopes, doubts):
+    """What the spread moments say at every pixel: see :class:`HighlightMap`. The three log ratios sum to 0."""
+    ridge = np.float32(_RIDGE)
+    for i in range(once.size // 3):
+        # some of the light is taken to be neutral: what is bright often is, and the slopes then pass through it
+        total = 1 / max(once[3 * i] * np.float32(1 + _NEUTRAL), np.float32(_LEAST))
+        r, g = once[3 * i + 1] * total, once[3 * i + 2] * total
+        rr = twice[3 * i] * total - r * r
+        rg = twice[3 * i + 1] * total - r * g
+        gg = twice[3 * i + 2] * total - g * g
+        rb, gb, bb = -rr - rg, -rg - gg, rr + 2 * rg + gg
+        means[3 * i] = r
+        means[3 * i + 1] = g
+        means[3 * i + 2] = -r - g
+        apart_gb, apart_rb, apart_rg = gg + bb - 2 * gb, rr + bb - 2 * rb, rr + gg - 2 * rg
+        half = np.float32(0.5)
+        slopes[3 * i] = (rg - rb - half * (gg - bb)) / (max(apart_gb, np.float32(0)) + ridge)
+        slopes[3 * i + 1] = (rg - gb - half * (rr - bb)) / (max(apart_rb, np.float32(0)) + ridge)
+        slopes[3 * i + 2] = (rb - gb - half * (rr - gg)) / (max(apart_rg, np.float32(0)) + ridge)
+        doubts[3 * i] = max(apart_rg, np.float32(0))
+        doubts[3 * i + 1] = max(apart_rb, np.float32(0))
+        doubts[3 * i + 2] = max(apart_gb, np.float32(0))
 
 
 @inline
