@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numba
@@ -184,7 +185,13 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
     mosaic, defects, banding = repaired(loaded, settings)
     full = _full_picture(
-        mosaic, gains(loaded.colour.neutral), knee_for(loaded.noise.read[1]), settings, loaded.flip
+        lambda top, bottom: mosaic.data[top:bottom],
+        mosaic.data.shape,
+        mosaic.cfa,
+        gains(loaded.colour.neutral),
+        knee_for(loaded.noise.read[1]),
+        settings,
+        loaded.flip,
     )
     bits = _mosaic_clip_bits(loaded.mosaic)
     method = demosaicing.METHODS[mosaic.cfa.shape[0]] if settings.demosaic != "linear" else "linear@1"
@@ -215,15 +222,21 @@ def _reach(settings: Sensor) -> int:
     return demosaicing.REACH + (false_colour.REACH if settings.false_colour else 0)
 
 
-def _full_picture(mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, flip: int) -> Picture:
-    """The whole picture, made in bands: a large frame is never held at full size as floating point."""
-    h, w = mosaic.data.shape
+def _full_picture(
+    rows_of: Callable[[int, int], np.ndarray], shape: tuple[int, int], cfa: np.ndarray, factors: np.ndarray,
+    knee: float, settings: Sensor, flip: int,
+) -> Picture:  # fmt: skip
+    """The whole picture, made in bands: a large frame is never held at full size as floating point.
+
+    `rows_of` gives rows of the mosaic, from the first (a multiple of PERIOD) to before the last.
+    """
+    h, w = shape
     codes = np.empty((h, w, 3), np.int16)
     reach = _reach(settings)
     for first in range(0, h, _BAND):
         last = min(h, first + _BAND)
         top, bottom = max(0, (first - reach) // PERIOD * PERIOD), min(h, last + reach)
-        part = _full_colour(Mosaic(mosaic.data[top:bottom], mosaic.cfa), factors, knee, settings)
+        part = _full_colour(Mosaic(rows_of(top, bottom), cfa), factors, knee, settings)
         encode16(part[first - top : last - top], codes[first:last])
     return Picture.from_codes(upright(codes, flip))
 
@@ -250,13 +263,17 @@ def denoise_whole(
         return _denoise_finished_whole(developed, developed.finished, removal, progress)
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
-    clean = denoise.denoise_mosaic(
-        mosaic, noise, developed.gains, removal.strength, progress=part(progress, 0.0, 0.9),
-        method=denoise.method_for(mosaic.cfa, removal.kind),
-    )  # fmt: skip
-    step(progress, 0.9)
+    h = mosaic.data.shape[0]
+    method = denoise.method_for(mosaic.cfa, removal.kind)
+
+    def clean(top: int, bottom: int) -> np.ndarray:
+        return denoise.denoise_mosaic(
+            mosaic, noise, developed.gains, removal.strength, rows=(top, bottom), method=method,
+            progress=part(progress, top / h, bottom / h),
+        )  # fmt: skip
+
     return _full_picture(
-        Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings, developed.flip
+        clean, mosaic.data.shape, mosaic.cfa, developed.gains, _clean_knee(noise), settings, developed.flip
     )
 
 

@@ -150,11 +150,15 @@ class Picture:
         h, w = self.shape
         if min(h, w) <= 2 * _SMALLEST_LEVEL:
             return
-        level = np.empty((h // 2, w // 2, 3), np.float32)
+        half = np.empty((h // 2, w // 2, 3), self.codes.dtype)
+        level = np.empty((h // 4, w // 4, 3), np.float32)
         for first in range(0, h // 2 * 2, _BAND):
-            level[first // 2 : (first + _BAND) // 2] = halve(
-                self._crop(0, slice(first, first + _BAND), slice(None))
-            )
+            band = halve(self._crop(0, slice(first, first + _BAND), slice(None)))
+            half[first // 2 : (first + _BAND) // 2] = self._pack(band)
+            level[first // 4 : (first + _BAND) // 4] = halve(band)
+        self._levels.append(half)
+        if min(half.shape[:2]) <= 2 * _SMALLEST_LEVEL:
+            return
         self._levels.append(self._pack(level))
         while min(level.shape[:2]) > 2 * _SMALLEST_LEVEL:
             level = halve(level)
