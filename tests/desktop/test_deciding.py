@@ -169,6 +169,9 @@ def test_a_chart_is_marked_by_hand(driver: Driver, demo: Path) -> None:
     dialog.fields["Top"].setValue(top.top - 2)
     dialog.fields["Height"].setValue(top.bottom - top.top + 4)
     assert len(dialog.patches) == columns
+    dialog.fields["Left"].setValue(dialog.fields["Left"].maximum() - 40)
+    assert max(p.region.right for p in dialog.patches) <= first.ladders[0].extent[1], "it ends at the frame"
+    dialog._begin(list(found.patches), found.extent)
     dialog.accept()
     driver.until(lambda: reporting.ladder_window is not first, 120)
     window = reporting.ladder_window

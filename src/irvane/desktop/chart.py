@@ -139,7 +139,7 @@ class ChartDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Mark the chart")
         self.resize(900, 680)
-        extent = round(rendered.bottom), round(rendered.right)
+        extent = self._extent = round(rendered.bottom), round(rendered.right)
         self.area = _Area(image_of(rendered.pixels, rendered.space), extent)
         self.area.marked.connect(self._take)
         words = QLabel(
@@ -206,6 +206,9 @@ class ChartDialog(QDialog):
 
     def _show(self) -> None:
         left, top, wide, high, rows, columns = (field.value() for field in self.fields.values())
-        self.area.region = Region(top, left, top + high, left + wide)
+        # what is typed may reach beyond the frame: it ends there
+        self.area.region = Region(
+            top, left, min(top + high, self._extent[0]), min(left + wide, self._extent[1])
+        )
         self.area.patches = self.patches = marked_chart(self.area.region, rows, columns)
         self.area.update()

@@ -69,7 +69,7 @@ class LadderWindow(QDialog):
         keep.setToolTip("Crops, plots and figures as page, PDF, CSV and JSON.")
         keep.clicked.connect(lambda: self.report_asked.emit(ladder_report(self.ladders, self.limit.value())))
         mark = QPushButton("Mark the chart …")
-        mark.setToolTip("Say by hand where the patches are, and measure them again.")
+        mark.setToolTip("Say by hand where the patches are (for all cameras alike), and measure them again.")
         mark.clicked.connect(lambda: self.mark_asked.emit(list(self.ladders[0].patches)))
         top = QHBoxLayout()
         top.addWidget(self.words, 1)

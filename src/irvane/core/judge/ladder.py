@@ -230,6 +230,10 @@ def _reference(
         if patches and (settled or not _clipped(frame.developed, patches, STILL).any()):
             means = _means(frame, patches, STILL, 0.0)
             return _Start(frame, patches, _luminance(frame), means, _lab(means, frame), _spot(frame, patches))
+    if given is not None:
+        raise ReadError(
+            members[0], "every frame has a clipped patch, or the marked patches hold none of the chart"
+        )
     raise NoChartError(members[0], "no chart of patches was found in these frames; mark it by hand")
 
 

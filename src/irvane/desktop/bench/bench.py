@@ -192,6 +192,9 @@ class Bench(QWidget):
                     return
 
     def _exchange(self, one: int, two: int) -> None:
+        if self.hidden:
+            self.said.emit("In a blind judgement the panes stay where they are.")
+            return
         self.contents[one], self.contents[two] = self.contents[two], self.contents[one]
         for pane in (one, two):
             self.feed.forget(pane)
