@@ -7,6 +7,7 @@ import time
 from typing import Any
 
 import numpy as np
+from PySide6.QtCore import QEvent, QObject
 
 from irvane.desktop.bench.strip import ONE
 from irvane.desktop.session import BARE
@@ -78,19 +79,37 @@ def six_panes(driver: Any) -> list[tuple[str, str]]:
     return rows
 
 
+class _Painted(QObject):
+    """Notes which picture each view painted last."""
+
+    def __init__(self, bench: Any) -> None:
+        super().__init__()
+        self.views = bench.views[:PANES]
+        self.last = {view: view.contents[0].current for view in self.views}
+        for view in self.views:
+            view.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        if event.type() == QEvent.Type.Paint:
+            self.last[watched] = watched.contents[0].current
+        return False
+
+
 def _repaints(driver: Any, move: Any) -> list[float]:
     """Milliseconds from a move until every pane is painted with what it is to show then."""
-    bench, times = driver.window.bench, []
+    painted, times = _Painted(driver.window.bench), []
     for k in range(_TIMES):
-        shown = [id(content.current) for content in bench.contents]
+        shown = list(painted.last.values())
         start = time.perf_counter()
         move(k + 1)
         driver.until(
-            lambda old=tuple(shown): all(id(c.current) != s for c, s in zip(bench.contents, old, strict=True))
+            lambda old=tuple(shown): all(
+                now is not s for now, s in zip(painted.last.values(), old, strict=True)
+            )
         )
-        for view in bench.views[:PANES]:
-            view.repaint()
         times.append((time.perf_counter() - start) * 1000)
+    for view in painted.views:
+        view.removeEventFilter(painted)
     return times
 
 

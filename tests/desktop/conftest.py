@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from irvane.desktop import theme
@@ -89,11 +89,14 @@ class Driver:
         self.settled()
 
 
+@pytest.fixture(scope="session")
+def _themed(qapp: QApplication) -> None:
+    theme.apply(qapp)
+
+
 @pytest.fixture
-def driver(qtbot: QtBot, frames: Path) -> Iterator[Driver]:
+def driver(qtbot: QtBot, frames: Path, _themed: None) -> Iterator[Driver]:
     """An open window on copies of the small demo frames."""
-    app = pytest.importorskip("PySide6.QtWidgets").QApplication.instance()
-    theme.apply(app)
     window = Window()
     qtbot.addWidget(window)
     window.show()

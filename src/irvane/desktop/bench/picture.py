@@ -14,6 +14,7 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QPolygonF,
+    QRegion,
     QResizeEvent,
     QTransform,
     QWheelEvent,
@@ -99,8 +100,11 @@ class PictureView(QWidget):
 
     def _turn(self, content: Content) -> QTransform:
         """The turn about the middle that lays a content's frame on the shared one."""
-        degrees, middle = turn(content.mapping, self.device_size()), QRectF(self.rect()).center()
         turned = QTransform()
+        degrees = turn(content.mapping, self.device_size())
+        if not degrees:
+            return turned
+        middle = QRectF(self.rect()).center()
         turned.translate(middle.x(), middle.y())
         turned.rotate(degrees)
         turned.translate(-middle.x(), -middle.y())
@@ -192,17 +196,32 @@ class PictureView(QWidget):
             painter.setClipRect(clip)
         else:
             painter.setClipPath(path)
-        painter.setTransform(self._turn(content), True)
+        turned = self._turn(content)
         seen = clip if path is None else self.rect()
         if content.backdrop is not None and not self._covered(content, seen):
+            if path is None and turned.isIdentity():  # only where the latest picture does not lie
+                painter.setClipRegion(QRegion(clip) - self._latest(content))
+            painter.setTransform(turned, True)
             self._paint_layer(painter, content.backdrop, content)
+            painter.resetTransform()
+            if path is None:
+                painter.setClipRect(clip)
         if content.current is not None:
+            painter.setTransform(turned, True)
             self._paint_layer(painter, content.current, content)
-        painter.resetTransform()
+            painter.resetTransform()
         words = content.problem or content.busy or STATES[content.state] or content.instead
         if words:
             self._paint_note(painter, words, clip, warning=bool(content.problem))
         painter.restore()
+
+    def _latest(self, content: Content) -> QRegion:
+        """Whole pixels of the widget that the latest picture covers."""
+        if content.current is None:
+            return QRegion()
+        rect = self._view_rect(content.current.rect, content)
+        corner = QPoint(math.ceil(rect.left()) + 1, math.ceil(rect.top()) + 1)
+        return QRegion(QRect(corner, QPoint(math.floor(rect.right()) - 2, math.floor(rect.bottom()) - 2)))
 
     def _covered(self, content: Content, clip: QRect) -> bool:
         """Does the latest picture cover all of the frame that can be seen?"""
