@@ -28,7 +28,7 @@ import torch
 from scenes import photographs
 from torch import nn
 
-from irvane.core.noise.learned import PACKINGS, Packing
+from irvane.core.sensor.packing import PACKINGS, Packing
 
 ARRAYS = {packing.file: packing for packing in PACKINGS.values()}
 #: Channels at the three scales; a cell of nine pixels holds more than one of four.

@@ -209,13 +209,18 @@ def even(rng: np.random.Generator, side: int = 512) -> np.ndarray:
 
 
 def photograph_crops(
-    names: tuple[str, ...], rng: np.random.Generator, each: int, side: int = 512
+    names: tuple[str, ...],
+    rng: np.random.Generator,
+    each: int,
+    reductions: tuple[float, float] = (1.0, 2.5),
+    side: int = 512,
 ) -> Iterator[np.ndarray]:
     """Random squares of photographs at random reductions."""
     for name in names:
         large = photographs.load(name, 4000)
         for _ in range(each):
-            factor = rng.uniform(1, max(1.0, min(2.5, min(large.shape[:2]) / side)))
+            least, most = (min(limit, max(1.0, min(large.shape[:2]) / side)) for limit in reductions)
+            factor = rng.uniform(least, most)
             size = (max(side, int(large.shape[1] / factor)), max(side, int(large.shape[0] / factor)))
             small = cv2.resize(large, size, interpolation=cv2.INTER_AREA)
             top = int(rng.integers(0, small.shape[0] - side + 1))

@@ -12,8 +12,8 @@ from scipy.ndimage import uniform_filter
 
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
 from irvane.core.noise.denoise import CLASSICAL, Method, denoise_mosaic, method_for
-from irvane.core.noise.learned import PACKINGS
 from irvane.core.noise.stabilise import stabilise
+from irvane.core.sensor.packing import PACKINGS
 
 GAINS = 1 / shots.NEUTRAL / (1 / shots.NEUTRAL).min()
 ORDERS = {name: np.roll(BAYER, shift, (0, 1)) for name, shift in

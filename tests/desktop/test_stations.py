@@ -169,6 +169,25 @@ def test_controls_over_scale_and_brightness_repaint_without_denoising_again(driv
     assert not calls
 
 
+def test_a_six_by_six_frame_is_refined_once_it_is_seen(driver: Driver) -> None:
+    window = driver.window
+    driver.choose("window-leaves.dng")
+    window.band.toggle("sensor")
+    window.bench.set_zoom(1.0)
+    driver.settled()
+    engine, content = window.backstage.engine, window.bench.contents[0]
+    frame = engine.best(window.session.items[content.item].source, driver.settings().sensor)
+    assert frame is not None and frame.developed.refined and content.state == "final"
+    refined = driver.pixels()
+    assert "refined" in window.band.words("sensor") and "refined" in window.shelf.sensor_words.text()
+    window.proofs.edit("sensor.demosaic", "directional")
+    driver.settled()
+    assert np.abs(driver.pixels() - refined).max() > 2
+    window.session.undo.undo()
+    driver.settled()
+    assert np.array_equal(driver.pixels(), refined)
+
+
 def test_noise_of_a_finished_picture_is_removed_when_asked(driver: Driver, tmp_path: Path) -> None:
     rng = np.random.default_rng(2)
     grey = np.clip(rng.normal(120, 14, (300, 420, 3)), 0, 255).astype(np.uint8)

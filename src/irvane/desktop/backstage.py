@@ -120,7 +120,8 @@ class Backstage(QObject):
             picture = last.render(what, parts, wish.region, render)
             if frame.coarse:
                 return picture, COARSE
-            final = frame.denoised_for(wish.settings) or clean is not None
+            clean_there = frame.denoised_for(wish.settings) or clean is not None
+            final = clean_there and not frame.to_be_refined(wish.settings)
             return picture, FINAL if final else NOISY
 
         self._view.submit(
@@ -142,6 +143,8 @@ class Backstage(QObject):
             and frame.developed.mosaic is None
         ):
             self._make(("mosaic", key, wish.settings.sensor), "reading", 2, wish, self.engine.with_mosaic)
+        if frame.to_be_refined(wish.settings):
+            self._make(("refine", key, wish.settings.sensor), "refining colour", 4, wish, self.engine.refine)
         if frame.denoised_for(wish.settings):
             return
         removal = frame.removal(wish.settings)
@@ -209,7 +212,7 @@ class Backstage(QObject):
         )
         self._heavy.cancel(
             lambda key: (
-                key[0] in ("coarse", "full", "mosaic", "local", "whole", "figures", "probe")
+                key[0] in ("coarse", "full", "mosaic", "refine", "local", "whole", "figures", "probe")
                 and key[1] not in keys
             )
         )
@@ -254,7 +257,7 @@ class Backstage(QObject):
     def measure(self, pane: int, wish: Wish) -> None:
         """Figures of the whole proof and its exact reduced picture, once its final form is there."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
-        if frame is None or frame.coarse or not frame.denoised_for(wish.settings):
+        if frame is None or frame.coarse or not frame.complete_for(wish.settings):
             return
         look = LOOKS[wish.look]
         exact = wish.region.step if wish.region.step > 1 and look.is_light else None
@@ -279,7 +282,9 @@ class Backstage(QObject):
         """Figures of a rectangle; None while the pixels they would be read from are not there."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         clean = frame.clean(wish.settings, place) if frame is not None else None
-        if frame is None or frame.coarse or (not frame.denoised_for(wish.settings) and clean is None):
+        settings = wish.settings
+        ready = frame is not None and not frame.coarse and not frame.to_be_refined(settings)
+        if frame is None or not ready or (not frame.denoised_for(settings) and clean is None):
             self.probed.emit(pane, wish, None)
             return
 
@@ -305,7 +310,7 @@ class Backstage(QObject):
         """Write a proof to a file."""
         frame = self.engine.best(source, settings.sensor)
         ready = None
-        if frame is not None and not frame.coarse and frame.denoised_for(settings):
+        if frame is not None and not frame.coarse and frame.complete_for(settings):
             ready = (frame.fitting(settings).developed, frame.context)
 
         def failed(error: IrvaneError) -> None:

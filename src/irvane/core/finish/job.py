@@ -13,7 +13,7 @@ from irvane.core.errors import WriteError
 from irvane.core.files.atomic import safe_name
 from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
 from irvane.core.line.context import Context, make_context, noise_amount, noise_removal
-from irvane.core.line.develop import Developed, denoise_whole, develop
+from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
 from irvane.core.line.source import Source
 from irvane.core.line.view import Output, finished_bands
 from irvane.core.progress import Progress, always, part, step
@@ -23,7 +23,7 @@ ENDINGS = {"tiff": ".tif", "jpeg": ".jpg", "exr": ".exr"}
 FORMATS = {".tif": "tiff", ".tiff": "tiff", ".jpg": "jpeg", ".jpeg": "jpeg", ".exr": "exr"}
 
 #: Shares of the time that developing, denoising and finishing usually take, for progress.
-_DEVELOPED, _DENOISED = 0.1, 0.75
+_DEVELOPED, _REFINED, _DENOISED = 0.1, 0.2, 0.75
 
 
 @dataclass(frozen=True)
@@ -80,10 +80,12 @@ def make(source: Source, settings: Settings, progress: Progress = always) -> tup
     developed = develop(source.load(part(progress, 0.0, _DEVELOPED)), settings.sensor)
     step(progress, _DEVELOPED)
     context = make_context(developed)
+    if to_be_refined(developed, settings.sensor):
+        developed = refine_plain(developed, settings.sensor, part(progress, _DEVELOPED, _REFINED))
     removal = noise_removal(settings, context)
     if removal.strength > 0 and developed.can_be_denoised:
         developed.denoised = denoise_whole(
-            developed, settings.sensor, removal, part(progress, _DEVELOPED, _DENOISED)
+            developed, settings.sensor, removal, part(progress, _REFINED, _DENOISED)
         )
     developed.mosaic = None  # not needed any more: a sixth of the memory
     return developed, context

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numba
 import numpy as np
@@ -13,13 +13,14 @@ from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.kernels import kernel
 from irvane.core.line.picture import Patch, Picture, Region, encode16
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, Loaded
+from irvane.core.memory import give_back
 from irvane.core.noise import denoise, finished
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.finished import FinishedNoise
 from irvane.core.orientation import upright, upright_rect
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import demosaic as demosaicing
-from irvane.core.sensor import false_colour
+from irvane.core.sensor import false_colour, refine
 from irvane.core.sensor.banding import remove_banding
 from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
@@ -28,8 +29,8 @@ from irvane.core.settings import Sensor
 
 #: Pixels after which both colour arrays begin anew.
 PERIOD = 12
-#: Rows that are given their full colour at once.
-_BAND = 1200
+#: Rows that are denoised at once, and of these the rows that are given their full colour at once.
+_BAND, _STRIP = 1200, 400
 #: Rows of a finished picture that are denoised at once.
 _FINISHED_BAND = 480
 
@@ -52,6 +53,7 @@ class Developed:
     mosaic : the mosaic after repair, in sensor orientation, for denoising; None for other entries, and where it was
         given up to save memory (:func:`repaired` makes it again).
     cfa : its colour array.
+    refined : was the plain picture refined by the network?
     """
 
     plain: Picture
@@ -72,6 +74,7 @@ class Developed:
     levels: tuple[np.ndarray, np.ndarray] | None = None
     finished: FinishedNoise | None = None
     cfa: np.ndarray | None = None
+    refined: bool = False
 
     @property
     def can_be_denoised(self) -> bool:
@@ -184,22 +187,49 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
         )  # fmt: skip
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
     mosaic, defects, banding = repaired(loaded, settings)
-    full = _full_picture(
-        lambda top, bottom: mosaic.data[top:bottom],
-        mosaic.data.shape,
-        mosaic.cfa,
-        gains(loaded.colour.neutral),
-        knee_for(loaded.noise.read[1]),
-        settings,
-        loaded.flip,
-    )
+    full = _plain_picture(mosaic, gains(loaded.colour.neutral), loaded.noise, settings, loaded.flip, False)
     bits = _mosaic_clip_bits(loaded.mosaic)
-    method = demosaicing.METHODS[mosaic.cfa.shape[0]] if settings.demosaic != "linear" else "linear@1"
     return Developed(
         full, None, Removal(), None if bits is None else upright(bits, loaded.flip), MOSAIC,
-        loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic, method,
-        banding, loaded.levels, cfa=mosaic.cfa,
+        loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic,
+        demosaicing.method_name(mosaic.cfa, settings.demosaic), banding, loaded.levels, cfa=mosaic.cfa,
     )  # fmt: skip
+
+
+def to_be_refined(developed: Developed, settings: Sensor) -> bool:
+    """Is the plain picture still to be refined by the network?"""
+    if developed.cfa is None or developed.refined or developed.step > 1:
+        return False
+    return settings.demosaic == demosaicing.AUTO and refine.possible(developed.cfa)
+
+
+def refine_plain(developed: Developed, settings: Sensor, progress: Progress = always) -> Developed:
+    """The same with its plain picture refined by the network; its mosaic must be there.
+
+    Raises
+    ------
+    Cancelled
+        When `progress` returns False.
+    """
+    mosaic, noise = developed.mosaic, developed.noise
+    assert mosaic is not None and noise is not None
+    picture = _plain_picture(mosaic, developed.gains, noise, settings, developed.flip, True, progress)
+    return replace(developed, plain=picture, refined=True, method=refine.NAME)
+
+
+def _plain_picture(
+    mosaic: Mosaic, factors: np.ndarray, noise: NoiseModel, settings: Sensor, flip: int, refined: bool,
+    progress: Progress = always,
+) -> Picture:  # fmt: skip
+    h = mosaic.data.shape[0]
+
+    def rows_of(top: int, bottom: int) -> np.ndarray:
+        step(progress, top / h)
+        return mosaic.data[top:bottom]
+
+    return _full_picture(
+        rows_of, mosaic.data.shape, mosaic.cfa, factors, knee_for(noise.read[1]), settings, flip, refined
+    )
 
 
 def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, float]:
@@ -217,14 +247,28 @@ def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, float]:
     return mosaic, defects, banding
 
 
-def _reach(settings: Sensor) -> int:
+def _reach(settings: Sensor, refined: bool) -> int:
     """Pixels of the mosaic around a place that its colour depends on."""
-    return demosaicing.REACH + (false_colour.REACH if settings.false_colour else 0)
+    more = (refine.REACH if refined else 0) + (false_colour.REACH if settings.false_colour else 0)
+    return demosaicing.REACH + more
+
+
+def _refined(cfa: np.ndarray, settings: Sensor, removal: Removal) -> bool:
+    """Is the picture of a denoised mosaic refined by the network?"""
+    best = removal.kind == denoise.BEST
+    return best and settings.demosaic == demosaicing.AUTO and refine.possible(cfa)
+
+
+def denoised_name(cfa: np.ndarray, settings: Sensor, removal: Removal) -> str:
+    """Name of the demosaicing method of a denoised picture, with its weights' hash where it has some."""
+    if _refined(cfa, settings, removal):
+        return f"{refine.NAME} {refine.fingerprint(cfa.shape[0])}"
+    return demosaicing.method_name(cfa, settings.demosaic)
 
 
 def _full_picture(
     rows_of: Callable[[int, int], np.ndarray], shape: tuple[int, int], cfa: np.ndarray, factors: np.ndarray,
-    knee: float, settings: Sensor, flip: int,
+    knee: float, settings: Sensor, flip: int, refined: bool,
 ) -> Picture:  # fmt: skip
     """The whole picture, made in bands: a large frame is never held at full size as floating point.
 
@@ -232,18 +276,29 @@ def _full_picture(
     """
     h, w = shape
     codes = np.empty((h, w, 3), np.int16)
-    reach = _reach(settings)
+    reach = _reach(settings, refined)
     for first in range(0, h, _BAND):
         last = min(h, first + _BAND)
         top, bottom = max(0, (first - reach) // PERIOD * PERIOD), min(h, last + reach)
-        part = _full_colour(Mosaic(rows_of(top, bottom), cfa), factors, knee, settings)
-        encode16(part[first - top : last - top], codes[first:last])
+        rows = rows_of(top, bottom)
+        for begin in range(first, last, _STRIP):
+            end = min(last, begin + _STRIP)
+            above, below = max(top, (begin - reach) // PERIOD * PERIOD), min(bottom, end + reach)
+            strip = Mosaic(rows[above - top : below - top], cfa)
+            full = _full_colour(strip, factors, knee, settings, refined)
+            encode16(full[begin - above : end - above], codes[begin:end])
+        del rows, strip, full
+        give_back()
     return Picture.from_codes(upright(codes, flip))
 
 
-def _full_colour(mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor) -> np.ndarray:
+def _full_colour(
+    mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, refined: bool
+) -> np.ndarray:
     """Full colour of a mosaic that begins at a multiple of 12 pixels."""
     full = demosaicing.demosaic(mosaic, factors, knee, settings.demosaic)
+    if refined:
+        full = refine.refine(full, mosaic.cfa, factors, knee)
     return false_colour.clean_colour(
         full, factors, knee, settings.false_colour / 100, settings.false_colour_width
     )
@@ -273,8 +328,9 @@ def denoise_whole(
         )  # fmt: skip
 
     return _full_picture(
-        clean, mosaic.data.shape, mosaic.cfa, developed.gains, _clean_knee(noise), settings, developed.flip
-    )
+        clean, mosaic.data.shape, mosaic.cfa, developed.gains, _clean_knee(noise), settings, developed.flip,
+        _refined(mosaic.cfa, settings, removal),
+    )  # fmt: skip
 
 
 def _denoise_finished(picture: Picture, noise: FinishedNoise, removal: Removal, region: Region) -> np.ndarray:
@@ -317,14 +373,15 @@ def denoise_region(developed: Developed, settings: Sensor, removal: Removal, reg
     rows, columns = upright_rect(
         (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
     )
-    reach = _reach(settings)
+    refined = _refined(mosaic.cfa, settings, removal)
+    reach = _reach(settings, refined)
     outer_rows = max(0, (rows[0] - reach) // PERIOD * PERIOD), min(h, rows[1] + reach)
     outer_columns = max(0, (columns[0] - reach) // PERIOD * PERIOD), min(w, columns[1] + reach)
     clean = denoise.denoise_mosaic(
         mosaic, noise, developed.gains, removal.strength, rows=outer_rows, columns=outer_columns,
         method=denoise.method_for(mosaic.cfa, removal.kind),
     )  # fmt: skip
-    full = _full_colour(Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings)
+    full = _full_colour(Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings, refined)
     inner = full[
         rows[0] - outer_rows[0] : rows[1] - outer_rows[0],
         columns[0] - outer_columns[0] : columns[1] - outer_columns[0],

@@ -16,10 +16,21 @@ import numpy as np
 
 from irvane.core.files.cache import ResultCache
 from irvane.core.line.context import Context, make_context, noise_removal
-from irvane.core.line.develop import Developed, denoise_region, denoise_whole, develop, quick, repaired
+from irvane.core.line.develop import (
+    Developed,
+    denoise_region,
+    denoise_whole,
+    denoised_name,
+    develop,
+    quick,
+    refine_plain,
+    repaired,
+    to_be_refined,
+)
 from irvane.core.line.picture import Patch, Picture, Region
 from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.view import covers, wanted
+from irvane.core.memory import give_back
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.dynamic_range import RANGE_SNR, stops
@@ -77,6 +88,14 @@ class Frame:
         made = self.developed.denoised is not None and self.developed.removal == wished
         return wished.strength == 0 or made or wished in self.wholes
 
+    def complete_for(self, settings: Settings) -> bool:
+        """Is everything there that the proof's whole picture is made of?"""
+        return self.denoised_for(settings) and not self.to_be_refined(settings)
+
+    def to_be_refined(self, settings: Settings) -> bool:
+        """Will the plain picture still be replaced by a better one?"""
+        return not self.coarse and to_be_refined(self.developed, settings.sensor)
+
     def clean(self, settings: Settings, region: Region) -> Patch | None:
         """Locally denoised pixels that stand in for a region, if they are there."""
         patch = self.patches.get(self.removal(settings))
@@ -112,7 +131,7 @@ def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Re
         developed.noise,
         removal.strength,
         method.name,
-        developed.method,
+        denoised_name(developed.cfa, sensor, removal),
     )
     return " ".join(map(str, (*parts, method.fingerprint())))
 
@@ -188,6 +207,7 @@ class Engine:
             return self._loaded[1]
         self._loaded = None
         loaded = source.load(progress)
+        give_back()
         self._loaded = (source.key, loaded)
         return loaded
 
@@ -234,12 +254,22 @@ class Engine:
         h, w = loaded.extent
         self._make_room(self._key(source, sensor), h * w * _DEVELOPED_BYTES)
         developed = develop(loaded, sensor)
+        self._share(source, developed)
         step(progress, 0.9)
         exposure = None if developed.mosaic is None else sensor_exposure(developed.mosaic)
         frame = Frame(developed, make_context(developed), False, exposure=exposure)
         self._keep(self._key(source, sensor), frame)
         self._loaded = None
         return frame
+
+    def _share(self, source: Source, developed: Developed) -> None:
+        """Keep once what is the same under other settings of the sensor: most pixels, and what clips there."""
+        content = source.key
+        with self._lock:
+            others = [f.developed for key, f in self._frames.items() if key[0] == content and not f.coarse]
+        for other in others:
+            if other.plain is not developed.plain and other.refined == developed.refined:
+                developed.plain, developed.clipped = developed.plain.sharing(other.plain), other.clipped
 
     def with_mosaic(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
         """The demosaiced frame, holding its mosaic too."""
@@ -249,6 +279,19 @@ class Engine:
             self._loaded = None
             self._keep(self._key(source, sensor), frame)
         return frame
+
+    def refine(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
+        """The frame with its plain picture refined."""
+        frame = self.with_mosaic(source, sensor)
+        if not to_be_refined(frame.developed, sensor):
+            return frame
+        h, w = frame.developed.extent
+        self._make_room(self._key(source, sensor), h * w * _DENOISED_BYTES)
+        developed = refine_plain(frame.developed, sensor, progress)
+        self._share(source, developed)
+        fresh = replace(frame, developed=developed)
+        self._keep(self._key(source, sensor), fresh)
+        return fresh
 
     def denoise(self, source: Source, settings: Settings, progress: Progress = always) -> Frame:
         """The frame with its whole denoised picture as the settings ask for it."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import product
 
 import cv2
 import numba
@@ -15,6 +16,8 @@ _TOP = 4.0
 _FULL = 32767.0
 _SMALLEST_LEVEL = 320
 _BAND = 512
+#: Side of the tiles by which pictures are shared, and the share of differing bytes up to which that is done.
+_TILE, _WORTH_SHARING = 64, 0.6
 
 
 @serial
@@ -131,6 +134,19 @@ class Region:
     step: float = 1.0
 
 
+def _differing(mine: np.ndarray, theirs: np.ndarray) -> dict[tuple[int, int], np.ndarray]:
+    """Tiles of a level that are not the same as another's, by their row and column of tiles."""
+    found = {}
+    for j, y in enumerate(range(0, mine.shape[0], _TILE)):
+        a, b = mine[y : y + _TILE], theirs[y : y + _TILE]
+        if np.array_equal(a, b):
+            continue
+        columns = np.flatnonzero((a != b).any(axis=(0, 2)))
+        for i in np.unique(columns // _TILE):
+            found[j, int(i)] = a[:, i * _TILE : (i + 1) * _TILE].copy()
+    return found
+
+
 class Picture:
     """A whole picture, upright, with halved levels.
 
@@ -143,6 +159,7 @@ class Picture:
         self.exact = exact
         self.shape = pixels.shape[:2]
         self._levels = [self._pack(pixels)]
+        self._own: list[dict[tuple[int, int], np.ndarray]] = []
         self._add_levels()
 
     def _add_levels(self) -> None:
@@ -173,21 +190,57 @@ class Picture:
         picture = cls.__new__(cls)
         picture.exact = False
         picture.shape = codes.shape[:2]
-        picture._levels = [codes]
+        picture._levels, picture._own = [codes], []
         picture._add_levels()
         return picture
 
     @property
     def codes(self) -> np.ndarray:
         """The full-resolution level as it is stored."""
-        return self._levels[0]
+        return self._stored(0, slice(None), slice(None)) if self._own else self._levels[0]
 
     @property
     def nbytes(self) -> int:
+        """Memory it occupies; what it shares with another picture is not counted."""
+        if self._own:
+            return sum(tile.nbytes for tiles in self._own for tile in tiles.values())
         return sum(level.nbytes for level in self._levels)
 
+    def sharing(self, other: Picture) -> Picture:
+        """The same picture, holding only those tiles that differ from another one's, if that are few.
+
+        Two developments of one frame differ where a pixel was repaired, and nowhere else.
+        """
+        if self.exact or other.exact or self.shape != other.shape or other._own:
+            return self
+        own = [_differing(a, b) for a, b in zip(self._levels, other._levels, strict=True)]
+        count = sum(tile.nbytes for tiles in own for tile in tiles.values())
+        if count > _WORTH_SHARING * self.nbytes:
+            return self
+        picture = Picture.__new__(Picture)
+        picture.exact, picture.shape, picture._levels, picture._own = False, self.shape, other._levels, own
+        return picture
+
+    def _stored(self, level: int, rows: slice, columns: slice) -> np.ndarray:
+        whole = self._levels[level]
+        part = whole[rows, columns]
+        if not self._own or not self._own[level]:
+            return part
+        part, tiles = part.copy(), self._own[level]
+        (top, bottom, _), (left, right, _) = rows.indices(whole.shape[0]), columns.indices(whole.shape[1])
+        for j, i in product(
+            range(top // _TILE, -(-bottom // _TILE)), range(left // _TILE, -(-right // _TILE))
+        ):
+            tile = tiles.get((j, i))
+            if tile is not None:
+                y, x = j * _TILE, i * _TILE
+                y0, x0 = max(y, top), max(x, left)
+                y1, x1 = min(y + _TILE, bottom), min(x + _TILE, right)
+                part[y0 - top : y1 - top, x0 - left : x1 - left] = tile[y0 - y : y1 - y, x0 - x : x1 - x]
+        return part
+
     def _crop(self, level: int, rows: slice, columns: slice) -> np.ndarray:
-        part = self._levels[level][rows, columns]
+        part = self._stored(level, rows, columns)
         return np.array(part) if self.exact else decode16(part)
 
     def read_all(self) -> np.ndarray:

@@ -16,12 +16,11 @@ from irvane.core.kernels import kernel, serial
 #: Standard deviations beyond the second most extreme neighbour from which a pixel is suspected. Eight neighbours of
 #: pure noise put that one at 0.85 σ: with it, what is 8 σ above the mean is found in more than 99 of 100 cases.
 _SIGMAS = 4.9
-#: Range of the six middle neighbours that noise alone explains, in σ; what is more is texture.
-_NOISE_RANGE = 2.6
-#: Standard deviation of the differences beside that noise alone explains, in σ; more of it is texture as well.
-_NOISE_VARIETY = 2.0
-#: What each unit of texture adds to the excess that a defect must have.
-_TEXTURE, _VARIETY = 1.5, 3.0
+#: In texture everything stands out: how many times further than the oddest pixel around a defect does so, than the
+#: second oddest (the oddest may be a defect itself), and than its neighbours differ from each other.
+_ODDEST, _NEXT_ODDEST, _RANGE = 2.5, 6.0, 1.3
+#: Standard deviations of what is odd that noise alone explains.
+_ODD_BY_NOISE = 1.0
 _LEAST = 0.0003  # of white: what is less is not worth replacing
 _SPREAD = 0.05  # share of the excess that light would put into the pixels around
 _DIP = 0.3  # share by which darker surroundings show a structure of their own
@@ -119,14 +118,13 @@ def _level(values, near, count, times):
 
 
 @serial
-def _spread_of_light(data, y, x, sign, out, cfa, gain, variance):
+def _spread_of_light(data, y, x, sign, out, cfa, gain, variance, ring, apart):
     """How the pixels beside differ from those of the same colours `out` times as far: mean and standard deviation, and
     the standard deviation that noise alone gives their mean.
 
     A slope of the scene is taken off first. The one that differs most is left out: it may be a defect itself.
     """
     h, w = data.shape
-    ring, apart = np.empty(8, np.float32), np.empty((8, 2), np.int64)
     count, noise, p = 0, np.float32(0), cfa.shape[0]
     for j in range(-1, 2):
         for i in range(-1, 2):
@@ -153,6 +151,51 @@ def _spread_of_light(data, y, x, sign, out, cfa, gain, variance):
     return mean, variety, np.sqrt(noise) / (count + 1)
 
 
+@serial
+def _residual(data, y, x, skip_y, skip_x, cfa, table, own):
+    """How far a pixel is from the median of its nearest of the same colour, one place left out."""
+    h, w = data.shape
+    p = cfa.shape[0]
+    count = 0
+    for k in range(own.size):
+        j, i = y + table[(y % p) * p + x % p, k, 0], x + table[(y % p) * p + x % p, k, 1]
+        if (j != skip_y or i != skip_x) and j >= 0 and i >= 0 and j < h and i < w:
+            at = count  # kept in order
+            while at > 0 and own[at - 1] > data[j, i]:
+                own[at] = own[at - 1]
+                at -= 1
+            own[at] = data[j, i]
+            count += 1
+    half = count // 2
+    middle = own[half] if count % 2 else np.float32(0.5) * (own[half - 1] + own[half])
+    return abs(data[y, x] - middle) if count > 2 else np.float32(0)
+
+
+@serial
+def _stands_alone(data, y, x, excess, by_noise, near, count, cfa, table, own):
+    """Is a pixel further out than those around it are: the ones beside it, and its nearest of the same colour?"""
+    h, w = data.shape
+    first, second = np.float32(0), np.float32(0)
+    for k in range(count + 9):
+        j, i = y + k // 3 - 1, x + k % 3 - 1
+        if k >= 9:
+            j, i = y + near[k - 9, 0], x + near[k - 9, 1]
+            if abs(j - y) <= 1 and abs(i - x) <= 1:
+                continue  # seen already
+        if (j == y and i == x) or j < 0 or i < 0 or j >= h or i >= w:
+            continue
+        found = _residual(data, j, i, y, x, cfa, table, own)
+        if found > first:
+            first, second = found, first
+        elif found > second:
+            second = found
+        if excess <= min(
+            np.float32(_ODDEST) * (first - by_noise), np.float32(_NEXT_ODDEST) * (second - by_noise)
+        ):
+            return False
+    return True
+
+
 @kernel
 def _repair(data, cfa, table, gain, variance, places, values_there, found):
     """List the defects of every row: their columns and what they become."""
@@ -163,6 +206,8 @@ def _repair(data, cfa, table, gain, variance, places, values_there, found):
         _flag_row(data, y, cfa, table, gain, variance, flags)
         values = np.empty(table.shape[1], np.float32)
         near = np.empty((table.shape[1], 2), np.int64)
+        own = np.empty(6, np.float32)
+        ring, apart = np.empty(8, np.float32), np.empty((8, 2), np.int64)
         for x in range(w):
             if not flags[x]:
                 continue
@@ -188,16 +233,21 @@ def _repair(data, cfa, table, gain, variance, places, values_there, found):
             excess = max(v - high, low - v)
             middle = values[count // 2]
             sigma = np.sqrt(gain[c] * max(middle, np.float32(0)) + variance[c])
-            around = _spread_of_light(data, y, x, sign, 3 if p == 2 else p + 1, cfa, gain, variance)
-            spread, variety, chance = around
-            texture = np.float32(_TEXTURE) * max(high - low - np.float32(_NOISE_RANGE) * sigma, np.float32(0))
-            texture += np.float32(_VARIETY) * max(variety - np.float32(_NOISE_VARIETY) * sigma, np.float32(0))
-            if excess <= max(np.float32(_SIGMAS) * sigma, np.float32(_LEAST)) + texture:
+            if excess <= max(
+                np.float32(_SIGMAS) * sigma, np.float32(_LEAST), np.float32(_RANGE) * (high - low)
+            ):
                 continue
-            chance *= np.float32(_SPREAD_SIGMAS)
+            around = _spread_of_light(
+                data, y, x, sign, 3 if p == 2 else p + 1, cfa, gain, variance, ring, apart
+            )
+            spread, variety, chance = around
+            chance = max(np.float32(_SPREAD_SIGMAS) * chance, variety)
             if spread > max(np.float32(_SPREAD) * excess, chance) or -spread > max(
                 np.float32(_DIP) * excess, chance
             ):
+                continue
+            by_noise = np.float32(_ODD_BY_NOISE) * sigma
+            if not _stands_alone(data, y, x, excess, by_noise, near, count, cfa, table, own):
                 continue
             total = np.float32(0)
             for k in range(1, count - 1):

@@ -12,9 +12,15 @@ from irvane.core.sensor.linear import interpolate_linear
 from irvane.core.sensor.six_by_six import demosaic_six
 
 #: Names and versions, part of cache keys and of proofs.
-METHODS = {2: "directional-bayer@1", 6: "classed-filters-6x6@1"}
+_NAMES = {2: "directional-bayer@1", 6: "classed-filters-6x6@1"}
+AUTO, LINEAR = "auto", "linear"
 #: Pixels around a place that any of the methods needs.
 REACH = 24
+
+
+def method_name(cfa: np.ndarray, method: str) -> str:
+    """Name and version of the method that a setting stands for (automatic: before it is refined)."""
+    return "linear@1" if method == LINEAR else _NAMES[cfa.shape[0]]
 
 
 def demosaic(mosaic: Mosaic, gains: np.ndarray, knee: float, method: str = "auto") -> np.ndarray:
@@ -25,13 +31,13 @@ def demosaic(mosaic: Mosaic, gains: np.ndarray, knee: float, method: str = "auto
     mosaic : Bayer or 6×6, at least 16 px a side.
     gains : reference white-balance gains of red, green, blue.
     knee : see :func:`irvane.core.sensor.encoding.knee_for`.
-    method : ``"auto"``, ``"directional"`` or ``"linear"``.
+    method : ``"linear"``; all others are the directional one here (:mod:`irvane.core.sensor.refine` comes after it).
 
     Returns
     -------
     float32, H×W×3, camera-linear.
     """
-    if method == "linear":
+    if method == LINEAR:
         scale = np.asarray(gains, np.float32)
         balanced = mosaic.data * scale[mosaic.colours()]
         return interpolate_linear(balanced, mosaic.cfa) / scale

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from irvane.core.kernels import inline
+from irvane.core.kernels import blank, flat, inline, serial
 from irvane.core.powers import power
 
 #: Exponent of the interpolation domain (2/5: the inverse, x²·√x, is cheap).
@@ -37,3 +37,35 @@ def from_ratio(v, knee, base):
 def knee_for(sigma_dark: float) -> float:
     """Knee for a mosaic whose noise at black has the standard deviation `sigma_dark` (relative to white)."""
     return max(SMALLEST_KNEE, 4.0 * sigma_dark)
+
+
+@serial
+def _encode(picture, gains, knee, out):
+    for i in range(out.size // 3):
+        out[3 * i] = to_ratio(picture[3 * i] * gains[0], knee)
+        out[3 * i + 1] = to_ratio(picture[3 * i + 1] * gains[1], knee)
+        out[3 * i + 2] = to_ratio(picture[3 * i + 2] * gains[2], knee)
+
+
+@serial
+def _decode(values, gains, knee, out):
+    base = power(knee, 0.4)
+    k0, k1, k2 = 1 / gains[0], 1 / gains[1], 1 / gains[2]
+    for i in range(out.size // 3):
+        out[3 * i] = from_ratio(values[3 * i], knee, base) * k0
+        out[3 * i + 1] = from_ratio(values[3 * i + 1], knee, base) * k1
+        out[3 * i + 2] = from_ratio(values[3 * i + 2], knee, base) * k2
+
+
+def encoded(picture: np.ndarray, gains: np.ndarray, knee: float) -> np.ndarray:
+    """A camera-linear picture (float32 H×W×3) times its reference gains, in the domain of interpolation."""
+    out = blank(picture)
+    _encode(flat(picture), np.asarray(gains, np.float32), np.float32(knee), flat(out))
+    return out
+
+
+def decoded(values: np.ndarray, gains: np.ndarray, knee: float) -> np.ndarray:
+    """Inverse of :func:`encoded`."""
+    out = blank(values)
+    _decode(flat(values), np.asarray(gains, np.float32), np.float32(knee), flat(out))
+    return out

@@ -196,7 +196,7 @@ class Feed(QObject):
             pixels = SCREEN.in_srgb(rendered.pixels, rendered.space)
             self.panes.session.give_preview(item, Preview(pixels, content.extent))
         if state == "final":
-            content.busy = "" if frame.denoised_for(wish.settings) else content.busy
+            content.busy = "" if frame.complete_for(wish.settings) else content.busy
             self._shown[pane] = wish
         self.repaint.emit(pane)
 

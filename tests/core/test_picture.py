@@ -1,0 +1,66 @@
+"""Whole pictures in memory: what is the same in two developments of a frame is held once."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import shots
+
+from irvane.core.line.engine import Engine
+from irvane.core.line.picture import Picture, Region
+from irvane.core.line.source import FileSource
+from irvane.core.settings import Sensor, bare
+
+REGIONS = [
+    Region(0, 0, 700, 900),
+    Region(123, 77, 411, 500),
+    Region(127, 63, 129, 65),
+    Region(0, 0, 700, 900, 2.0),
+    Region(50, 60, 650, 800, 3.1),
+]
+
+
+@pytest.fixture(scope="module")
+def light() -> np.ndarray:
+    return np.random.default_rng(4).uniform(0, 1, (700, 900, 3)).astype(np.float32)
+
+
+@pytest.mark.parametrize("region", REGIONS)
+def test_a_sharing_picture_is_the_same_picture(light: np.ndarray, region: Region) -> None:
+    first = Picture(light)
+    changed = light.copy()
+    changed[128, 64] = 0.9
+    changed[300:310, 895:] = 0.1
+    changed[699, 0] = 0.7
+    whole = Picture(changed)
+    shared = whole.sharing(first)
+    assert shared.nbytes < 0.1 * whole.nbytes
+    mine, its = whole.read(region), shared.read(region)
+    assert np.array_equal(mine.pixels, its.pixels) and (mine.top, mine.left) == (its.top, its.left)
+    assert np.array_equal(shared.codes, whole.codes)
+    assert np.array_equal(shared.read_all(), whole.read_all())
+    assert np.array_equal(first.read_all(), Picture(light).read_all()), "the other one stays as it was"
+
+
+def test_what_differs_everywhere_is_held_by_itself(light: np.ndarray) -> None:
+    first, second = Picture(light), Picture(light * np.float32(0.9))
+    assert second.sharing(first) is second
+    assert Picture(light, exact=True).sharing(first).exact
+    assert second.sharing(Picture(light[:600])) is second, "another size"
+    equal = Picture(light).sharing(first)
+    assert equal.nbytes == 0 and np.array_equal(equal.read_all(), first.read_all())
+    assert second.sharing(equal) is second
+
+
+def test_the_bare_frame_costs_little_beside_its_proof(tmp_path: Path) -> None:
+    path = tmp_path / "frame.dng"
+    shots.dng(path, shots.photograph(reduced=False))
+    engine, source = Engine(), FileSource(path)
+    proof = engine.full(source, Sensor()).developed
+    other = engine.full(source, bare().sensor).developed
+    alone = Engine().full(source, bare().sensor).developed
+    assert other.plain.nbytes < 0.6 * proof.plain.nbytes
+    assert np.array_equal(other.plain.read_all(), alone.plain.read_all())
+    assert other.clipped is proof.clipped

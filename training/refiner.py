@@ -1,0 +1,284 @@
+"""Train the networks that refine demosaiced pictures; resumable, made for two processor cores.
+
+    pip install -e '.[training]'
+    python training/refiner.py examples --array bayer --work FOLDER
+    python training/refiner.py train --array bayer --work FOLDER --steps 6000
+    python training/refiner.py export --array bayer --work FOLDER
+
+The arrays are ``bayer`` and ``six_by_six``. The network sees a picture that Irvane's own interpolation made of a mosaic
+(in the domain of the interpolation, at the camera's reference gains) and gives what is wrong with it. Examples are
+mosaics of a random camera as in denoiser.py: one part nearly free of noise, the other denoised by the shipped network.
+They are made once (``examples``); state is saved every few minutes; the same command goes on from there.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import math
+import multiprocessing
+import time
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import denoiser
+import numpy as np
+import scenes
+import torch
+from scenes import photographs
+from torch import nn
+
+from irvane.core.image import Mosaic, NoiseModel
+from irvane.core.noise.denoise import method_for
+from irvane.core.sensor.demosaic import demosaic
+from irvane.core.sensor.encoding import encoded, knee_for
+from irvane.core.sensor.packing import Packing
+from irvane.core.sensor.refine import filters_of
+from irvane.core.threads import CORES
+
+#: Channels, and blocks of two convolutions beside an identity.
+WIDTH, BLOCKS = 32, 2
+PATCH, CUT, BATCH = denoiser.PATCH, 96, 16
+EXAMPLES, CHECKS = 3000, 96
+#: Factors of what is seen of detail and of what is mended, so that both are near 1 inside the network.
+DETAIL, MENDING = 10.0, 0.05
+#: Share of examples that are nearly free of noise, and not denoised; full wells of these and of the others, in electrons.
+PLAIN, PLAIN_WELL, CLEAN_WELL = 0.4, (200_000, 4_000_000), (60, 60_000)
+#: Reductions of photographs: sharp ones are needed here.
+REDUCTIONS = (1.8, 3.2)
+RATE, LAST_RATE = 1.5e-3, 1e-5
+WARM_UP, DECAY, SAVE_EVERY = 200, 0.998, 500
+#: Pixels at the border of an example that do not count, and the weight of errors of colour differences.
+BORDER, COLOUR_WEIGHT = 12, 0.5
+
+
+class Net(nn.Module):
+    """Residual network on cells of the array.
+
+    Its input is N×3×H×W, sides multiples of the array's; where cells differ (6×6) there is a fourth plane: see
+    :func:`irvane.core.sensor.refine.filters_of`.
+    """
+
+    def __init__(self, array: Packing) -> None:
+        super().__init__()
+        cell = array.cell
+        self.cell = cell
+        self.filters = array.cfa if cell == 3 else None
+        inputs = 3 * cell**2 + 3 + (cell**2 if cell == 3 else 0)
+        self.head = nn.Conv2d(inputs, WIDTH, 3, padding=1)
+        self.body = denoiser.chain(WIDTH, BLOCKS)
+        self.tail = nn.Conv2d(WIDTH, 3 * cell**2, 3, padding=1)
+        nn.init.zeros_(self.tail.weight)
+        nn.init.zeros_(self.tail.bias)
+
+    def forward(self, planes: torch.Tensor) -> torch.Tensor:
+        picture = planes[:, :3]
+        ground = nn.functional.avg_pool2d(picture, self.cell)
+        ground = nn.functional.avg_pool2d(ground, 3, 1, 1, count_include_pad=False)
+        detail = picture - nn.functional.interpolate(ground, scale_factor=self.cell, mode="nearest")
+        detail = detail * DETAIL
+        x = torch.cat([nn.functional.pixel_unshuffle(detail, self.cell), ground], 1)
+        if self.cell == 3:
+            difference = (detail[:, :1] - detail[:, 2:]) * planes[:, 3:]
+            x = torch.cat([x, nn.functional.pixel_unshuffle(difference, 3)], 1)
+        y = self.tail(self.body(torch.relu(self.head(x))))
+        return picture + MENDING * nn.functional.pixel_shuffle(y, self.cell)
+
+
+class Examples(denoiser.Patches):
+    """Pairs of an interpolated picture and the true one, float16 3×PATCH×PATCH in the interpolation's domain."""
+
+    def _camera(self) -> tuple[np.ndarray, np.ndarray]:
+        rng = self.rng
+        mixing = rng.uniform(0.0, 0.3, (3, 3))
+        np.fill_diagonal(mixing, 0)
+        neutral = np.array([rng.uniform(0.3, 0.95), 1.0, rng.uniform(0.3, 0.95)])
+        matrix = (np.eye(3) * (1 - mixing.sum(1)) + mixing) * neutral[:, None]
+        camera = self._scene() @ matrix.T.astype(np.float32) * 2.0 ** rng.uniform(-3.0, 0.8)
+        return np.clip(camera, 0, 1), 1 / neutral
+
+    def pair(self) -> tuple[np.ndarray, np.ndarray]:
+        rng, cfa = self.rng, self.array.cfa
+        camera, gains = self._camera()
+        plain = rng.random() < PLAIN
+        full = 2.0 ** rng.uniform(*np.log2(PLAIN_WELL if plain else CLEAN_WELL))
+        read = 2.0 ** rng.uniform(-0.5, 3.2) * min(1.0, (full / 60) ** 0.5)
+        electrons = np.take_along_axis(camera, self.colours, axis=2)[..., 0] * full
+        noisy = np.minimum(rng.poisson(electrons) + read * rng.standard_normal(electrons.shape), full) / full
+        data = noisy.astype(np.float32)
+        noise = NoiseModel((1 / full,) * 3, (read / full,) * 3, "file")
+        if not plain:
+            data = method_for(cfa).tile(data, cfa, noise, gains, 1.0)
+        knee = knee_for(read / full * (1.0 if plain else 0.25))
+        found = demosaic(Mosaic(data, cfa), gains, knee, "directional")
+        return _planes(found, gains, knee), _planes(camera, gains, knee)
+
+
+def _planes(picture: np.ndarray, gains: np.ndarray, knee: float) -> np.ndarray:
+    return np.float16(encoded(picture, gains, knee).transpose(2, 0, 1))
+
+
+def _one(task: tuple[str, Path, bool, int]) -> np.ndarray:
+    """An example, one of those to learn from or to check with."""
+    name, work, learn, number = task
+    training, held = _pools(work)
+    shares = denoiser.SHARES if learn else [1.0]
+    source = Examples(
+        denoiser.ARRAYS[name],
+        training if learn else [held],
+        shares,
+        np.random.default_rng((11, learn, number)),
+    )
+    return np.stack(source.pair())
+
+
+def _pools(work: Path) -> tuple[list[np.ndarray], np.ndarray]:
+    """As those of denoiser.py, with sharper photographs."""
+    names = tuple(n for n in photographs.TRAINING if n not in denoiser.HELD_OUT)
+
+    def photos(chosen: tuple[str, ...], seed: int, each: int) -> Callable[[], Iterator[np.ndarray]]:
+        return lambda: scenes.photograph_crops(chosen, np.random.default_rng(seed), each, REDUCTIONS)
+
+    (_, drawn, even), _ = denoiser.pools(work)
+    sharp = scenes.pool(work / "sharp.npy", photos(names, 3, 20))
+    return [sharp, drawn, even], scenes.pool(work / "sharp-held.npy", photos(denoiser.HELD_OUT, 4, 6))
+
+
+def examples(array: Packing, work: Path) -> None:
+    """Make the pairs of pictures to learn from and those to check with."""
+    _pools(work)
+    for learn, count in ((False, CHECKS), (True, EXAMPLES)):
+        path = store_of(array, work, learn)
+        store = np.lib.format.open_memmap(
+            path.with_suffix(".part"), "w+", np.float16, (count, 2, 3, PATCH, PATCH)
+        )
+        tasks = ((array.file, work, learn, number) for number in range(count))
+        with ProcessPoolExecutor(CORES, multiprocessing.get_context("spawn")) as processes:
+            for number, pair in enumerate(processes.map(_one, tasks, chunksize=8)):
+                store[number] = pair
+        store.flush()
+        path.with_suffix(".part").replace(path)
+
+
+def store_of(array: Packing, work: Path, learn: bool) -> Path:
+    return work / f"refine-{array.file}-{'learn' if learn else 'check'}.npy"
+
+
+def _batches(store: np.ndarray, rng: np.random.Generator) -> Iterator[tuple[torch.Tensor, torch.Tensor]]:
+    """Cuts of the examples that begin where the array does."""
+    starts = np.arange(0, PATCH - CUT + 1, 12)
+    while True:
+        for chosen in rng.permutation(len(store))[: len(store) // BATCH * BATCH].reshape(-1, BATCH):
+            cuts = [
+                store[n, :, :, y : y + CUT, x : x + CUT]
+                for n, (y, x) in zip(chosen, rng.choice(starts, (BATCH, 2)), strict=True)
+            ]
+            pairs = torch.from_numpy(np.stack(cuts, dtype=np.float32, casting="unsafe"))
+            yield pairs[:, 0], pairs[:, 1]
+
+
+def _error(net: Net, found: torch.Tensor, true: torch.Tensor) -> torch.Tensor:
+    if net.filters is not None:
+        filters = torch.from_numpy(filters_of(net.filters, found.shape[2:]))
+        found = torch.cat([found, filters.expand(len(found), 1, -1, -1)], 1)
+    return (net(found) - true)[..., BORDER:-BORDER, BORDER:-BORDER]
+
+
+def _penalty(error: torch.Tensor) -> torch.Tensor:
+    differences = error[:, ::2] - error[:, 1:2]
+    plain, coloured = (torch.sqrt(e * e + 1e-5).mean() for e in (error, differences))
+    return plain + COLOUR_WEIGHT * coloured
+
+
+@torch.no_grad()
+def score(net: nn.Module, store: np.ndarray) -> tuple[float, float]:
+    """PSNR over all examples before and after, mean of per-example dB, in the interpolation's domain."""
+    pairs = torch.from_numpy(np.float32(store))
+    inner = (..., slice(BORDER, -BORDER), slice(BORDER, -BORDER))
+    after = torch.cat([_error(net, p[None, 0], p[None, 1]) for p in pairs])
+    before = (pairs[:, 0] - pairs[:, 1])[inner]
+    return tuple(float(-10 * e.square().mean((1, 2, 3)).log10().mean()) for e in (before, after))
+
+
+def train(array: Packing, work: Path, steps: int) -> None:
+    torch.set_num_threads(2)
+    torch.manual_seed(0)
+    learn, check = (np.load(store_of(array, work, one), mmap_mode="r") for one in (True, False))
+    net, smooth = Net(array).to(memory_format=torch.channels_last), Net(array)
+    smooth.load_state_dict(net.state_dict())
+    optimiser = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=1e-4)
+    first, seconds, state = 0, 0.0, work / f"refine-{array.file}.pt"
+    if state.exists():
+        saved = torch.load(state, weights_only=True)
+        net.load_state_dict(saved["net"])
+        smooth.load_state_dict(saved["smooth"])
+        optimiser.load_state_dict(saved["optimiser"])
+        first, seconds = saved["step"], saved["seconds"]
+    source = _batches(learn, np.random.default_rng(100 + first))
+    started, total = time.monotonic() - seconds, 0.0
+    for step in range(first, steps):
+        warm = min(1.0, (step + 1) / WARM_UP)
+        for group in optimiser.param_groups:
+            share = 0.5 * (1 + math.cos(math.pi * step / steps))
+            group["lr"] = LAST_RATE + (RATE - LAST_RATE) * warm * share
+        found, true = next(source)
+        loss = _penalty(_error(net, found.contiguous(memory_format=torch.channels_last), true))
+        optimiser.zero_grad()
+        loss.backward()
+        nn.utils.clip_grad_norm_(net.parameters(), 1.0)
+        optimiser.step()
+        with torch.no_grad():
+            decay = min(DECAY, (step + 1) / (step + 10))
+            for kept, new in zip(smooth.parameters(), net.parameters(), strict=True):
+                kept.lerp_(new, 1 - decay)
+        total += loss.item()
+        if (step + 1) % SAVE_EVERY == 0 or step + 1 == steps:
+            seconds = time.monotonic() - started
+            torch.save(
+                {"net": net.state_dict(), "smooth": smooth.state_dict(), "optimiser": optimiser.state_dict(),
+                 "step": step + 1, "seconds": seconds},
+                state.with_suffix(".part"),
+            )  # fmt: skip
+            state.with_suffix(".part").replace(state)
+            before, after = score(smooth, check)
+            print(f"{array.file} {step + 1} steps, {seconds / 60:.1f} min, loss {total / SAVE_EVERY:.5f}, "
+                  f"held out {before:.2f} to {after:.2f} dB", flush=True)  # fmt: skip
+            total = 0.0
+
+
+def export(array: Packing, work: Path) -> None:
+    """Write the network for ONNX Runtime, and beside it how it was made."""
+    net, target = Net(array), Path(__file__).parent.parent / "src/irvane/core/sensor" / f"{array.file}.onnx"
+    saved = torch.load(work / f"refine-{array.file}.pt", weights_only=True)
+    net.load_state_dict(saved["smooth"])
+    record = {
+        "script": "training/refiner.py", "steps": saved["step"], "minutes": round(saved["seconds"] / 60),
+        "batch": BATCH, "patch": CUT, "width": WIDTH, "blocks": BLOCKS, "examples": EXAMPLES,
+        "parameters": sum(p.numel() for p in net.parameters()),
+        "pictures": [n for n in photographs.TRAINING if n not in denoiser.HELD_OUT], "held_out": denoiser.HELD_OUT,
+    }  # fmt: skip
+    target.with_suffix(".json").write_text(json.dumps(record, indent=1) + "\n", "utf-8")
+    axes = {0: "n", 2: "h", 3: "w"}
+    torch.onnx.export(
+        net.eval(), (torch.zeros(1, 3 if net.filters is None else 4, 96, 96),), str(target), input_names=["picture"], output_names=["refined"],
+        dynamic_axes={"picture": axes, "refined": axes}, opset_version=17, dynamo=False,
+    )  # fmt: skip
+    denoiser.shorten(target)
+
+
+if __name__ == "__main__":
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("what", choices=("examples", "train", "export"))
+    parser.add_argument("--array", choices=denoiser.ARRAYS, required=True)
+    parser.add_argument("--work", type=Path, required=True, help="folder for pictures and states")
+    parser.add_argument("--steps", type=int, default=6000)
+    args = parser.parse_args()
+    chosen = denoiser.ARRAYS[args.array]
+    if args.what == "train":
+        train(chosen, args.work, args.steps)
+    elif args.what == "examples":
+        photographs.fetch()
+        examples(chosen, args.work)
+    else:
+        export(chosen, args.work)
