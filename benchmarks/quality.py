@@ -16,6 +16,7 @@ import colour
 import cv2
 import numpy as np
 
+import defects
 import highlights
 import photographs
 import protocol
@@ -170,6 +171,20 @@ def highlight_rows(found: dict[str, list[list[float]]]) -> list[str]:
     ]  # fmt: skip
 
 
+def defect_rows(found: list[list[str | float]]) -> list[str]:
+    """The section on defective pixels."""
+    spans = [f"{low}–{high} σ" for low, high in defects.SPANS]
+    return [
+        "", "## Defective pixels", "",
+        "Bright single pixels put among the true ones: how many are found (in per cent, by how far they stand out), and how",
+        "many good pixels of a clean frame are taken for defects. In the photographs, sharp down to the pixel as no lens",
+        "draws them, what stands out by little cannot be told from detail.", "",
+        f"| scene | imagined per 100,000 | {' | '.join(f'found, {s}' for s in spans)} |",
+        "|---" * (2 + len(spans)) + "|",
+        *(f"| {name} | {imagined:.1f} | {' | '.join(f'{s:.1f}' for s in shares)} |" for name, imagined, *shares in found),
+    ]  # fmt: skip
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--fresh", action="store_true")
@@ -194,10 +209,13 @@ def main() -> None:
     if "highlights" not in kept and not args.quick:
         kept["highlights"] = highlights.measure()
         store.write_text(json.dumps(kept))
+    if "defects" not in kept and not args.quick:
+        kept["defects"] = defects.measure()
+        store.write_text(json.dumps(kept))
     if args.quick:
         print(text)
     else:
-        text += "\n".join(highlight_rows(kept["highlights"])) + "\n"
+        text += "\n".join([*highlight_rows(kept["highlights"]), *defect_rows(kept["defects"])]) + "\n"
         (ROOT / "docs" / "quality.md").write_text(text, "utf-8")
 
 

@@ -15,43 +15,29 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-import cv2
 import numpy as np
-import rawpy
 import tifffile
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from irvane.core.files.writers import write_tiff
-from irvane.core.line.context import make_context
-from irvane.core.line.develop import Developed, denoise_region, develop
-from irvane.core.line.picture import Region
-from irvane.core.line.source import FileSource
-from irvane.core.line.view import Output, finished_bands
 from irvane.core.line.warm import warm
-from irvane.core.noise.denoise import Removal
-from irvane.core.sensor.demosaic import demosaic
-from irvane.core.settings import Settings
 from irvane.core.simulate.demo import make_frame
-from irvane.core.threads import CORES
 from irvane.desktop import theme
 from irvane.desktop.session import BARE
 from irvane.desktop.window import Window
 from panes import six_panes
+from steps import Rows, kernels, libraw_seconds, seconds, six_by_six
 
 ROOT = Path(__file__).parent.parent
-Rows = list[tuple[str, str]]
 _CHILD = """
 import json, re, sys, time
 from irvane.cli import main
-from irvane.core.line.view import Output, finished_bands
 from irvane.core.line.warm import warm
-from irvane.core.sensor.demosaic import demosaic
 warm()
 start = time.perf_counter()
 code = main(sys.argv[1:])
@@ -59,26 +45,6 @@ took = time.perf_counter() - start
 peak = int(re.search(r"VmHWM:\\s+(\\d+)", open("/proc/self/status").read()).group(1)) / 1024
 print(json.dumps({"code": code, "seconds": took, "mb": peak}))
 """
-
-
-def libraw_seconds(path: Path, method: str) -> tuple[float, float]:
-    """Times of LibRaw's ``postprocess`` on an opened file (it unpacks first) and of the processing alone; best of two."""
-    whole = alone = float("inf")
-    for _ in range(2):
-        for unpacked in (False, True):
-            with rawpy.imread(str(path)) as raw:
-                if unpacked:
-                    raw.raw_image  # noqa: B018 (unpacks before the clock starts)
-                start = time.perf_counter()
-                raw.postprocess(
-                    demosaic_algorithm=rawpy.DemosaicAlgorithm[method], output_bps=16, use_camera_wb=True
-                )
-                took = time.perf_counter() - start
-            if unpacked:
-                alone = min(alone, took)
-            else:
-                whole = min(whole, took)
-    return whole, alone
 
 
 def develop_child(*arguments: str) -> dict[str, float]:
@@ -186,36 +152,6 @@ _EVERYTHING = {
 }  # fmt: skip
 
 
-def seconds(work: Callable[[], object]) -> float:
-    """Seconds of the faster of two runs."""
-    times = []
-    for _ in range(2):
-        start = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - start)
-    return min(times)
-
-
-def throughput(developed: Developed) -> Rows:
-    """Light, colour and rendering of the whole frame beside OpenCV's Gaussian blur of it."""
-    context = make_context(developed)
-    settings = Settings().with_value("noise.amount", 0)
-    for path, value in (
-        ("light.exposure", 0.5),
-        ("light.shadows", 1.0),
-        ("light.contrast", 10),
-        ("colour.saturation", 120),
-    ):
-        settings = settings.with_value(path, value)
-    whole = developed.plain.read_all()
-    cv2.setNumThreads(CORES)
-    blur = seconds(lambda: cv2.GaussianBlur(whole, (0, 0), 20))
-    cv2.setNumThreads(1)
-    took = seconds(lambda: [None for _ in finished_bands(developed, settings, context, Output(), 16)])
-    name = "white balance, light, colour, rendering and encoding / OpenCV Gaussian blur (σ 20 px)"
-    return [(name, f"{took / blur:.2f} ({took:.1f} s / {blur:.1f} s)")]
-
-
 def peak_memory() -> float:
     """Peak resident memory of this process in megabytes."""
     found = re.search(r"VmHWM:\s+(\d+)", Path("/proc/self/status").read_text("ascii"))
@@ -255,45 +191,6 @@ def developing(folder: Path, path: Path, denoise: bool) -> tuple[Rows, float, fl
             ("peak memory with denoise, MB", f"{auto['mb']:.0f}"),
         ]
     return rows, ahd[1], dht[1]
-
-
-def kernels(path: Path, ahd: float, dht: float) -> Rows:
-    """Demosaicing and denoising beside LibRaw and OpenCV, without reading and writing."""
-    loaded = FileSource(path).load()
-    developed = develop(loaded, Settings().sensor)
-    gains = np.array([2.0, 1.0, 1.5])
-    plain = loaded.mosaic
-    bayer = seconds(lambda: demosaic(plain, gains, 0.001))
-    h, w = developed.extent
-    region = Region(h // 4, w // 4, h // 4 + 1000, w // 4 + 1000)
-
-    def region_of(kind: str) -> Callable[[], object]:
-        return lambda: denoise_region(developed, Settings().sensor, Removal(1.0, kind), region)
-
-    best, fast = seconds(region_of("best")), seconds(region_of("fast"))
-    eight = np.random.default_rng(0).integers(0, 255, (1000, 1000, 3)).astype(np.uint8)
-    cv2.setNumThreads(CORES)  # Irvane keeps OpenCV to one thread
-    nlm = seconds(lambda: cv2.fastNlMeansDenoisingColored(eight, None, 10, 10, 7, 21))
-    cv2.setNumThreads(1)
-    rows = [
-        ("denoise and demosaic 1 MP, best / OpenCV colour NLM of 1 MP", f"{best / nlm:.2f} ({best * 1000:.0f} ms)"),
-        ("denoise and demosaic 1 MP, fast / OpenCV colour NLM of 1 MP", f"{fast / nlm:.2f} ({fast * 1000:.0f} ms)"),
-        *throughput(developed),
-    ]  # fmt: skip
-    return [
-        *rows,
-        ("demosaic Bayer / LibRaw AHD `postprocess`, unpacked before", f"{bayer / ahd:.2f} ({bayer:.1f} s)"),
-        ("demosaic Bayer / LibRaw DHT `postprocess`, unpacked before", f"{bayer / dht:.2f} ({bayer:.1f} s)"),
-    ]
-
-
-def six_by_six(folder: Path, megapixels: float) -> Rows:
-    """Demosaicing of the 6×6 array beside LibRaw's."""
-    gains, six = np.array([2.0, 1.0, 1.5]), folder / "six.dng"
-    make_frame(six, megapixels, six=True, iso=100)
-    own, mosaic = libraw_seconds(six, "AHD")[1], FileSource(six).load().mosaic
-    took = seconds(lambda: demosaic(mosaic, gains, 0.001))
-    return [("demosaic 6×6 / LibRaw `postprocess`, unpacked before", f"{took / own:.2f} ({took:.1f} s)")]
 
 
 def in_the_window(bench: Bench, paths: list[Path]) -> Rows:
