@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QEvent, QObject
 
+from irvane.core.settings import Settings
 from irvane.desktop.bench.strip import ONE
 from irvane.desktop.session import BARE
 
@@ -20,12 +21,17 @@ def _told(times: list[float]) -> str:
     return f"{statistics.median(times):.0f} / {np.percentile(times, 95):.0f}"
 
 
-def six_panes(driver: Any) -> list[tuple[str, str]]:
-    """Figures of six panes: proofs of two frames, denoised and not; `driver` is speed.py's, with both frames open."""
+def six_panes(driver: Any, touched: set[str], everything: dict[str, float]) -> list[tuple[str, str]]:
+    """Figures of six panes: proofs of two frames, denoised, with lifted shadows, and bare.
+
+    `driver` is speed.py's, with both frames open, whose `touched` settings are put back; panning is timed again with
+    `everything` set in four of the panes.
+    """
     window, bench = driver.window, driver.window.bench
     first, second = (item.number for item in window.session.items.values())
-    shown = []
+    shown, untouched = [], Settings()
     for number in (first, second):
+        window.session.edit(number, 0, {path: untouched.get(path) for path in touched})
         window.rail.choose(number)
         window.proofs.new_proof()
         window.proofs.edit("light.shadows", 1.5)
@@ -59,6 +65,13 @@ def six_panes(driver: Any) -> list[tuple[str, str]]:
     for name, move in (("pan", pan), ("zoom between 100 and 200 %", zoom)):
         rows.append((f"six panes, {name}: repaint ms, median / 95 %", _told(_repaints(driver, move))))
         driver.settled()
+    for number, proof in shown:
+        if proof != BARE:
+            window.session.edit(number, proof, everything)
+    driver.settled()
+    name = "six panes, pan, everything on in four of them: repaint ms, median / 95 %"
+    rows.append((name, _told(_repaints(driver, pan))))
+    driver.settled()
     rows.append(
         (
             "probe moved until the figures of all six panes are there, ms, median / 95 %",

@@ -272,7 +272,7 @@ def measure(megapixels: float, window_only: bool) -> Rows:
         Path("/proc/self/clear_refs").write_text("5", "ascii")  # the peak begins anew with the window
         bench = Bench()
         rows += in_the_window(bench, paths)
-        rows += six_panes(bench)
+        rows += six_panes(bench, {*_LIGHT_AND_COLOUR, *_EVERYTHING}, _EVERYTHING)
         rows.append(("peak memory of the window's process, two frames open, MB", f"{peak_memory():.0f}"))
         bench.window.close()
     return rows

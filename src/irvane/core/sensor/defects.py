@@ -1,8 +1,9 @@
 """Hot, stuck and dead pixels: single ones and pairs that no light could have made, found and replaced.
 
-A defect stands out from its nearest neighbours of the same colour by more than noise and texture explain, while its
-neighbours of other colours know nothing of it: light always spreads over them through the lens. Point lights
-therefore stay. One neighbour of either kind may itself be a defect.
+A defect stands out from its nearest neighbours of the same colour by more than noise explains, and much further than
+these and the pixels beside it stand out from theirs: in fine texture everything does. Its neighbours of other colours
+know nothing of it, while light always spreads over them through the lens; point lights therefore stay. One neighbour of
+either kind may itself be a defect.
 """
 
 from __future__ import annotations
