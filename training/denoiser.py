@@ -14,8 +14,7 @@ from __future__ import annotations
 
 import argparse
 import json
-import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -25,6 +24,7 @@ import onnx.helper
 import onnx.numpy_helper
 import scenes
 import torch
+from fitting import fit
 from scenes import photographs
 from torch import nn
 
@@ -203,45 +203,23 @@ def train(array: Packing, work: Path, steps: int, start: bool) -> None:
     net, smooth = Net(array).to(memory_format=torch.channels_last), Net(array)
     if start:
         load_exported(net, exported(array))
-    smooth.load_state_dict(net.state_dict())
-    optimiser = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=1e-4)
-    first, seconds, state = 0, 0.0, work / f"{array.file}.pt"
-    if state.exists():
-        saved = torch.load(state, weights_only=True)
-        net.load_state_dict(saved["net"])
-        smooth.load_state_dict(saved["smooth"])
-        optimiser.load_state_dict(saved["optimiser"])
-        first, seconds = saved["step"], saved["seconds"]
     check = Patches(array, [held], [1.0], np.random.default_rng(5)).batch(24)
-    source = Patches(array, training, SHARES, np.random.default_rng(100 + first))
     filled = torch.from_numpy(array.pack(np.ones((PATCH, PATCH), np.float32)))[None]
-    started, total = time.monotonic() - seconds, 0.0
-    for step in range(first, steps):
-        for group in optimiser.param_groups:
-            group["lr"] = float(rate(step, steps, RATE_ON if start else RATE))
-        noisy, clean = source.batch(BATCH)
-        error = (net(noisy.to(memory_format=torch.channels_last)) - clean) * filled
-        loss = torch.sqrt(error * error + 1e-4).mean()
-        optimiser.zero_grad()
-        loss.backward()
-        nn.utils.clip_grad_norm_(net.parameters(), 1.0)
-        optimiser.step()
-        with torch.no_grad():
-            decay = min(DECAY, (step + 1) / (step + 10))
-            for kept, new in zip(smooth.parameters(), net.parameters(), strict=True):
-                kept.lerp_(new, 1 - decay)
-        total += loss.item()
-        if (step + 1) % SAVE_EVERY == 0 or step + 1 == steps:
-            seconds = time.monotonic() - started
-            torch.save(
-                {"net": net.state_dict(), "smooth": smooth.state_dict(), "optimiser": optimiser.state_dict(),
-                 "step": step + 1, "seconds": seconds},
-                state.with_suffix(".part"),
-            )  # fmt: skip
-            state.with_suffix(".part").replace(state)
-            print(f"{step + 1} steps, {seconds / 60:.1f} min, loss {total / SAVE_EVERY:.4f}, "
-                  f"held out {score(smooth, filled, *check):.4f}", flush=True)  # fmt: skip
-            total = 0.0
+
+    def losses(first: int) -> Callable[[], torch.Tensor]:
+        source = Patches(array, training, SHARES, np.random.default_rng(100 + first))
+
+        def loss() -> torch.Tensor:
+            noisy, clean = source.batch(BATCH)
+            error = (net(noisy.to(memory_format=torch.channels_last)) - clean) * filled
+            return torch.sqrt(error * error + 1e-4).mean()
+
+        return loss
+
+    fit(
+        net, smooth, work / f"{array.file}.pt", steps, lambda step: rate(step, steps, RATE_ON if start else RATE), losses,
+        lambda: f"held out {score(smooth, filled, *check):.4f}", DECAY, SAVE_EVERY,
+    )  # fmt: skip
 
 
 def exported(array: Packing) -> Path:

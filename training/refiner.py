@@ -17,7 +17,6 @@ import argparse
 import json
 import math
 import multiprocessing
-import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
@@ -26,6 +25,7 @@ import denoiser
 import numpy as np
 import scenes
 import torch
+from fitting import fit
 from scenes import photographs
 from torch import nn
 
@@ -206,45 +206,26 @@ def train(array: Packing, work: Path, steps: int) -> None:
     torch.manual_seed(0)
     learn, check = (np.load(store_of(array, work, one), mmap_mode="r") for one in (True, False))
     net, smooth = Net(array).to(memory_format=torch.channels_last), Net(array)
-    smooth.load_state_dict(net.state_dict())
-    optimiser = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=1e-4)
-    first, seconds, state = 0, 0.0, work / f"refine-{array.file}.pt"
-    if state.exists():
-        saved = torch.load(state, weights_only=True)
-        net.load_state_dict(saved["net"])
-        smooth.load_state_dict(saved["smooth"])
-        optimiser.load_state_dict(saved["optimiser"])
-        first, seconds = saved["step"], saved["seconds"]
-    source = _batches(learn, np.random.default_rng(100 + first))
-    started, total = time.monotonic() - seconds, 0.0
-    for step in range(first, steps):
-        warm = min(1.0, (step + 1) / WARM_UP)
-        for group in optimiser.param_groups:
-            share = 0.5 * (1 + math.cos(math.pi * step / steps))
-            group["lr"] = LAST_RATE + (RATE - LAST_RATE) * warm * share
-        found, true = next(source)
-        loss = _penalty(_error(net, found.contiguous(memory_format=torch.channels_last), true))
-        optimiser.zero_grad()
-        loss.backward()
-        nn.utils.clip_grad_norm_(net.parameters(), 1.0)
-        optimiser.step()
-        with torch.no_grad():
-            decay = min(DECAY, (step + 1) / (step + 10))
-            for kept, new in zip(smooth.parameters(), net.parameters(), strict=True):
-                kept.lerp_(new, 1 - decay)
-        total += loss.item()
-        if (step + 1) % SAVE_EVERY == 0 or step + 1 == steps:
-            seconds = time.monotonic() - started
-            torch.save(
-                {"net": net.state_dict(), "smooth": smooth.state_dict(), "optimiser": optimiser.state_dict(),
-                 "step": step + 1, "seconds": seconds},
-                state.with_suffix(".part"),
-            )  # fmt: skip
-            state.with_suffix(".part").replace(state)
-            before, after = score(smooth, check)
-            print(f"{array.file} {step + 1} steps, {seconds / 60:.1f} min, loss {total / SAVE_EVERY:.5f}, "
-                  f"held out {before:.2f} to {after:.2f} dB", flush=True)  # fmt: skip
-            total = 0.0
+
+    def rate(step: int) -> float:
+        share = 0.5 * (1 + math.cos(math.pi * step / steps))
+        return LAST_RATE + (RATE - LAST_RATE) * min(1.0, (step + 1) / WARM_UP) * share
+
+    def losses(first: int) -> Callable[[], torch.Tensor]:
+        source = _batches(learn, np.random.default_rng(100 + first))
+
+        def loss() -> torch.Tensor:
+            found, true = next(source)
+            return _penalty(_error(net, found.contiguous(memory_format=torch.channels_last), true))
+
+        return loss
+
+    def told() -> str:
+        before, after = score(smooth, check)
+        return f"held out {before:.2f} to {after:.2f} dB"
+
+    state = work / f"refine-{array.file}.pt"
+    fit(net, smooth, state, steps, rate, losses, told, DECAY, SAVE_EVERY)
 
 
 def export(array: Packing, work: Path) -> None:
