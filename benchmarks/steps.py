@@ -75,44 +75,50 @@ def throughput(developed: Developed) -> Rows:
     return [(name, f"{took / blur:.2f} ({took:.1f} s / {blur:.1f} s)")]
 
 
-def kernels(path: Path, ahd: float, dht: float) -> Rows:
-    """Demosaicing and denoising beside LibRaw and OpenCV, without reading and writing."""
-    loaded = FileSource(path).load()
-    developed = develop(loaded, Settings().sensor)
-    gains = np.array([2.0, 1.0, 1.5])
-    plain = loaded.mosaic
-    bayer = seconds(lambda: demosaic(plain, gains, 0.001))
+def denoising(developed: Developed, array: str) -> Rows:
+    """Denoising and demosaicing of a megapixel beside OpenCV's non-local means."""
     h, w = developed.extent
     region = Region(h // 4, w // 4, h // 4 + 1000, w // 4 + 1000)
 
     def region_of(kind: str) -> Callable[[], object]:
         return lambda: denoise_region(developed, Settings().sensor, Removal(1.0, kind), region)
 
-    best, fast = seconds(region_of("best")), seconds(region_of("fast"))
     eight = np.random.default_rng(0).integers(0, 255, (1000, 1000, 3)).astype(np.uint8)
     cv2.setNumThreads(CORES)  # Irvane keeps OpenCV to one thread
     nlm = seconds(lambda: cv2.fastNlMeansDenoisingColored(eight, None, 10, 10, 7, 21))
     cv2.setNumThreads(1)
-    rows = [
-        ("denoise and demosaic 1 MP, best / OpenCV colour NLM of 1 MP", f"{best / nlm:.2f} ({best * 1000:.0f} ms)"),
-        ("denoise and demosaic 1 MP, fast / OpenCV colour NLM of 1 MP", f"{fast / nlm:.2f} ({fast * 1000:.0f} ms)"),
-        *throughput(developed),
-    ]  # fmt: skip
+    rows = []
+    for kind in ("best", "fast"):
+        took = seconds(region_of(kind))
+        name = f"denoise and demosaic 1 MP{array}, {kind} / OpenCV colour NLM of 1 MP"
+        rows.append((name, f"{took / nlm:.2f} ({took * 1000:.0f} ms)"))
+    return rows
+
+
+def kernels(path: Path, ahd: float, dht: float) -> Rows:
+    """Demosaicing and denoising beside LibRaw and OpenCV, without reading and writing."""
+    loaded = FileSource(path).load()
+    developed = develop(loaded, Settings().sensor)
+    gains = np.array([2.0, 1.0, 1.5])
+    bayer = seconds(lambda: demosaic(loaded.mosaic, gains, 0.001))
     return [
-        *rows,
+        *denoising(developed, ""),
+        *throughput(developed),
         ("demosaic Bayer / LibRaw AHD `postprocess`, unpacked before", f"{bayer / ahd:.2f} ({bayer:.1f} s)"),
         ("demosaic Bayer / LibRaw DHT `postprocess`, unpacked before", f"{bayer / dht:.2f} ({bayer:.1f} s)"),
     ]
 
 
 def six_by_six(folder: Path, megapixels: float) -> Rows:
-    """Demosaicing of the 6×6 array beside LibRaw's."""
+    """Demosaicing of the 6×6 array beside LibRaw's, and its denoising."""
     gains, six = np.array([2.0, 1.0, 1.5]), folder / "six.dng"
     make_frame(six, megapixels, six=True, iso=100)
-    own, mosaic = libraw_seconds(six, "AHD")[1], FileSource(six).load().mosaic
+    loaded = FileSource(six).load()
+    own, mosaic = libraw_seconds(six, "AHD")[1], loaded.mosaic
     fast = seconds(lambda: demosaic(mosaic, gains, 0.001))
     best = seconds(lambda: refine(demosaic(mosaic, gains, 0.001), mosaic.cfa, gains, 0.001))
-    return [
+    rows = [
         (f"demosaic 6×6, {name} / LibRaw `postprocess`, unpacked before", f"{took / own:.2f} ({took:.1f} s)")
         for name, took in (("directional", fast), ("refined", best))
     ]
+    return rows + denoising(develop(loaded, Settings().sensor), ", 6×6")
