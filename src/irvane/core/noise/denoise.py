@@ -15,6 +15,8 @@ from irvane.core.threads import CORES, each
 
 #: Tiles start at multiples of this, so that windows, scales and arrays line up.
 ALIGN = 48
+#: A tile may be so much wider than usual where that saves a second one.
+_STRETCHED = 1.25
 
 
 @dataclass(frozen=True)
@@ -37,16 +39,17 @@ class Method:
     fingerprint: Callable[[], str] = str
 
 
-#: Share of the network where its result is averaged with the classical one.
-_NETWORK = 0.7
+#: Share of the network where its result is averaged with the fast method's.
+_NETWORK = 0.75
 
 
 def _two_opinions(
     data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
 ) -> np.ndarray:
-    """Network and classical method averaged: their errors are partly independent of each other."""
+    """Network and fast method averaged: their errors are partly independent of each other."""
     first, second = (
-        tile(data, cfa, noise, gains, strength) for tile in (learned.denoise_tile, classical.denoise_tile)
+        tile(data, cfa, noise, gains, strength)
+        for tile in (learned.denoise_tile, classical.denoise_tile_fast)
     )
     return np.float32(_NETWORK) * first + np.float32(1 - _NETWORK) * second
 
@@ -54,7 +57,7 @@ def _two_opinions(
 #: By the number of rows of the colour array.
 _LEARNED = {
     2: Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056), partial(learned.fingerprint, 2)),
-    6: Method("two-opinions-6x6@2", _two_opinions, 144, (1056, 1056), partial(learned.fingerprint, 6)),
+    6: Method("two-opinions-6x6@3", _two_opinions, 144, (1056, 1056), partial(learned.fingerprint, 6)),
 }
 #: A second opinion without training, to measure against.
 CLASSICAL = Method("sliding-cosine@1", classical.denoise_tile, 96, (480, 1 << 20))
@@ -119,7 +122,7 @@ def denoise_mosaic(
 
     def work(place: tuple[int, int]) -> None:
         y, x = place
-        last_y, last_x = min(y + tall, bottom), min(x + chosen.side[1], right)
+        last_y, last_x = min(y + tall, bottom), min(x + wide, right)
         y0, x0 = (max(0, v // ALIGN * ALIGN - chosen.halo) for v in (y, x))
         tile = np.ascontiguousarray(mosaic.data[y0 : last_y + chosen.halo, x0 : last_x + chosen.halo])
         clean = chosen.tile(tile, cfa, noise, gains, strength)
@@ -130,7 +133,9 @@ def denoise_mosaic(
     tall = min(
         chosen.side[0], -(-(bottom - top) // (CORES * ALIGN)) * ALIGN
     )  # every core has something to do
-    places = [(y, x) for y in range(top, bottom, tall) for x in range(left, right, chosen.side[1])]
+    width = right - left
+    wide = width if width <= _STRETCHED * chosen.side[1] else chosen.side[1]
+    places = [(y, x) for y in range(top, bottom, tall) for x in range(left, right, wide)]
     step(progress, 0.0)
     for done, _ in enumerate(each(work, places), 1):
         step(progress, done / len(places))
