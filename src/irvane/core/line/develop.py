@@ -30,7 +30,7 @@ from irvane.core.settings import Sensor
 #: Pixels after which both colour arrays begin anew.
 PERIOD = 12
 #: Rows that are denoised at once, and of these the rows that are given their full colour at once.
-_BAND, _STRIP = 1200, 400
+_BAND, _STRIP = 1200, 600
 #: Rows of a finished picture that are denoised at once.
 _FINISHED_BAND = 480
 

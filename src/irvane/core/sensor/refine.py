@@ -21,7 +21,7 @@ from irvane.core.threads import each
 #: Pixels around a place that its result depends on: seven layers of 3×3 cells, in whole arrays.
 REACH = 24
 #: Rows of a strip, and pixels that a picture is continued by; multiples of both arrays' sides.
-_STRIP, _MARGIN = 96, 24
+_STRIP, _MARGIN = 288, 24
 #: Rows of the array that has a network: on a Bayer array the directional method left it nothing worth its time.
 _PERIOD = 6
 #: Name and version, part of proofs and of cache keys.
