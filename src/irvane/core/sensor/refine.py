@@ -4,10 +4,12 @@ Interpolation follows one rule at a time; where fine structures cross, all its r
 The network is a residual one (He et al. 2016) on the cells of the array (as Gharbi et al. 2016, "Deep joint
 demosaicking and denoising", pack a mosaic): it sees the interpolated picture in the ratio-preserving domain of
 :mod:`irvane.core.sensor.encoding` and gives what is wrong with it. It was made by ``training/refiner.py``; how is written
-beside it as JSON. Inference runs in ONNX Runtime, one strip per thread.
+beside it as JSON. Inference runs in ONNX Runtime, one tile per thread.
 """
 
 from __future__ import annotations
+
+from itertools import product
 
 import numpy as np
 
@@ -20,8 +22,8 @@ from irvane.core.threads import each
 
 #: Pixels around a place that its result depends on: seven layers of 3×3 cells, in whole arrays.
 REACH = 24
-#: Rows of a strip, and pixels that a picture is continued by; multiples of both arrays' sides.
-_STRIP, _MARGIN = 288, 24
+#: Rows and columns of a tile, and pixels that a picture is continued by; multiples of the array's sides.
+_TILE, _MARGIN = (288, 960), 24
 #: Rows of the array that has a network: on a Bayer array the directional method left it nothing worth its time.
 _PERIOD = 6
 #: Name and version, part of proofs and of cache keys.
@@ -75,21 +77,23 @@ def refine(picture: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float)
     )
     out = np.empty(picture.shape, np.float32)
 
-    def work(strip: tuple[int, int]) -> None:
-        """Rows of the result, in those of the continued picture."""
-        top, bottom = (max(strip[0] - REACH, 0), min(strip[1] + REACH, ends[0]))
-        seen = encoded(picture[np.ix_(rows[top:bottom], columns)], gains, knee)
+    def work(place: tuple[int, int]) -> None:
+        """A tile of the result, in places of the continued picture."""
+        (top, low, high, bottom), (left, first, last, right) = (
+            (max(at - REACH, 0), max(at, b), min(at + side, b + n), min(at + side + REACH, end))
+            for at, side, b, n, end in zip(place, _TILE, before, sides, ends, strict=True)
+        )
+        seen = encoded(picture[np.ix_(rows[top:bottom], columns[left:right])], gains, knee)
         planes = np.ascontiguousarray(seen.transpose(2, 0, 1))
         if packing.cell > 2:  # its cells differ
-            filters = filters_of(np.roll(packing.cfa, -top, 0), planes.shape[1:])
+            filters = filters_of(np.roll(packing.cfa, (-top, -left), (0, 1)), planes.shape[1:])
             planes = np.concatenate([planes, filters[None]])
         planes = networks.run(_PACKAGE, packing.file, planes)
-        low, high = max(strip[0], before[0]), min(strip[1], before[0] + sides[0])
-        kept = planes[:, low - top : high - top, before[1] : before[1] + sides[1]].transpose(1, 2, 0)
-        out[low - before[0] : high - before[0]] = decoded(np.ascontiguousarray(kept), gains, knee)
+        kept = planes[:, low - top : high - top, first - left : last - left].transpose(1, 2, 0)
+        there = slice(low - before[0], high - before[0]), slice(first - before[1], last - before[1])
+        out[there] = decoded(np.ascontiguousarray(kept), gains, knee)
 
-    start = before[0] // _STRIP * _STRIP
-    last = before[0] + sides[0]
-    for _ in each(work, [(y, min(y + _STRIP, ends[0])) for y in range(start, last, _STRIP)]):
+    down, across = (range(b // t * t, b + n, t) for b, n, t in zip(before, sides, _TILE, strict=True))
+    for _ in each(work, list(product(down, across))):
         pass
     return out
