@@ -11,10 +11,15 @@ import rawpy
 import shots
 
 from irvane.core.errors import Cancelled
+from irvane.core.finish import job
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
 from irvane.core.line.engine import Engine, denoised_key
+from irvane.core.line.merging import _member
+from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
+from irvane.core.line.teststrip import render_crop
+from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import BEST, FAST, Removal
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.sensor.refine import filters_of, refine
@@ -155,3 +160,28 @@ def test_the_engine_refines_a_frame_in_the_background(tmp_path: Path) -> None:
     assert again.developed.plain is refined.developed.plain, "once is enough"
     plain = replace(settings.sensor, demosaic="directional")
     assert engine.full(source, plain).complete_for(settings.with_value("sensor.demosaic", "directional"))
+
+
+@pytest.mark.parametrize("amount", [0, 100])
+def test_a_proof_that_is_complete_is_refined_too(tmp_path: Path, amount: float) -> None:
+    """What reports and test strips show is what is written."""
+    path = tmp_path / "six.dng"
+    shots.dng(path, shots.photograph(), cfa=SIX_BY_SIX, iso=3200)
+    engine, source = Engine(), FileSource(path)
+    settings = Settings().with_value("noise.amount", amount)
+    made = engine.denoise(source, settings)
+    assert made.complete_for(settings) and made.developed.refined
+    written, _ = job.make(source, settings)
+    assert np.array_equal(made.developed.plain.read_all(), written.plain.read_all())
+    strip = render_crop(Engine(), source, settings, Region(0, 0, 90, 120))
+    shown = render_view(written, settings, made.context, Region(0, 0, 90, 120))
+    assert np.abs(strip.pixels.astype(int) - shown.pixels).max() <= 1
+
+
+def test_members_of_a_merge_are_refined(tmp_path: Path) -> None:
+    path = tmp_path / "six.dng"
+    shots.dng(path, shots.photograph(), cfa=SIX_BY_SIX)
+    _, plain, _ = _member(FileSource(path), lambda _share: True)
+    assert np.array_equal(
+        plain, job.make(FileSource(path), Settings().with_value("noise.amount", 0))[0].plain.read_all()
+    )

@@ -26,9 +26,7 @@ def _session(package: str, name: str) -> Any:
     import onnxruntime  # takes a while: only when it is needed
 
     options = onnxruntime.SessionOptions()
-    options.intra_op_num_threads = options.inter_op_num_threads = (
-        1  # parts of a picture run side by side instead
-    )
+    options.intra_op_num_threads = options.inter_op_num_threads = 1  # parts run side by side instead
     options.enable_cpu_mem_arena = False  # it would keep the memory of the largest part, and is no faster
     options.log_severity_level = 3
     return onnxruntime.InferenceSession(_weights(package, name), options, providers=["CPUExecutionProvider"])

@@ -282,9 +282,10 @@ class Engine:
 
     def refine(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
         """The frame with its plain picture refined."""
-        frame = self.with_mosaic(source, sensor)
+        frame = self.full(source, sensor)
         if not to_be_refined(frame.developed, sensor):
             return frame
+        frame = self.with_mosaic(source, sensor)
         h, w = frame.developed.extent
         self._make_room(self._key(source, sensor), h * w * _DENOISED_BYTES)
         developed = refine_plain(frame.developed, sensor, progress)
@@ -294,8 +295,8 @@ class Engine:
         return fresh
 
     def denoise(self, source: Source, settings: Settings, progress: Progress = always) -> Frame:
-        """The frame with its whole denoised picture as the settings ask for it."""
-        frame = self.full(source, settings.sensor)
+        """The frame with all that the proof's whole picture is made of: refined, and denoised as the settings ask for it."""
+        frame = self.refine(source, settings.sensor, part(progress, 0.0, 0.1))
         if frame.denoised_for(settings):
             return frame.fitting(settings)
         removal = frame.removal(settings)

@@ -114,6 +114,7 @@ def render_crop(
     ------
     ReadError, MergeError, Cancelled
     """
+    engine.refine(source, settings.sensor, progress)
     frame = engine.with_mosaic(source, settings.sensor, progress).fitting(settings)
     clean = frame.clean(settings, region)
     step(progress, 0.5)
