@@ -1,7 +1,8 @@
 """Photographs that packages ship, split into training and test pictures once and for all.
 
-scikit-image carries a few in its wheel; Debian's mate-backgrounds and the scikit-learn wheel carry more and are
-fetched (not installed) into a cache folder by :func:`fetch`. All are free to use and none is copied here.
+scikit-image carries a few in its wheel; some packages of Debian and the scikit-learn wheel carry more and are
+fetched (not installed) into a cache folder: those of the test pictures by :func:`fetch`, those that only training needs by
+:func:`fetch_more`. All are free to use and none is copied here.
 """
 
 from __future__ import annotations
@@ -19,6 +20,7 @@ from PIL import Image
 
 CACHE = platformdirs.user_cache_path("irvane") / "photographs"
 _MATE = "usr/share/backgrounds/mate"
+_SHARE, _PLASMA = "usr/share/backgrounds", "usr/share/wallpapers"
 _SMALLEST = 528
 _SKLEARN = "sklearn/datasets/images"
 
@@ -49,17 +51,65 @@ TRAINING = (
             "YellowFlower",
         )
     ),
+    *(
+        f"{_SHARE}/{name}.jpg"
+        for name in (
+            "Bridge_by_Sander_Klootwijk",
+            "Dragonfly_by_Bolly",
+            "Picture_0B_by_freespace",
+            "Picture_1A_by_freespace",
+            "Wine_by_Jakkub_Mede",
+            "aitzgorri_by_Aitzol_Berasategi",
+            "free_by_Peter_Nerlich",
+            "friends_by_Aitzol_Berasategi",
+            "greentock_by_Peter_Nerlich",
+            "life_by_Aitzol_Berasategi",
+            "picosdeeuropa_by_Aitzol_Berasategi",
+            "seeding_by_Clements_Engelhardt",
+            "sunset_by_Aitzol_Berasategi",
+            "Kleiber_by_Lukas_Baubkus",
+        )
+    ),
+    *(
+        f"{_PLASMA}/{name}/contents/images/2560x1600.jpg"
+        for name in (
+            "BytheWater",
+            "ColdRipple",
+            "ColorfulCups",
+            "EveningGlow",
+            "FallenLeaf",
+            "Grey",
+            "Kite",
+            "OneStandsOut",
+            "Path",
+        )
+    ),
 )
+#: Debian packages that only training needs.
+_MORE = ("lomiri-wallpapers-16.04", "lomiri-wallpapers-20.04", "plasma-workspace-wallpapers")
+
+
+def _fetch_package(name: str) -> None:
+    """Fetch a package of Debian and lay out its files in the cache folder."""
+    subprocess.run(["apt-get", "download", "-qq", name], cwd=CACHE, check=True)
+    package = next(CACHE.glob(f"{name}_*.deb"))
+    subprocess.run(["dpkg-deb", "-x", str(package), str(CACHE)], check=True)
+    package.unlink()
+
+
+def fetch_more() -> None:
+    """Fetch all that :func:`fetch` does, and the packages that only training needs, once."""
+    fetch()
+    if any(not (CACHE / name).exists() for name in TRAINING if name.startswith("usr/")):
+        for name in _MORE:
+            _fetch_package(name)
 
 
 def fetch() -> None:
-    """Fetch the packages that carry the photographs, once."""
+    """Fetch the packages that carry the test photographs, once."""
     CACHE.mkdir(parents=True, exist_ok=True)
     if not (CACHE / _MATE).exists():
-        subprocess.run(["apt-get", "download", "-qq", "mate-backgrounds"], cwd=CACHE, check=True)
-        package = next(CACHE.glob("mate-backgrounds*.deb"))
-        subprocess.run(["dpkg-deb", "-x", str(package), str(CACHE)], check=True)
-        package.unlink()
+        _fetch_package("mate-backgrounds")
     if not (CACHE / _SKLEARN).exists():
         pip = [sys.executable, "-m", "pip", "download", "-q", "--no-deps", "-d", str(CACHE), "scikit-learn"]
         subprocess.run(pip, check=True)

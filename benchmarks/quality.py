@@ -177,8 +177,8 @@ def defect_rows(found: list[list[str | float]]) -> list[str]:
     return [
         "", "## Defective pixels", "",
         "Bright single pixels put among the true ones: how many are found (in per cent, by how far they stand out), and how",
-        "many good pixels of a clean frame are taken for defects. In the photographs, sharp down to the pixel as no lens",
-        "draws them, what stands out by little cannot be told from detail.", "",
+        f"many good pixels of a clean frame are taken for defects. Lens: blurred by σ {defects.LENS:g} px. Photographs sharp to",
+        "the pixel are what no lens draws: in them, single bright pixels that are true cannot be told from defects.", "",
         f"| scene | imagined per 100,000 | {' | '.join(f'found, {s}' for s in spans)} |",
         "|---" * (2 + len(spans)) + "|",
         *(f"| {name} | {imagined:.1f} | {' | '.join(f'{s:.1f}' for s in shares)} |" for name, imagined, *shares in found),

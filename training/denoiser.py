@@ -47,7 +47,7 @@ DRAWN, EVEN = 160, 60
 #: Shares of the pools among the patches: photographs, drawn scenes, even areas.
 SHARES = (0.52, 0.3, 0.18)
 _SHORT = "short."
-HELD_OUT = (photographs.TRAINING[0], photographs.TRAINING[7])
+HELD_OUT = tuple(photographs.TRAINING[k] for k in (0, 7, 14, 22))
 _G = np.linspace(0.9, 1200, 60_000)
 #: Right side of the closed-form exact unbiased inverse (Mäkitalo & Foi 2013): electrons + 1/8 + variance.
 _G_OF = 0.25 * _G**2 + 0.25 * np.sqrt(1.5) / _G - 11 / 8 / _G**2 + 5 / 8 * np.sqrt(1.5) / _G**3
@@ -150,7 +150,7 @@ def pools(work: Path) -> tuple[list[np.ndarray], np.ndarray]:
     even = scenes.pool(
         work / "even.npy", lambda: (scenes.even(np.random.default_rng(5000 + i)) for i in range(EVEN))
     )
-    return [scenes.pool(work / "photos.npy", photos(names, 30, 1)), drawn, even], scenes.pool(
+    return [scenes.pool(work / "photos.npy", photos(names, 20, 1)), drawn, even], scenes.pool(
         work / "held.npy", photos(HELD_OUT, 6, 2)
     )
 
@@ -259,7 +259,7 @@ if __name__ == "__main__":
     parser.add_argument("--steps", type=int, default=10_000)
     args = parser.parse_args()
     if args.what == "train":
-        photographs.fetch()
+        photographs.fetch_more()
         args.work.mkdir(parents=True, exist_ok=True)
         train(ARRAYS[args.array], args.work, args.steps, args.start)
     else:

@@ -157,14 +157,17 @@ def test_defects_beside_the_rim_are_found_on_slopes(array: str) -> None:
     assert np.mean(share) > 0.95
 
 
+@pytest.mark.parametrize(("blur", "most", "least"), [(0.0, 2.0, 0.45), (0.6, 0.5, 0.65)], ids=["sharp", "lens"])
 @pytest.mark.parametrize("array", ARRAYS)
-def test_photographs_keep_their_fine_detail(array: str) -> None:
-    """Sharp down to the pixel, as no lens draws them: hardly any detail is taken for a defect, most true ones are found."""
+def test_photographs_keep_their_fine_detail(array: str, blur: float, most: float, least: float) -> None:
+    """Hardly any detail is taken for a defect, even where it is sharp down to the pixel, as no lens draws it."""
     cfa, imagined, pixels, found, defects = ARRAYS[array], 0, 0, 0, 0
-    for seed, name in enumerate(("astronaut.png", "chelsea.png", "coffee.png", "rocket.jpg")):
+    for seed, name in enumerate(("astronaut.png", "chelsea.png", "coffee.png", "motorcycle_left.png")):
         for well in (50_000, 1_500):
             rng = np.random.default_rng(seed)
-            light = np.minimum(_mosaic(shots.photograph(name) * shots.NEUTRAL.astype(np.float32), cfa), 1)
+            scene = shots.photograph(name)
+            scene = cv2.GaussianBlur(scene, (0, 0), blur) if blur else scene
+            light = np.minimum(_mosaic(scene * shots.NEUTRAL.astype(np.float32), cfa), 1)
             clean, noise = _shot(light, well, rng)
             imagined += _repaired(Mosaic(clean, cfa), noise)[1]
             pixels += light.size
@@ -172,5 +175,5 @@ def test_photographs_keep_their_fine_detail(array: str) -> None:
             hot = np.where(where, clean + 0.35, clean).astype(np.float32)
             found += int(((_repaired(Mosaic(hot, cfa), noise)[0] != hot) & where).sum())
             defects += int(where.sum())
-    assert imagined <= 40 * pixels / 100_000
-    assert found >= 0.8 * defects
+    assert imagined <= most * pixels / 100_000
+    assert found >= least * defects

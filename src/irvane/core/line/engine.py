@@ -35,6 +35,7 @@ from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.dynamic_range import RANGE_SNR, stops
 from irvane.core.progress import Progress, always, part, step
+from irvane.core.sensor import defects
 from irvane.core.sensor.exposure import SensorExposure, sensor_exposure
 from irvane.core.settings import Sensor, Settings
 
@@ -132,6 +133,7 @@ def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Re
         removal.strength,
         method.name,
         denoised_name(developed.cfa, sensor, removal),
+        defects.fingerprint(),
     )
     return " ".join(map(str, (*parts, method.fingerprint())))
 

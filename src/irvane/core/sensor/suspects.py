@@ -1,0 +1,196 @@
+"""Pixels that no noise explains: the suspects among which defects are looked for.
+
+A suspect stands out from its nearest neighbours of the same colour, the slope of the scene taken off, by more than noise
+explains. One of these neighbours may be a defect itself.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numba
+import numpy as np
+
+from irvane.core.image import Mosaic, NoiseModel
+from irvane.core.kernels import kernel, serial
+
+#: Standard deviations beyond the second most extreme neighbour from which a pixel is suspected. Eight neighbours of
+#: pure noise put that one at 0.85 σ: with it, what is 8 σ above the mean is found in more than 99 of 100 cases.
+_SIGMAS = 4.9
+#: How many times further a defect stands out than its neighbours differ from each other: what does not is texture.
+_RANGE = 1.5
+_LEAST = 0.0003  # of white: what is less is not worth replacing
+_REACH = 4
+#: At most one pixel in so many of a row is suspected: what seems defective beyond that is no defect.
+_MOST = 3
+
+
+@dataclass(frozen=True)
+class Suspects:
+    """Pixels that stand out, in reading order.
+
+    Attributes
+    ----------
+    y, x : int64, N; their rows and columns.
+    instead : float32, N; the mean of their neighbours of the same colour, without the lowest and the highest.
+    excess : float32, N; how far they stand out, relative to white; negative below.
+    spread : float32, N; difference between the second highest and second lowest neighbour.
+    """
+
+    y: np.ndarray
+    x: np.ndarray
+    instead: np.ndarray
+    excess: np.ndarray
+    spread: np.ndarray
+
+
+def _neighbours(cfa: np.ndarray, count: int = 8) -> np.ndarray:
+    """The nearest same-colour offsets of every place in the array: int, places × count × 2."""
+    period = cfa.shape[0]
+    table = np.zeros((period * period, count, 2), np.int64)
+    span = range(-_REACH, _REACH + 1)
+    for place in range(period * period):
+        y, x = divmod(place, period)
+        same = [
+            (j * j + i * i, j, i)
+            for j in span
+            for i in span
+            if (j or i) and cfa[(y + j) % period, (x + i) % period] == cfa[y, x]
+        ]
+        table[place] = [(j, i) for _, j, i in sorted(same)[:count]]
+    return table
+
+
+@serial
+def _suspects(centre, a, b, c, d, step, gain, variance, flags, count):
+    """Mark what lies outside of four neighbours, all but one, by more than noise."""
+    limit = np.float32((_SIGMAS - 0.6) ** 2)
+    for k in range(count):
+        x = k * step
+        low_ab, high_ab = min(a[x], b[x]), max(a[x], b[x])
+        low_cd, high_cd = min(c[x], d[x]), max(c[x], d[x])
+        high = max(min(high_ab, high_cd), max(low_ab, low_cd))
+        low = min(max(low_ab, low_cd), min(high_ab, high_cd))
+        v = centre[x]
+        out = max(max(v - high, low - v), np.float32(0))
+        flags[x] = (out > np.float32(_LEAST)) & (
+            out * out > limit * (gain * max(high, np.float32(0)) + variance)
+        )
+
+
+@serial
+def _flag_row(data, y, cfa, table, gain, variance, flags):
+    """Suspects of a row; what is nearer to the rim than the neighbours reach is always looked at."""
+    h, w = data.shape
+    p = cfa.shape[0]
+    flags[:] = 1
+    if y < _REACH or y >= h - _REACH or w < 4 * _REACH:
+        return
+    for s in range(p):
+        first = _REACH + (s - _REACH) % p
+        count = (w - _REACH - first + p - 1) // p
+        near = table[(y % p) * p + s]
+        c = cfa[y % p, s]
+        _suspects(
+            data[y, first:], data[y + near[0, 0], first + near[0, 1] :], data[y + near[1, 0], first + near[1, 1] :],
+            data[y + near[2, 0], first + near[2, 1] :], data[y + near[3, 0], first + near[3, 1] :],
+            p, gain[c], variance[c], flags[first:], count,
+        )  # fmt: skip
+
+
+@serial
+def level(values, near, count, times):
+    """Take the slope of the scene off the neighbours of a place (values at the offsets `near`).
+
+    A plane that is fitted more times than once leaves out the value furthest from the one before, which may be a defect.
+    """
+    left_out = -1
+    mean, slope_y, slope_x = np.float32(0), np.float32(0), np.float32(0)
+    for _ in range(times):
+        n, sy, sx, syy, sxx, syx = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        sv, svy, svx = 0.0, 0.0, 0.0
+        for k in range(count):
+            if k != left_out:
+                j, i, v = np.float64(near[k, 0]), np.float64(near[k, 1]), np.float64(values[k])
+                n, sy, sx, sv = n + 1, sy + j, sx + i, sv + v
+                syy, sxx, syx = syy + j * j, sxx + i * i, syx + j * i
+                svy, svx = svy + v * j, svx + v * i
+        a, b, c = syy - sy * sy / n, sxx - sx * sx / n, syx - sy * sx / n
+        p, q = svy - sv * sy / n, svx - sv * sx / n
+        det = a * b - c * c
+        if det < 1e-3 * (a + b):
+            return
+        slope_y, slope_x = np.float32((b * p - c * q) / det), np.float32((a * q - c * p) / det)
+        mean = np.float32((sv - slope_y * sy - slope_x * sx) / n)
+        furthest = np.float32(-1)
+        for k in range(count):
+            off = abs(values[k] - mean - slope_y * near[k, 0] - slope_x * near[k, 1])
+            if off > furthest:
+                furthest, left_out = off, k
+    for k in range(count):
+        values[k] -= slope_y * near[k, 0] + slope_x * near[k, 1]
+
+
+@kernel
+def _list(data, cfa, table, gain, variance, columns, figures, found):
+    """List the suspects of every row: their columns, and what Suspects tells of them."""
+    h, w = data.shape
+    p = cfa.shape[0]
+    for y in numba.prange(h):
+        flags = np.empty(w, np.uint8)
+        _flag_row(data, y, cfa, table, gain, variance, flags)
+        values = np.empty(table.shape[1], np.float32)
+        near = np.empty((table.shape[1], 2), np.int64)
+        for x in range(w):
+            if not flags[x]:
+                continue
+            v = data[y, x]
+            c = cfa[y % p, x % p]
+            count = 0
+            for k in range(near.shape[0]):
+                j, i = table[(y % p) * p + x % p, k]
+                # beyond the rim: the same colour a period further inside
+                j += p if y + j < 0 else (-p if y + j >= h else 0)
+                i += p if x + i < 0 else (-p if x + i >= w else 0)
+                if (j or i) and y + j >= 0 and x + i >= 0 and y + j < h and x + i < w:
+                    values[count] = data[y + j, x + i]
+                    near[count, 0], near[count, 1] = j, i
+                    count += 1
+            if count < 3:
+                continue
+            if count == near.shape[0]:
+                level(values, near, count, 2)
+            values[:count].sort()
+            low, high = values[1], values[count - 2]
+            excess = max(v - high, low - v)
+            middle = values[count // 2]
+            sigma = np.sqrt(gain[c] * max(middle, np.float32(0)) + variance[c])
+            if excess <= max(
+                np.float32(_SIGMAS) * sigma, np.float32(_LEAST), np.float32(_RANGE) * (high - low)
+            ):
+                continue
+            total = np.float32(0)
+            for k in range(1, count - 1):
+                total += values[k]
+            if found[y] < columns.shape[1]:
+                columns[y, found[y]] = x
+                figures[y, found[y], 0] = total / (count - 2)
+                figures[y, found[y], 1] = excess if v > high else -excess
+                figures[y, found[y], 2] = high - low
+                found[y] += 1
+
+
+def suspects(mosaic: Mosaic, noise: NoiseModel) -> Suspects:
+    """Pixels of a mosaic of either array that stand out by more than its noise explains."""
+    h, w = mosaic.data.shape
+    room = max(16, w // _MOST)
+    columns, figures = np.empty((h, room), np.int32), np.empty((h, room, 3), np.float32)
+    found = np.zeros(h, np.int64)
+    cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
+    gain = np.array(noise.gain, np.float32)
+    variance = np.array(noise.read, np.float32) ** 2
+    _list(mosaic.data, cfa, _neighbours(cfa), gain, variance, columns, figures, found)
+    y = np.repeat(np.arange(h), found)
+    place = np.arange(y.size) - np.repeat(np.cumsum(found) - found, found)
+    instead, excess, spread = figures[y, place].T
+    return Suspects(y, columns[y, place].astype(np.int64), instead, excess, spread)
