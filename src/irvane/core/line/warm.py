@@ -29,6 +29,7 @@ def _loaded(cfa: np.ndarray, shutter: float) -> Loaded:
     light = np.clip(np.add.outer(ramp, ramp) / 2, 0, 1)
     noise = NoiseModel((1e-3,) * 3, (2e-3,) * 3, "file")
     counts = np.clip(light * 15000 + 512 + rng.normal(0, 40, light.shape), 0, 16383).astype(np.uint16)
+    counts[20, 30] = 15000  # a defect
     levels = np.full(3, 512.0), np.full(3, 16383.0)
     colour = CameraColour(np.eye(3), None, 2856.0, 6504.0, np.array([0.5, 1.0, 0.7]), True)
     info = FrameInfo(shutter=shutter, iso=100.0, taken=datetime(2026, 1, 1))
