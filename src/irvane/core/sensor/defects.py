@@ -9,12 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import numba
 import numpy as np
 
 from irvane.core import networks
 from irvane.core.image import Mosaic, NoiseModel
-from irvane.core.kernels import kernel, serial
+from irvane.core.kernels import serial
 from irvane.core.sensor.suspects import Suspects, level, suspects
 from irvane.core.threads import each
 
@@ -29,7 +28,7 @@ _RESTLESS = 8.0
 #: Side of the squares in which suspects are counted.
 _SQUARE = 192
 #: Suspects that are judged at once.
-_MANY = 8192
+_MANY = 2048
 #: Values further than this many times the suspect's own height count as this far.
 _FAR = 2.0
 
@@ -52,75 +51,89 @@ def _inside(at, size, period):
 
 
 @serial
-def _see(data, y, x, cfa, gain, variance, instead, excess, spread, around, own, apart, out):
-    """What the network is told of a suspect; `around`, `own` and `apart` are room to work in."""
+def _surroundings(data, y, x, period, around):
+    """The pixels around a suspect; beyond the rim stands the same colour inside, but never the suspect again."""
     h, w = data.shape
-    p = cfa.shape[0]
-    here = cfa[y % p, x % p]
-    sign = np.float32(1) if excess > 0 else np.float32(-1)
-    middles, noises = np.zeros(3, np.float32), np.zeros(3, np.float32)
+    inner = REACH <= y < h - REACH and REACH <= x < w - REACH
     for k in range(_SIDE * _SIDE):
         j, i = y + k // _SIDE - REACH, x + k % _SIDE - REACH
-        j, i = max(_inside(j, h, p), 0), max(_inside(i, w, p), 0)
-        if j == y and i == x and k != _SIDE * _SIDE // 2:  # beyond the rim, but not the suspect itself again
-            i = i + p if i + p < w else max(i - p, 0)
+        if not inner:
+            j, i = max(_inside(j, h, period), 0), max(_inside(i, w, period), 0)
+            if j == y and i == x and k != _SIDE * _SIDE // 2:
+                i = i + period if i + period < w else max(i - period, 0)
         around[k] = data[j, i]
-    total, many = np.float32(0), 0
-    first, second, third = np.float32(0), np.float32(0), np.float32(0)
-    for c in range(3):
-        count = 0
+
+
+@serial
+def _unrest(own, count, middle, noise, odd):
+    """Sum of squared differences from the middle in units of the noise; `odd` keeps the three largest."""
+    total = np.float32(0)
+    for k in range(count):
+        off = ((own[k] - middle) / noise) ** 2
+        total += off
+        if off > odd[0]:
+            odd[0], odd[1], odd[2] = off, odd[0], odd[1]
+        elif off > odd[1]:
+            odd[1], odd[2] = off, odd[1]
+        elif off > odd[2]:
+            odd[2] = off
+    return total
+
+
+@serial
+def _see_all(data, ys, xs, period, colours, gain, variance, instead, excess, spread, out):
+    """What the network is told of suspects; `colours` are those around every place of the array."""
+    around, own = np.empty(_SIDE * _SIDE, np.float32), np.empty(_SIDE * _SIDE, np.float32)
+    apart = np.empty((_SIDE * _SIDE, 2), np.int64)
+    middles, noises, odd = np.zeros(3, np.float32), np.zeros(3, np.float32), np.zeros(3, np.float32)
+    centre, n = _SIDE * _SIDE // 2, 2 * _SIDE * _SIDE
+    for s in range(ys.size):
+        kinds, told = colours[(ys[s] % period) * period + xs[s] % period], out[s]
+        here = kinds[centre]
+        sign = np.float32(1) if excess[s] > 0 else np.float32(-1)
+        _surroundings(data, ys[s], xs[s], period, around)
+        total, many = np.float32(0), 0
+        odd[:] = 0
+        for c in range(3):
+            count = 0
+            for k in range(_SIDE * _SIDE):
+                if kinds[k] == c and k != centre:
+                    own[count] = around[k]
+                    apart[count, 0], apart[count, 1] = k // _SIDE - REACH, k % _SIDE - REACH
+                    count += 1
+            if count > 5:
+                level(own, apart, count, 2)
+            own[:count].sort()
+            middle = own[count // 2] if count else np.float32(0)
+            noises[c] = np.sqrt(gain[c] * max(middle, np.float32(0)) + variance[c])
+            middles[c] = max(middle, noises[c], np.float32(1e-6))
+            total += _unrest(own, count, middle, noises[c], odd)
+            many += count
+        height = abs(excess[s]) / middles[here]
         for k in range(_SIDE * _SIDE):
-            j, i = k // _SIDE - REACH, k % _SIDE - REACH
-            if cfa[(y + j) % p, (x + i) % p] == c and (j or i):
-                own[count] = around[k]
-                apart[count, 0], apart[count, 1] = j, i
-                count += 1
-        if count > 5:
-            level(own, apart, count, 2)
-        own[:count].sort()
-        middle = own[count // 2] if count else np.float32(0)
-        noises[c] = np.sqrt(gain[c] * max(middle, np.float32(0)) + variance[c])
-        middles[c] = max(middle, noises[c], np.float32(1e-6))
-        for k in range(count):
-            off = ((own[k] - middle) / noises[c]) ** 2
-            total += off
-            if off > first:
-                first, second, third = off, first, second
-            elif off > second:
-                second, third = off, second
-            elif off > third:
-                third = off
-        many += count
-    height = abs(excess) / middles[here]
-    for k in range(_SIDE * _SIDE):
-        j, i = y + k // _SIDE - REACH, x + k % _SIDE - REACH
-        c = cfa[j % p, i % p]
-        r = sign * (around[k] / middles[c] - 1) / height
-        r = min(max(r, np.float32(-_FAR)), np.float32(_FAR))
-        out[k] = r if c == here else np.float32(0)
-        out[_SIDE * _SIDE + k] = np.float32(0) if c == here else r
-    n = 2 * _SIDE * _SIDE
-    out[n] = 0.25 * np.log2(abs(excess) / noises[here])
-    out[n + 1] = sign
-    out[n + 2] = spread / abs(excess)
-    out[n + 3] = sign * (instead / middles[here] - 1) / height
-    out[n + 3] = min(max(out[n + 3], np.float32(-_FAR)), np.float32(_FAR))
-    for c in range(3):
-        out[n + 4 + c] = noises[c] / middles[c] / height
-    # the two oddest around may be defects themselves
-    restless = np.sqrt(max(total - first - second, np.float32(0)) / max(many - 2, 1))
-    out[n + 7] = 0.5 * min(restless, np.float32(_RESTLESS))
-    out[n + 8] = 0.25 * min(np.sqrt(third), np.float32(_RESTLESS))
+            r = sign * (around[k] / middles[kinds[k]] - 1) / height
+            r = min(max(r, np.float32(-_FAR)), np.float32(_FAR))
+            told[k] = r if kinds[k] == here else np.float32(0)
+            told[_SIDE * _SIDE + k] = np.float32(0) if kinds[k] == here else r
+        told[n] = 0.25 * np.log2(abs(excess[s]) / noises[here])
+        told[n + 1] = sign
+        told[n + 2] = spread[s] / abs(excess[s])
+        r = sign * (instead[s] / middles[here] - 1) / height
+        told[n + 3] = min(max(r, np.float32(-_FAR)), np.float32(_FAR))
+        for c in range(3):
+            told[n + 4 + c] = noises[c] / middles[c] / height
+        # the two oddest around may be defects themselves
+        restless = np.sqrt(max(total - odd[0] - odd[1], np.float32(0)) / max(many - 2, 1))
+        told[n + 7] = 0.5 * min(restless, np.float32(_RESTLESS))
+        told[n + 8] = 0.25 * min(np.sqrt(odd[2]), np.float32(_RESTLESS))
 
 
-@kernel
-def _see_all(data, ys, xs, cfa, gain, variance, instead, excess, spread, out):
-    for k in numba.prange(ys.size):
-        around, own = np.empty(_SIDE * _SIDE, np.float32), np.empty(_SIDE * _SIDE, np.float32)
-        apart = np.empty((_SIDE * _SIDE, 2), np.int64)
-        _see(
-            data, ys[k], xs[k], cfa, gain, variance, instead[k], excess[k], spread[k], around, own, apart, out[k]
-        )  # fmt: skip
+def _colours_around(cfa: np.ndarray) -> np.ndarray:
+    """Colours of the pixels around every place of an array: places × pixels."""
+    period, reach = cfa.shape[0], np.arange(-REACH, REACH + 1)
+    places = np.arange(period)[:, None] + reach
+    around = cfa[places[:, None, :, None] % period, places[None, :, None, :] % period]
+    return np.ascontiguousarray(around.reshape(period * period, -1), dtype=np.int64)
 
 
 def crowding(found: Suspects, shape: tuple[int, int]) -> np.ndarray:
@@ -135,11 +148,13 @@ def crowding(found: Suspects, shape: tuple[int, int]) -> np.ndarray:
 
 def seen(mosaic: Mosaic, noise: NoiseModel, found: Suspects, crowds: np.ndarray, part: slice) -> np.ndarray:
     """What the network is told of a part of the suspects, whose crowding is known: float32, N×FEATURES."""
-    cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
+    colours = _colours_around(mosaic.cfa)
     gain, variance = np.array(noise.gain, np.float32), np.array(noise.read, np.float32) ** 2
     figures = [v[part] for v in (found.instead, found.excess, found.spread)]
     out = np.empty((figures[0].size, FEATURES), np.float32)
-    _see_all(mosaic.data, found.y[part], found.x[part], cfa, gain, variance, *figures, out)
+    _see_all(
+        mosaic.data, found.y[part], found.x[part], mosaic.cfa.shape[0], colours, gain, variance, *figures, out
+    )
     out[:, -1] = 0.2 * np.log2(1 + 1e5 * crowds[part])
     return out
 

@@ -18,7 +18,7 @@ from irvane.core.kernels import kernel, serial
 #: pure noise put that one at 0.85 σ: with it, what is 8 σ above the mean is found in more than 99 of 100 cases.
 _SIGMAS = 4.9
 #: How many times further a defect stands out than its neighbours differ from each other: what does not is texture.
-_RANGE = 1.5
+_RANGE = 2.0
 _LEAST = 0.0003  # of white: what is less is not worth replacing
 _REACH = 4
 #: At most one pixel in so many of a row is suspected: what seems defective beyond that is no defect.
