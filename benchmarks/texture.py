@@ -111,7 +111,12 @@ to unit noise (Mäkitalo & Foi 2013), and nothing of camera or ISO. To go on tra
     python training/denoiser.py train --array bayer --start --work FOLDER --steps 5000
     python training/denoiser.py export --array bayer --work FOLDER
 
-State is saved every few minutes; the same command goes on from there.
+State is saved every few minutes; the same command goes on from there. A second network (`training/refiner.py
+--denoised`) refines the interpolated picture of what the first one made; it sees how strong the noise was and what was
+removed.
+
+Tried and left out: weights and values of 8 bits made the first network 1.7 to 2.5 times faster and its residual noise 2
+to 12 % larger (ONNX Runtime, static, head and tail left at full precision).
 
 ## For the eye
 

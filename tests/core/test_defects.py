@@ -157,9 +157,7 @@ def test_defects_beside_the_rim_are_found_on_slopes(array: str) -> None:
     assert np.mean(share) > 0.95
 
 
-@pytest.mark.parametrize(
-    ("blur", "most", "least"), [(0.0, 3.0, 0.5), (0.6, 0.5, 0.7)], ids=["sharp", "lens"]
-)
+@pytest.mark.parametrize(("blur", "most", "least"), [(0.0, 3.0, 0.5), (0.6, 0.5, 0.7)], ids=["sharp", "lens"])
 @pytest.mark.parametrize("array", ARRAYS)
 def test_photographs_keep_their_fine_detail(array: str, blur: float, most: float, least: float) -> None:
     """Hardly any detail is taken for a defect, even where it is sharp down to the pixel, as no lens draws it."""

@@ -1,4 +1,4 @@
-"""Refined demosaicing of the 6×6 array: against the directional method, LibRaw and known truth."""
+"""Refined demosaicing, of the 6×6 array and of denoised mosaics: against the directional method, LibRaw and known truth."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ import shots
 
 from irvane.core.errors import Cancelled
 from irvane.core.finish import job
-from irvane.core.image import BAYER, SIX_BY_SIX
+from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
 from irvane.core.line.engine import Engine, denoised_key
 from irvane.core.line.merging import _member
@@ -22,7 +22,7 @@ from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import BEST, FAST, Removal
 from irvane.core.sensor.demosaic import demosaic
-from irvane.core.sensor.refine import filters_of, refine
+from irvane.core.sensor.refine import Removed, filters_of, refine
 from irvane.core.settings import Sensor, Settings
 from irvane.core.simulate.camera import Body, camera_from_scene, quiet
 
@@ -136,8 +136,45 @@ def test_automatic_refines_where_there_is_a_network() -> None:
         refine_plain(calm, Sensor(), lambda _share: False)
 
 
-def test_denoised_pictures_are_refined_by_the_best_method_only() -> None:
-    developed = _developed(3200)
+@pytest.mark.parametrize("iso", [1600, 12800])
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+def test_denoised_photographs_come_nearer_to_the_truth(cfa: np.ndarray, iso: float) -> None:
+    gains = []
+    for name in NAMES:
+        camera = _camera(name)
+        developed = develop(shots.loaded(camera, iso, cfa), Sensor())
+        refined, directional = (
+            denoise_whole(developed, Sensor(demosaic=d), Removal(1.0, BEST)).read_all()
+            for d in ("auto", "directional")
+        )
+        gains.append(
+            shots.psnr(_encoded(refined), _encoded(camera))
+            - shots.psnr(_encoded(directional), _encoded(camera))
+        )
+    assert np.mean(gains) > 0.12 and min(gains) > -0.1
+
+
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+@pytest.mark.parametrize("shift", [(0, 0), (1, 1), (3, 2)])
+def test_noise_that_was_removed_is_seen_where_it_was(cfa: np.ndarray, shift: tuple[int, int]) -> None:
+    """A part of a denoised picture, of any phase of the array, is refined as in the whole."""
+    rolled = np.roll(cfa, shift, (0, 1))
+    camera, rng = _camera(), np.random.default_rng(4)
+    clean = shots.mosaic_of(camera, rolled).data
+    noise = NoiseModel((1e-3,) * 3, (2e-3,) * 3, "file")
+    noisy = (clean + rng.normal(0, 1, clean.shape) * np.sqrt(1e-3 * clean + 4e-6)).astype(np.float32)
+    before = demosaic(Mosaic(clean, rolled), GAINS, KNEE)
+    whole = refine(before, rolled, GAINS, KNEE, Removed(noisy, clean, noise))
+    rows, columns = slice(60, 180), slice(48, 210)
+    removed = Removed(noisy[rows, columns], clean[rows, columns], noise)
+    part = refine(np.ascontiguousarray(before[rows, columns]), rolled, GAINS, KNEE, removed)
+    assert np.allclose(part[24:-24, 24:-24], whole[rows, columns][24:-24, 24:-24], atol=1e-5)
+    assert not np.allclose(whole, before, atol=1e-4)
+
+
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+def test_denoised_pictures_are_refined_by_the_best_method_only(cfa: np.ndarray) -> None:
+    developed = _developed(3200, cfa)
     for kind, changes in ((BEST, True), (FAST, False)):
         removal = Removal(1.0, kind)
         usual, plain = (

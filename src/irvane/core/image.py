@@ -88,6 +88,15 @@ class NoiseModel:
         """Signal-to-noise ratio (a plain ratio, not dB) at `signal`."""
         return signal / max(self.sigma(signal, channel), 1e-9)
 
+    def times(self, strength: float) -> NoiseModel:
+        """The model of noise whose standard deviation is `strength` times as large."""
+        more = strength**2
+        gain, read = (
+            tuple(float(v * factor) for v in values)
+            for values, factor in ((self.gain, more), (self.read, strength))
+        )
+        return NoiseModel(gain, read, self.origin)  # type: ignore[arg-type]
+
 
 @dataclass(frozen=True)
 class CameraColour:

@@ -25,6 +25,7 @@ from irvane.core.sensor.banding import remove_banding
 from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.highlights import CLIP_FULL
+from irvane.core.sensor.refine import Removed
 from irvane.core.settings import Sensor
 
 #: Pixels after which both colour arrays begin anew.
@@ -214,7 +215,7 @@ def refine_plain(developed: Developed, settings: Sensor, progress: Progress = al
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
     picture = _plain_picture(mosaic, developed.gains, noise, settings, developed.flip, True, progress)
-    return replace(developed, plain=picture, refined=True, method=refine.NAME)
+    return replace(developed, plain=picture, refined=True, method=refine.name(mosaic.cfa))
 
 
 def _plain_picture(
@@ -227,9 +228,7 @@ def _plain_picture(
         step(progress, top / h)
         return mosaic.data[top:bottom]
 
-    return _full_picture(
-        rows_of, mosaic.data.shape, mosaic.cfa, factors, knee_for(noise.read[1]), settings, flip, refined
-    )
+    return _full_picture(rows_of, mosaic, factors, knee_for(noise.read[1]), settings, flip, refined, None)
 
 
 def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, float]:
@@ -256,25 +255,26 @@ def _reach(settings: Sensor, refined: bool) -> int:
 def _refined(cfa: np.ndarray, settings: Sensor, removal: Removal) -> bool:
     """Is the picture of a denoised mosaic refined by the network?"""
     best = removal.kind == denoise.BEST
-    return best and settings.demosaic == demosaicing.AUTO and refine.possible(cfa)
+    return best and settings.demosaic == demosaicing.AUTO and refine.possible(cfa, denoised=True)
 
 
 def denoised_name(cfa: np.ndarray, settings: Sensor, removal: Removal) -> str:
     """Name of the demosaicing method of a denoised picture, with its weights' hash where it has some."""
     if _refined(cfa, settings, removal):
-        return f"{refine.NAME} {refine.fingerprint(cfa.shape[0])}"
+        return f"{refine.name(cfa, denoised=True)} {refine.fingerprint(cfa, denoised=True)}"
     return demosaicing.method_name(cfa, settings.demosaic)
 
 
 def _full_picture(
-    rows_of: Callable[[int, int], np.ndarray], shape: tuple[int, int], cfa: np.ndarray, factors: np.ndarray,
-    knee: float, settings: Sensor, flip: int, refined: bool,
+    rows_of: Callable[[int, int], np.ndarray], mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor,
+    flip: int, refined: bool, removed: NoiseModel | None,
 ) -> Picture:  # fmt: skip
     """The whole picture, made in bands: a large frame is never held at full size as floating point.
 
-    `rows_of` gives rows of the mosaic, from the first (a multiple of PERIOD) to before the last.
+    `rows_of` gives rows of the mosaic to interpolate, from the first (a multiple of PERIOD) to before the last; `removed`
+    is what was taken for noise in them.
     """
-    h, w = shape
+    h, w = mosaic.data.shape
     codes = np.empty((h, w, 3), np.int16)
     reach = _reach(settings, refined)
     for first in range(0, h, _BAND):
@@ -284,8 +284,9 @@ def _full_picture(
         for begin in range(first, last, _STRIP):
             end = min(last, begin + _STRIP)
             above, below = max(top, (begin - reach) // PERIOD * PERIOD), min(bottom, end + reach)
-            strip = Mosaic(rows[above - top : below - top], cfa)
-            full = _full_colour(strip, factors, knee, settings, refined)
+            strip = Mosaic(rows[above - top : below - top], mosaic.cfa)
+            noisy = None if removed is None else Removed(mosaic.data[above:below], strip.data, removed)
+            full = _full_colour(strip, factors, knee, settings, refined, noisy)
             encode16(full[begin - above : end - above], codes[begin:end])
         del rows, strip, full
         give_back()
@@ -293,12 +294,12 @@ def _full_picture(
 
 
 def _full_colour(
-    mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, refined: bool
+    mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, refined: bool, removed: Removed | None
 ) -> np.ndarray:
     """Full colour of a mosaic that begins at a multiple of 12 pixels."""
     full = demosaicing.demosaic(mosaic, factors, knee, settings.demosaic)
     if refined:
-        full = refine.refine(full, mosaic.cfa, factors, knee)
+        full = refine.refine(full, mosaic.cfa, factors, knee, removed)
     return false_colour.clean_colour(
         full, factors, knee, settings.false_colour / 100, settings.false_colour_width
     )
@@ -328,8 +329,8 @@ def denoise_whole(
         )  # fmt: skip
 
     return _full_picture(
-        clean, mosaic.data.shape, mosaic.cfa, developed.gains, _clean_knee(noise), settings, developed.flip,
-        _refined(mosaic.cfa, settings, removal),
+        clean, mosaic, developed.gains, _clean_knee(noise), settings, developed.flip,
+        _refined(mosaic.cfa, settings, removal), noise.times(removal.strength),
     )  # fmt: skip
 
 
@@ -381,7 +382,11 @@ def denoise_region(developed: Developed, settings: Sensor, removal: Removal, reg
         mosaic, noise, developed.gains, removal.strength, rows=outer_rows, columns=outer_columns,
         method=denoise.method_for(mosaic.cfa, removal.kind),
     )  # fmt: skip
-    full = _full_colour(Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings, refined)
+    noisy = mosaic.data[outer_rows[0] : outer_rows[1], outer_columns[0] : outer_columns[1]]
+    removed = Removed(noisy, clean, noise.times(removal.strength))
+    full = _full_colour(
+        Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings, refined, removed
+    )
     inner = full[
         rows[0] - outer_rows[0] : rows[1] - outer_rows[0],
         columns[0] - outer_columns[0] : columns[1] - outer_columns[0],

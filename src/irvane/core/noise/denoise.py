@@ -27,7 +27,7 @@ class Method:
     ----------
     name : name and version, part of every cache key and of proofs.
     tile : takes a piece of a mosaic, its array, noise model, gains, and strength; returns the clean piece.
-    halo : pixels that a tile needs around itself, a multiple of ALIGN.
+    halo : pixels that a tile needs around itself, a multiple of 24: both arrays and two halvings of their cells.
     side : rows and columns of a tile.
     fingerprint : hash of its weights; empty when there are none.
     """
@@ -56,12 +56,12 @@ def _two_opinions(
 
 #: By the number of rows of the colour array.
 _LEARNED = {
-    2: Method("mosaic-network@1", learned.denoise_tile, 96, (1056, 1056), partial(learned.fingerprint, 2)),
-    6: Method("two-opinions-6x6@3", _two_opinions, 144, (1056, 1056), partial(learned.fingerprint, 6)),
+    2: Method("mosaic-network@1", learned.denoise_tile, 72, (1056, 1056), partial(learned.fingerprint, 2)),
+    6: Method("two-opinions-6x6@4", _two_opinions, 96, (1056, 1056), partial(learned.fingerprint, 6)),
 }
 #: A second opinion without training, to measure against.
-CLASSICAL = Method("sliding-cosine@1", classical.denoise_tile, 96, (480, 1 << 20))
-FAST_METHOD = Method("sliding-cosine-fast@1", classical.denoise_tile_fast, 96, (480, 1 << 20))
+CLASSICAL = Method("sliding-cosine@2", classical.denoise_tile, 96, (480, 1 << 20))
+FAST_METHOD = Method("sliding-cosine-fast@2", classical.denoise_tile_fast, 96, (480, 1 << 20))
 BEST, FAST = "best", "fast"
 
 

@@ -30,11 +30,7 @@ def denoise_tile(
 
     Noise of `strength` times the model's standard deviation is taken for noise.
     """
-    (gr, gg, gb), (rr, rg, rb) = noise.gain, noise.read
-    more = strength**2
-    assumed = NoiseModel(
-        (gr * more, gg * more, gb * more), (rr * strength, rg * strength, rb * strength), noise.origin
-    )
+    assumed = noise.times(strength)
     packing = PACKINGS[cfa.shape[0]]
     h, w = data.shape
     top, left = packing.beginning(cfa)

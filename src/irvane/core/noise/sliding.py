@@ -19,6 +19,8 @@ from irvane.core.kernels import kernel, serial
 
 SIDE = 8
 HALF = SIDE // 2
+#: Columns from one window to the next in its row.
+STRIDE = 2
 _BAND = 16  # window rows that one thread handles at a time
 _BLOCK = (
     128  # windows side by side that are transformed together, so that every loop runs over contiguous pixels
@@ -57,9 +59,18 @@ def _combine(basis, folded, k, out, n):
 
 
 @serial
-def _forward(plane, y, x0, n, basis, lines, folded, vertical, spectrum):
-    """Spectra of the windows whose top left corners are (y, x0 … x0+n-1): spectrum[u, k, window]."""
-    wide = n + SIDE - 1
+def _part_columns(line, parted, n):
+    """Even and odd columns of a line, `n` of each: then every second window is worked on without gaps."""
+    even, odd = parted[0], parted[1]
+    for x in range(n):
+        even[x] = line[2 * x]
+        odd[x] = line[2 * x + 1]
+
+
+@serial
+def _forward(plane, y, x0, n, basis, lines, folded, vertical, parted, spectrum):
+    """Spectra of the windows whose top left corners are (y, x0), (y, x0 + 2), …: spectrum[u, k, window]."""
+    wide = 2 * n + SIDE - STRIDE
     for i in range(SIDE):
         source = plane[y + i]
         line = lines[i]
@@ -69,25 +80,26 @@ def _forward(plane, y, x0, n, basis, lines, folded, vertical, spectrum):
     for u in range(SIDE):
         _combine(basis, folded, u, vertical[u], wide)
     for u in range(SIDE):
-        source = vertical[u]
+        _part_columns(vertical[u], parted, n + HALF - 1)
         for i in range(HALF):
+            last = SIDE - 1 - i
+            near, far = parted[i & 1], parted[last & 1]
             total = folded[i]
             apart = folded[HALF + i]
+            j, k = i // 2, last // 2
             for x in range(n):
-                total[x] = source[x + i] + source[x + SIDE - 1 - i]
-                apart[x] = source[x + i] - source[x + SIDE - 1 - i]
+                total[x] = near[x + j] + far[x + k]
+                apart[x] = near[x + j] - far[x + k]
         for k in range(SIDE):
             _combine(basis, folded, k, spectrum[u, k], n)
 
 
 @serial
-def _backward(spectrum, y, x0, n, basis, folded, vertical, lines, share, total, weight):
+def _backward(spectrum, y, x0, n, basis, folded, vertical, parted, lines, share, total, weight):
     """Add the windows' inverse transforms, each times its share, to total and weight."""
-    wide = n + SIDE - 1
+    wide, half = 2 * n + SIDE - STRIDE, n + HALF - 1
     for u in range(SIDE):
-        line = vertical[u]
-        for x in range(wide):
-            line[x] = np.float32(0)
+        parted[:, :half] = 0
         for start in range(2):
             for i in range(HALF):
                 s0, s1, s2, s3 = (
@@ -106,12 +118,15 @@ def _backward(spectrum, y, x0, n, basis, folded, vertical, lines, share, total, 
                 for x in range(n):
                     out[x] = b0 * s0[x] + b1 * s1[x] + b2 * s2[x] + b3 * s3[x]
         for i in range(HALF):
-            even = folded[i]
-            odd = folded[HALF + i]
+            last = SIDE - 1 - i
+            even, odd = folded[i], folded[HALF + i]
+            near, far = parted[i & 1], parted[last & 1]
+            j, k = i // 2, last // 2
             for x in range(n):
-                line[x + i] += even[x] + odd[x]
+                near[x + j] += even[x] + odd[x]
             for x in range(n):
-                line[x + SIDE - 1 - i] += even[x] - odd[x]
+                far[x + k] += even[x] - odd[x]
+        _join_columns(parted, vertical[u], half)
     for i in range(SIDE):
         out = total[y + i]
         for u in range(SIDE):
@@ -119,16 +134,26 @@ def _backward(spectrum, y, x0, n, basis, folded, vertical, lines, share, total, 
             line = vertical[u]
             for x in range(wide):
                 out[x0 + x] += b * line[x]
-    sums = lines[0]
-    for x in range(wide):
-        sums[x] = np.float32(0)
-    for j in range(SIDE):
+    parted[:, :half] = 0
+    for i in range(SIDE):
+        to, j = parted[i & 1], i // 2
         for x in range(n):
-            sums[x + j] += share[x]
+            to[x + j] += share[x]
+    sums = lines[0]
+    _join_columns(parted, sums, half)
     for i in range(SIDE):
         out = weight[y + i]
         for x in range(wide):
             out[x0 + x] += sums[x]
+
+
+@serial
+def _join_columns(parted, line, n):
+    """Put even and odd columns together again."""
+    even, odd = parted[0], parted[1]
+    for x in range(n):
+        line[2 * x] = even[x]
+        line[2 * x + 1] = odd[x]
 
 
 @serial
@@ -166,25 +191,26 @@ def _wiener(spectrum, guide, sigma, n, kept):
 def _pass(plane, pilot, use_pilot, sigma, threshold, step, basis, total, weight, parity):
     h, w = plane.shape
     rows = (h - SIDE) // step + 1
-    columns = w - SIDE + 1
+    columns = (w - SIDE) // STRIDE + 1
     bands = (rows + _BAND - 1) // _BAND
     for half in numba.prange((bands + 1 - parity) // 2):
         band = 2 * half + parity
-        lines = np.empty((SIDE, _BLOCK + SIDE), np.float32)
-        folded = np.empty((SIDE, _BLOCK + SIDE), np.float32)
-        vertical = np.empty((SIDE, _BLOCK + SIDE), np.float32)
+        lines = np.empty((SIDE, STRIDE * _BLOCK + SIDE), np.float32)
+        folded = np.empty((SIDE, STRIDE * _BLOCK + SIDE), np.float32)
+        vertical = np.empty((SIDE, STRIDE * _BLOCK + SIDE), np.float32)
+        parted = np.empty((STRIDE, _BLOCK + SIDE), np.float32)
         spectrum = np.empty((SIDE, SIDE, _BLOCK), np.float32)
         guide = np.empty((SIDE, SIDE, _BLOCK), np.float32)
         kept = np.empty(_BLOCK, np.float32)
         for row in range(band * _BAND, min(rows, band * _BAND + _BAND)):
             y = row * step
-            for x0 in range(0, columns, _BLOCK):
-                n = min(_BLOCK, columns - x0)
+            for first in range(0, columns, _BLOCK):
+                n, x0 = min(_BLOCK, columns - first), STRIDE * first
                 for x in range(n):
                     kept[x] = sigma[0, 0] * sigma[0, 0]
-                _forward(plane, y, x0, n, basis, lines, folded, vertical, spectrum)
+                _forward(plane, y, x0, n, basis, lines, folded, vertical, parted, spectrum)
                 if use_pilot:
-                    _forward(pilot, y, x0, n, basis, lines, folded, vertical, guide)
+                    _forward(pilot, y, x0, n, basis, lines, folded, vertical, parted, guide)
                     _wiener(spectrum, guide, sigma, n, kept)
                 else:
                     _keep_strong(spectrum, sigma, threshold, n, kept)
@@ -195,7 +221,7 @@ def _pass(plane, pilot, use_pilot, sigma, threshold, step, basis, total, weight,
                         line = spectrum[u, k]
                         for x in range(n):
                             line[x] *= kept[x]
-                _backward(spectrum, y, x0, n, basis, folded, vertical, lines, kept, total, weight)
+                _backward(spectrum, y, x0, n, basis, folded, vertical, parted, lines, kept, total, weight)
 
 
 def _shrink(
@@ -222,11 +248,11 @@ def denoise_plane(
     sigma : float32, 8×8.
     threshold : multiple of sigma below which a coefficient counts as noise in the first pass.
     passes : 2, or 1 without the Wiener filter, in less than half of the time.
-    step : distance between rows of windows in pixels (along a row, every pixel starts a window).
+    step : distance between rows of windows in pixels (along a row, every second pixel starts a window).
     """
     h, w = plane.shape
     margin = SIDE
-    padded = np.pad(plane, ((margin, margin + -h % step), (margin, margin + -w % step)), mode="symmetric")
+    padded = np.pad(plane, ((margin, margin + -h % step), (margin, margin + -w % STRIDE)), mode="symmetric")
     padded = np.ascontiguousarray(padded, dtype=np.float32)
     noise = np.ascontiguousarray(sigma, dtype=np.float32)
     result = _shrink(padded, None, noise, threshold, step)

@@ -4,42 +4,91 @@ Interpolation follows one rule at a time; where fine structures cross, all its r
 The network is a residual one (He et al. 2016) on the cells of the array (as Gharbi et al. 2016, "Deep joint
 demosaicking and denoising", pack a mosaic): it sees the interpolated picture in the ratio-preserving domain of
 :mod:`irvane.core.sensor.encoding` and gives what is wrong with it. It was made by ``training/refiner.py``; how is written
-beside it as JSON. Inference runs in ONNX Runtime, one tile per thread.
+beside it as JSON. Of a denoised mosaic the network is told too how strong the noise was and what was taken away: it gives
+detail back that went with the noise, and takes blotches that stayed. Inference runs in ONNX Runtime, one tile per thread.
 """
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from itertools import product
 
 import numpy as np
 
 from irvane.core import networks
-from irvane.core.image import BLUE, RED
-from irvane.core.sensor.encoding import decoded, encoded
+from irvane.core.image import BLUE, RED, NoiseModel
+from irvane.core.sensor.encoding import POWER, decoded, encoded
 from irvane.core.sensor.packing import PACKINGS
 from irvane.core.sensor.rim import mirrored
 from irvane.core.threads import each
+
+#: Indices of rows and columns, as of ``np.ix_``.
+Place = tuple[np.ndarray, ...]
 
 #: Pixels around a place that its result depends on: seven layers of 3×3 cells, in whole arrays.
 REACH = 24
 #: Rows and columns of a tile, and pixels that a picture is continued by; multiples of the array's sides.
 _TILE, _MARGIN = (288, 960), 24
-#: Rows of the array that has a network: on a Bayer array the directional method left it nothing worth its time.
-_PERIOD = 6
-#: Name and version, part of proofs and of cache keys.
-NAME = "refined-6x6@1"
-
 _PACKAGE = "irvane.core.sensor"
+#: Names of networks and names and versions of the methods (part of proofs and of cache keys), by the number of rows of
+#: the array, and whether the mosaic was denoised. To a Bayer mosaic as it was shot the directional method left nothing
+#: worth a network's time; to one of the 6×6 array, knowing the noise added nothing to the network that does not.
+_NETWORKS = {
+    (6, False): ("six_by_six", "refined-6x6@1"),
+    (6, True): ("six_by_six", "refined-6x6@1"),
+    (2, True): ("bayer_denoised", "refined-denoised@1"),
+}
+#: The network that is told what was removed.
+_TOLD = "bayer_denoised"
 
 
-def fingerprint(period: int) -> str:
-    """Hash of the weights of the network for arrays of `period` rows."""
-    return networks.fingerprint(_PACKAGE, PACKINGS[period].file)
+@dataclass(frozen=True)
+class Removed:
+    """What a denoiser did to a mosaic.
+
+    Attributes
+    ----------
+    before, after : float32 H×W, the mosaic as it was and as it became.
+    noise : what was taken for noise.
+    """
+
+    before: np.ndarray
+    after: np.ndarray
+    noise: NoiseModel
+
+    def planes(self, green: np.ndarray, cfa: np.ndarray, knee: float, place: Place) -> np.ndarray:
+        """What the network is told of it in a place: float32 2×rows×columns.
+
+        The standard deviation of the noise in the domain of the interpolation where green is as given, and what was
+        removed in standard deviations of the noise.
+        """
+        after = self.after[place]
+        light = np.maximum(green, 0)
+        sigma = np.sqrt(np.float32(self.noise.gain[1]) * light + np.float32(self.noise.read[1] ** 2))
+        sigma *= np.float32(POWER) * (light + np.float32(knee)) ** np.float32(POWER - 1)
+        rows, columns = (index.ravel() % period for index, period in zip(place, cfa.shape, strict=True))
+        colours = cfa[np.ix_(rows, columns)]
+        gain, variance = (
+            np.array(v, np.float32)[colours] for v in (self.noise.gain, np.square(self.noise.read))
+        )
+        return np.stack(
+            [sigma, (self.before[place] - after) / np.sqrt(gain * np.maximum(after, 0) + variance)]
+        )
 
 
-def possible(cfa: np.ndarray) -> bool:
-    """Is there a network for this array?"""
-    return cfa.shape[0] == _PERIOD
+def possible(cfa: np.ndarray, denoised: bool = False) -> bool:
+    """Is there a network for this array, for mosaics as they were shot or for denoised ones?"""
+    return (cfa.shape[0], denoised) in _NETWORKS
+
+
+def name(cfa: np.ndarray, denoised: bool = False) -> str:
+    """Name and version of the method."""
+    return _NETWORKS[cfa.shape[0], denoised][1]
+
+
+def fingerprint(cfa: np.ndarray, denoised: bool = False) -> str:
+    """Hash of the weights."""
+    return networks.fingerprint(_PACKAGE, _NETWORKS[cfa.shape[0], denoised][0])
 
 
 def filters_of(cfa: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
@@ -49,7 +98,9 @@ def filters_of(cfa: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
     return np.tile(kinds, (h, w))[: shape[0], : shape[1]].astype(np.float32)
 
 
-def refine(picture: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float) -> np.ndarray:
+def refine(
+    picture: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float, removed: Removed | None = None
+) -> np.ndarray:
     """A demosaiced picture with less of what interpolation gets wrong.
 
     Parameters
@@ -57,6 +108,7 @@ def refine(picture: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float)
     picture : float32 H×W×3, camera-linear, made of a mosaic by the directional method.
     cfa : that mosaic's colour array at the picture's first pixel, 2×2 or 6×6.
     gains, knee : those the mosaic was interpolated with.
+    removed : what was done to the mosaic, when it was denoised.
 
     Returns
     -------
@@ -67,8 +119,10 @@ def refine(picture: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float)
     ValueError
         When there is no network for the array.
     """
-    packing = PACKINGS[cfa.shape[0]]
-    period, (first, apart) = cfa.shape[0], packing.centres
+    if not possible(cfa, removed is not None):
+        raise ValueError("no network for this colour array")
+    packing, period = PACKINGS[cfa.shape[0]], cfa.shape[0]
+    network, (first, apart) = _NETWORKS[period, removed is not None][0], packing.centres
     before = [n + _MARGIN for n in packing.beginning(cfa)]
     sides = picture.shape[:2]
     ends = [-(-(n + b + _MARGIN) // period) * period for n, b in zip(sides, before, strict=True)]
@@ -77,18 +131,21 @@ def refine(picture: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float)
     )
     out = np.empty(picture.shape, np.float32)
 
-    def work(place: tuple[int, int]) -> None:
+    def work(corner: tuple[int, int]) -> None:
         """A tile of the result, in places of the continued picture."""
         (top, low, high, bottom), (left, first, last, right) = (
             (max(at - REACH, 0), max(at, b), min(at + side, b + n), min(at + side + REACH, end))
-            for at, side, b, n, end in zip(place, _TILE, before, sides, ends, strict=True)
+            for at, side, b, n, end in zip(corner, _TILE, before, sides, ends, strict=True)
         )
-        seen = encoded(picture[np.ix_(rows[top:bottom], columns[left:right])], gains, knee)
-        planes = np.ascontiguousarray(seen.transpose(2, 0, 1))
+        place = np.ix_(rows[top:bottom], columns[left:right])
+        light = picture[place]
+        planes = np.ascontiguousarray(encoded(light, gains, knee).transpose(2, 0, 1))
         if packing.cell > 2:  # its cells differ
             filters = filters_of(np.roll(packing.cfa, (-top, -left), (0, 1)), planes.shape[1:])
             planes = np.concatenate([planes, filters[None]])
-        planes = networks.run(_PACKAGE, packing.file, planes)
+        if removed is not None and network == _TOLD:
+            planes = np.concatenate([planes, removed.planes(light[..., 1], cfa, knee, place)])
+        planes = networks.run(_PACKAGE, network, planes)
         kept = planes[:, low - top : high - top, first - left : last - left].transpose(1, 2, 0)
         there = slice(low - before[0], high - before[0]), slice(first - before[1], last - before[1])
         out[there] = decoded(np.ascontiguousarray(kept), gains, knee)
