@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 from scipy.optimize import brentq
@@ -84,3 +85,21 @@ def test_overshoot_is_a_share_of_the_step() -> None:
 def test_what_is_no_slanted_edge_is_said(plane: np.ndarray, words: str) -> None:
     with pytest.raises(ValueError, match=words):
         edge_figures(plane)
+
+
+def test_textures_of_any_kind_are_told_from_edges() -> None:
+    """Whatever lies in a rectangle, it is measured or refused with a sentence."""
+    refused = 0
+    for seed in range(200):
+        rng = np.random.default_rng(seed)
+        plane = cv2.GaussianBlur(rng.random((40, 48)).astype(np.float32), (0, 0), float(rng.uniform(0.5, 6)))
+        plane = (plane - plane.min()) / np.ptp(plane) * rng.uniform(0.1, 1) + rng.choice([0, 0.0, 0.1])
+        side = np.where(np.arange(48) < 24, 0, rng.uniform(0, 0.6)) * np.ones((40, 1))
+        plane = plane + side if rng.random() < 0.7 else plane
+        if rng.random() < 0.3:
+            plane[:, rng.integers(0, 48) :] = plane.max()
+        try:
+            edge_figures(plane)
+        except ValueError as error:
+            refused += str(error).endswith(".")
+    assert refused > 150

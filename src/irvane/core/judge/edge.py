@@ -120,8 +120,9 @@ def _line(plane: np.ndarray) -> tuple[float, float]:
         )
         windowed = difference * weight
         total = windowed.sum(axis=1)
-        good = total > 0.2 * np.median(total)
-        if good.sum() < SMALLEST // 2:
+        typical = np.median(total)
+        good = total > 0.2 * typical
+        if typical <= 0 or good.sum() < SMALLEST // 2:  # it falls where it was to rise
             raise ValueError("There is no straight edge in this rectangle.")
         centroid = (windowed * columns).sum(axis=1)[good] / total[good]
         slope, place = np.polyfit(lines[good], centroid, 1)
@@ -129,6 +130,8 @@ def _line(plane: np.ndarray) -> tuple[float, float]:
         residual = centroid - (place + slope * lines[good])
         spread = 1.4826 * np.median(np.abs(residual)) + 1e-9
         kept = np.abs(residual) < 4 * spread + 0.05
+        if kept.sum() < SMALLEST // 2:
+            raise ValueError("There is no straight edge in this rectangle.")
         slope, place = np.polyfit(lines[good][kept], centroid[kept], 1)
     if spread > 1.5 or not -1 < place + slope * (h - 1) / 2 < w:
         raise ValueError("The edge in this rectangle is not straight.")
