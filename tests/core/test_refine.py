@@ -172,6 +172,15 @@ def test_noise_that_was_removed_is_seen_where_it_was(cfa: np.ndarray, shift: tup
     assert not np.allclose(whole, before, atol=1e-4)
 
 
+def test_black_without_read_noise_stays_finite() -> None:
+    """Noise profiles may state none (DNG specification, NoiseProfile: the offset may be 0)."""
+    clean = shots.mosaic_of(_camera(), BAYER).data
+    clean[:40] = 0
+    before = demosaic(Mosaic(clean, BAYER), GAINS, KNEE)
+    noise = NoiseModel((1e-3,) * 3, (0.0,) * 3, "file")
+    assert np.isfinite(refine(before, BAYER, GAINS, KNEE, Removed(clean.copy(), clean, noise))).all()
+
+
 @pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
 def test_denoised_pictures_are_refined_by_the_best_method_only(cfa: np.ndarray) -> None:
     developed = _developed(3200, cfa)

@@ -92,13 +92,14 @@ class Sensor:
     demosaic: str = _choice(
         "auto", "Interpolation",
         (("auto", "automatic"), ("directional", "directional"), ("linear", "linear")), "Mosaic",
-        "How full colour is made from the filter mosaic. Directional is quick; on a 6×6 array, automatic has a network mend "
-        "what that gets wrong where fine structures cross, which takes longer. Linear is softer but calm in extreme noise.",
+        "How full colour is made from the filter mosaic. Directional is quick; on a 6×6 array, and where noise is removed by "
+        "the best method, automatic has a network mend what that gets wrong where fine structures cross, which takes longer. "
+        "Linear is softer but calm in extreme noise.",
     )  # fmt: skip
     defects: str = _choice(
         "on", "Hot pixels", (("on", "repair"), ("off", "leave")), "Mosaic",
         "Replaces single pixels and pairs that no light could have made: their neighbours know nothing of them. "
-        "Stars and points of light stay.",
+        "Stars and points of light stay; so may faint defects amid detail as fine as a pixel.",
     )  # fmt: skip
     banding: str = _choice(
         "rows", "Banding",

@@ -38,6 +38,8 @@ _NETWORKS = {
     (6, True): ("six_by_six", "refined-6x6@1"),
     (2, True): ("bayer_denoised", "refined-denoised@1"),
 }
+#: Variance at black where a model has none, relative to white.
+_LEAST_VARIANCE = 1e-10
 #: The network that is told what was removed.
 _TOLD = "bayer_denoised"
 
@@ -69,7 +71,8 @@ class Removed:
         rows, columns = (index.ravel() % period for index, period in zip(place, cfa.shape, strict=True))
         colours = cfa[np.ix_(rows, columns)]
         gain, variance = (
-            np.array(v, np.float32)[colours] for v in (self.noise.gain, np.square(self.noise.read))
+            np.array(v, np.float32)[colours]
+            for v in (self.noise.gain, np.maximum(np.square(self.noise.read), _LEAST_VARIANCE))
         )
         return np.stack(
             [sigma, (self.before[place] - after) / np.sqrt(gain * np.maximum(after, 0) + variance)]
