@@ -113,6 +113,15 @@ def test_point_lights_stay(array: str, colour: tuple[float, float, float]) -> No
         assert (sums[1] / sums[0]).min() > 0.95
 
 
+@pytest.mark.parametrize("array", ARRAYS)
+def test_bright_pixels_on_black_are_found_without_read_noise(array: str) -> None:
+    """Noise profiles may state none (DNG specification, NoiseProfile: the offset may be 0)."""
+    data = np.zeros((96, 96), np.float32)
+    data[::24, ::24] = 0.3
+    noise = NoiseModel((1e-4,) * 3, (0.0,) * 3, "file")
+    assert _repaired(Mosaic(data, ARRAYS[array]), noise)[0].max() == 0
+
+
 def test_the_rim_is_treated_too() -> None:
     rng = np.random.default_rng(9)
     light = _mosaic(_scene("flat"), BAYER)[:64, :64]

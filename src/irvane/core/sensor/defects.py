@@ -25,6 +25,8 @@ _SIDE = 2 * REACH + 1
 FEATURES = 2 * _SIDE**2 + 10
 #: Standard deviations of the noise above which surroundings are as restless as can be told.
 _RESTLESS = 8.0
+#: Standard deviation, relative to white, where a model says that there is no noise.
+_LEAST_NOISE = 1e-5
 #: Side of the squares in which suspects are counted.
 _SQUARE = 192
 #: Suspects that are judged at once.
@@ -118,7 +120,8 @@ def _see_all(data, ys, xs, period, colours, gain, variance, instead, excess, spr
                 level(own, aparts[c], count, 2)
             _sort(own, count)
             middle = own[count // 2] if count else np.float32(0)
-            noises[c] = np.sqrt(gain[c] * max(middle, np.float32(0)) + variance[c])
+            noise = np.sqrt(gain[c] * max(middle, np.float32(0)) + variance[c])
+            noises[c] = max(noise, np.float32(_LEAST_NOISE))
             middles[c] = max(middle, noises[c], np.float32(1e-6))
             total += _unrest(own, count, middle, noises[c], odd)
             many += count
