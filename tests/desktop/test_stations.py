@@ -188,6 +188,19 @@ def test_a_six_by_six_frame_is_refined_once_it_is_seen(driver: Driver) -> None:
     assert np.array_equal(driver.pixels(), refined)
 
 
+def test_the_sensor_station_names_the_interpolation_of_the_picture_in_sight(driver: Driver) -> None:
+    window = driver.window
+    driver.choose("bench-iso6400.dng")
+    window.band.toggle("sensor")
+    driver.settled()
+    said = [window.band.words("sensor"), window.shelf.sensor_words.text()]
+    assert all("refined-denoised" in words for words in said), said
+    window.proofs.edit("noise.amount", 0.0)
+    driver.settled()
+    said = [window.band.words("sensor"), window.shelf.sensor_words.text()]
+    assert all("directional" in words and "refined" not in words for words in said), said
+
+
 def test_noise_of_a_finished_picture_is_removed_when_asked(driver: Driver, tmp_path: Path) -> None:
     rng = np.random.default_rng(2)
     grey = np.clip(rng.normal(120, 14, (300, 420, 3)), 0, 255).astype(np.uint8)

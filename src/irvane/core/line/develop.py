@@ -30,8 +30,9 @@ from irvane.core.settings import Sensor
 
 #: Pixels after which both colour arrays begin anew.
 PERIOD = 12
-#: Rows that are denoised at once, and of these the rows that are given their full colour at once.
-_BAND, _STRIP = 1200, 600
+#: Rows that are denoised at once, and of these the rows that are given their full colour at once (with what is around
+#: them, whole tiles of the Bayer method).
+_BAND, _STRIP = 1104, 552
 #: Rows of a finished picture that are denoised at once.
 _FINISHED_BAND = 480
 

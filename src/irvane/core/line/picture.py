@@ -10,6 +10,7 @@ import numba
 import numpy as np
 
 from irvane.core.kernels import flat, kernel, serial
+from irvane.core.threads import each
 
 #: Largest value the 16-bit form holds; camera-linear pictures end at 1 before highlights are rebuilt.
 _TOP = 4.0
@@ -169,10 +170,13 @@ class Picture:
             return
         half = np.empty((h // 2, w // 2, 3), self.codes.dtype)
         level = np.empty((h // 4, w // 4, 3), np.float32)
-        for first in range(0, h // 2 * 2, _BAND):
+
+        def reduce(first: int) -> None:
             band = halve(self._crop(0, slice(first, first + _BAND), slice(None)))
             half[first // 2 : (first + _BAND) // 2] = self._pack(band)
             level[first // 4 : (first + _BAND) // 4] = halve(band)
+
+        list(each(reduce, range(0, h // 2 * 2, _BAND)))
         self._levels.append(half)
         if min(half.shape[:2]) <= 2 * _SMALLEST_LEVEL:
             return

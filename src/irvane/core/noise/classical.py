@@ -89,8 +89,7 @@ def quick(plane: np.ndarray, sigmas: list[np.ndarray], is_colour: bool) -> np.nd
     coarse = _multiscale(half, sigmas[1:], _STEP_FAST, 1)
     detail = plane - _double(half, plane.shape)
     limit = np.float32(_COLOUR_THRESHOLD * np.sqrt(np.mean(sigmas[0] ** 2)))
-    kept = np.sign(detail) * np.maximum(np.abs(detail) - limit, 0)
-    return _double(coarse, plane.shape) + kept
+    return _double(coarse, plane.shape) + (detail - np.clip(detail, -limit, limit))
 
 
 def denoise_tile(
@@ -114,14 +113,12 @@ def _denoise(
     scales = np.sqrt(np.asarray(gains, np.float32))
     stable = stabilise(data, cfa, noise, scales)
     full = interpolate_linear(stable, cfa)
-    planes = full @ OPPONENT.T
     spectra = _spectra(cfa.tobytes(), period, tuple(float(s) for s in scales))
-    change = np.empty_like(planes)
-    for k in range(3):
-        plane = np.ascontiguousarray(planes[..., k])
+    changes = []
+    for k, plane in enumerate(cv2.split(cv2.transform(full, OPPONENT))):
         sigmas = [strength * level[k] for level in spectra]
-        change[..., k] = way(plane, sigmas, k > 0) - plane
-    _add_change(stable, change @ OPPONENT, cfa)
+        changes.append(cv2.subtract(way(plane, sigmas, k > 0), plane))
+    _add_change(stable, cv2.transform(cv2.merge(changes), OPPONENT.T), cfa)
     return unstabilise(stable, cfa, noise, scales)
 
 

@@ -56,12 +56,12 @@ def _two_opinions(
 
 #: By the number of rows of the colour array.
 _LEARNED = {
-    2: Method("mosaic-network@1", learned.denoise_tile, 72, (1056, 1056), partial(learned.fingerprint, 2)),
-    6: Method("two-opinions-6x6@4", _two_opinions, 96, (1056, 1056), partial(learned.fingerprint, 6)),
+    2: Method("mosaic-network@2", learned.denoise_tile, 72, (1056, 1056), partial(learned.fingerprint, 2)),
+    6: Method("two-opinions-6x6@5", _two_opinions, 96, (1056, 1056), partial(learned.fingerprint, 6)),
 }
 #: A second opinion without training, to measure against.
-CLASSICAL = Method("sliding-cosine@2", classical.denoise_tile, 96, (480, 1 << 20))
-FAST_METHOD = Method("sliding-cosine-fast@2", classical.denoise_tile_fast, 96, (480, 1 << 20))
+CLASSICAL = Method("sliding-cosine@3", classical.denoise_tile, 96, (1056, 1056))
+FAST_METHOD = Method("sliding-cosine-fast@3", classical.denoise_tile_fast, 48, (1056, 1056))
 BEST, FAST = "best", "fast"
 
 

@@ -21,7 +21,7 @@ SIDE = 8
 HALF = SIDE // 2
 #: Columns from one window to the next in its row.
 STRIDE = 2
-_BAND = 16  # window rows that one thread handles at a time
+_BAND = 8  # window rows that one thread handles at a time
 _BLOCK = (
     128  # windows side by side that are transformed together, so that every loop runs over contiguous pixels
 )

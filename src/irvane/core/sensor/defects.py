@@ -14,7 +14,7 @@ import numpy as np
 from irvane.core import networks
 from irvane.core.image import Mosaic, NoiseModel
 from irvane.core.kernels import serial
-from irvane.core.sensor.suspects import Suspects, level, suspects
+from irvane.core.sensor.suspects import Suspects, level, sort, suspects
 from irvane.core.threads import each
 
 #: Pixels to each side that the judgement sees.
@@ -67,17 +67,6 @@ def _surroundings(data, y, x, period, around):
 
 
 @serial
-def _sort(values, count):
-    """In place, by insertion: the fastest way for so few."""
-    for k in range(1, count):
-        v, at = values[k], k
-        while at > 0 and values[at - 1] > v:
-            values[at] = values[at - 1]
-            at -= 1
-        values[at] = v
-
-
-@serial
 def _unrest(own, count, middle, noise, odd):
     """Sum of squared differences from the middle in units of the noise; `odd` keeps the three largest."""
     total = np.float32(0)
@@ -118,7 +107,7 @@ def _see_all(data, ys, xs, period, colours, gain, variance, instead, excess, spr
             own, count = owns[c], counts[c]
             if count > 5:
                 level(own, aparts[c], count, 2)
-            _sort(own, count)
+            sort(own, count)
             middle = own[count // 2] if count else np.float32(0)
             noise = np.sqrt(gain[c] * max(middle, np.float32(0)) + variance[c])
             noises[c] = max(noise, np.float32(_LEAST_NOISE))

@@ -17,19 +17,23 @@ _GREEN_KERNEL = (
     )
     / 8
 )
-_DIFFERENCE_KERNEL = np.array([[1, 2, 1], [2, 4, 2], [1, 2, 1]], np.float32) / 4
+#: Along rows and along columns: differences to green at every place from those known at one in four.
+_DIFFERENCE_TAPS = np.array([1, 2, 1], np.float32) / 2
 
 
 def _bayer(mosaic: np.ndarray, cfa: np.ndarray) -> np.ndarray:
-    h, w = mosaic.shape
-    colours = np.tile(cfa, (h // 2 + 1, w // 2 + 1))[:h, :w]
-    out = np.empty((h, w, 3), np.float32)
-    green = np.where(colours == GREEN, mosaic, cv2.filter2D(mosaic, -1, _GREEN_KERNEL)).astype(np.float32)
-    out[..., GREEN] = green
+    places = {colour: [(y, x) for y, x in np.ndindex(2, 2) if cfa[y, x] == colour] for colour in range(3)}
+    green = cv2.filter2D(mosaic, -1, _GREEN_KERNEL)
+    for y, x in places[GREEN]:
+        green[y::2, x::2] = mosaic[y::2, x::2]
+    apart = cv2.subtract(mosaic, green)
+    planes = {GREEN: green}
     for colour in (0, 2):
-        known = np.where(colours == colour, mosaic - green, np.float32(0))
-        out[..., colour] = green + cv2.filter2D(known, -1, _DIFFERENCE_KERNEL)
-    return out
+        known = np.zeros_like(mosaic)
+        for y, x in places[colour]:
+            known[y::2, x::2] = apart[y::2, x::2]
+        planes[colour] = cv2.add(green, cv2.sepFilter2D(known, -1, _DIFFERENCE_TAPS, _DIFFERENCE_TAPS))
+    return cv2.merge([planes[colour] for colour in range(3)])
 
 
 @kernel

@@ -104,24 +104,35 @@ def level(values, near, count, times):
 
     A plane that is fitted more times than once leaves out the value furthest from the one before, which may be a defect.
     """
+    n, sy, sx, syy, sxx, syx = np.float64(count), 0.0, 0.0, 0.0, 0.0, 0.0
+    sv, svy, svx = 0.0, 0.0, 0.0
+    for k in range(count):
+        j, i, v = np.float64(near[k, 0]), np.float64(near[k, 1]), np.float64(values[k])
+        sy, sx, sv = sy + j, sx + i, sv + v
+        syy, sxx, syx = syy + j * j, sxx + i * i, syx + j * i
+        svy, svx = svy + v * j, svx + v * i
+    slope_y, slope_x = np.float32(0), np.float32(0)
     left_out = -1
-    mean, slope_y, slope_x = np.float32(0), np.float32(0), np.float32(0)
-    for _ in range(times):
-        n, sy, sx, syy, sxx, syx = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-        sv, svy, svx = 0.0, 0.0, 0.0
-        for k in range(count):
-            if k != left_out:
-                j, i, v = np.float64(near[k, 0]), np.float64(near[k, 1]), np.float64(values[k])
-                n, sy, sx, sv = n + 1, sy + j, sx + i, sv + v
-                syy, sxx, syx = syy + j * j, sxx + i * i, syx + j * i
-                svy, svx = svy + v * j, svx + v * i
-        a, b, c = syy - sy * sy / n, sxx - sx * sx / n, syx - sy * sx / n
-        p, q = svy - sv * sy / n, svx - sv * sx / n
+    for turn in range(times):
+        m, my, mx, myy, mxx, myx, mv, mvy, mvx = n, sy, sx, syy, sxx, syx, sv, svy, svx
+        if left_out >= 0:
+            j, i, v = (
+                np.float64(near[left_out, 0]),
+                np.float64(near[left_out, 1]),
+                np.float64(values[left_out]),
+            )
+            m, my, mx, mv = m - 1, my - j, mx - i, mv - v
+            myy, mxx, myx = myy - j * j, mxx - i * i, myx - j * i
+            mvy, mvx = mvy - v * j, mvx - v * i
+        a, b, c = myy - my * my / m, mxx - mx * mx / m, myx - my * mx / m
+        p, q = mvy - mv * my / m, mvx - mv * mx / m
         det = a * b - c * c
         if det < 1e-3 * (a + b):
             return
         slope_y, slope_x = np.float32((b * p - c * q) / det), np.float32((a * q - c * p) / det)
-        mean = np.float32((sv - slope_y * sy - slope_x * sx) / n)
+        if turn == times - 1:
+            break
+        mean = np.float32((mv - slope_y * my - slope_x * mx) / m)
         furthest = np.float32(-1)
         for k in range(count):
             off = abs(values[k] - mean - slope_y * near[k, 0] - slope_x * near[k, 1])
@@ -129,6 +140,17 @@ def level(values, near, count, times):
                 furthest, left_out = off, k
     for k in range(count):
         values[k] -= slope_y * near[k, 0] + slope_x * near[k, 1]
+
+
+@serial
+def sort(values, count):
+    """In place, by insertion: the fastest way for so few."""
+    for k in range(1, count):
+        v, at = values[k], k
+        while at > 0 and values[at - 1] > v:
+            values[at] = values[at - 1]
+            at -= 1
+        values[at] = v
 
 
 @kernel
@@ -160,7 +182,7 @@ def _list(data, cfa, table, gain, variance, columns, figures, found):
                 continue
             if count == near.shape[0]:
                 level(values, near, count, 2)
-            values[:count].sort()
+            sort(values, count)
             low, high = values[1], values[count - 2]
             excess = max(v - high, low - v)
             middle = values[count // 2]

@@ -254,7 +254,7 @@ class Shelf(QWidget):
                 f"{found.findings[0]} {sigma_text(frame)} of clipping. {found.measures[0]}{pace_text(self.paces, frame)}"
             )
         elif self._station == "sensor" and frame is not None:
-            self.sensor_words.setText(sensor_text(frame))
+            self.sensor_words.setText(sensor_text(settings, frame))
             if frame.exposure is not None:
                 self.plot.show_sensor(frame.exposure)
             else:

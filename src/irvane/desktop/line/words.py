@@ -8,7 +8,8 @@ from irvane.core.colour.camera import light_of
 from irvane.core.colour.saturation import RANGES
 from irvane.core.image import GREEN
 from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
-from irvane.core.line.context import noise_amount
+from irvane.core.line.context import noise_amount, noise_removal
+from irvane.core.line.develop import denoised_name
 from irvane.core.line.engine import Frame
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
 from irvane.core.settings import Colour, Settings, spec, value_text
@@ -98,8 +99,7 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
     if frame is not None:
         entry = frame.developed.entry
         if entry == MOSAIC:
-            method = "being developed" if frame.coarse else frame.developed.method.partition("@")[0]
-            sensor = method
+            sensor = "being developed" if frame.coarse else _interpolation(settings, frame)
             if frame.developed.defects:
                 sensor += f", {frame.developed.defects} pixels repaired"
         else:
@@ -133,7 +133,16 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
     }
 
 
-def sensor_text(frame: Frame) -> str:
+def _interpolation(settings: Settings, frame: Frame) -> str:
+    """The method that made the picture in sight: of the denoised mosaic, where it is denoised."""
+    developed, removal = frame.developed, noise_removal(settings, frame.context)
+    name = developed.method
+    if removal.strength and developed.cfa is not None:
+        name = denoised_name(developed.cfa, settings.sensor, removal)
+    return name.partition("@")[0]
+
+
+def sensor_text(settings: Settings, frame: Frame) -> str:
     """What was found on the sensor: levels, room above, repairs, method."""
     developed, exposure = frame.developed, frame.exposure
     if developed.entry != MOSAIC:
@@ -147,7 +156,7 @@ def sensor_text(frame: Frame) -> str:
         lines.append(f"Room to clipping: {', '.join(room)}")
         banding = f"lines off by σ {developed.banding * 100:.3f} %" if developed.banding else "no banding"
         lines.append(f"{developed.defects} pixels repaired, {banding}")
-        lines.append(f"Interpolation: {developed.method.partition('@')[0]}")
+        lines.append(f"Interpolation: {_interpolation(settings, frame)}")
     return " · ".join([*lines, *developed.notes])
 
 
