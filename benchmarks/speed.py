@@ -6,7 +6,6 @@ Run with ``python benchmarks/speed.py [--megapixels 24 100]`` on an idle machine
 from __future__ import annotations
 
 import argparse
-import gc
 import json
 import os
 import re
@@ -15,6 +14,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -34,6 +34,7 @@ from panes import six_panes
 from steps import Rows, kernels, libraw_seconds, seconds, six_by_six
 
 ROOT = Path(__file__).parent.parent
+_PARTS = ["steps", "window"]
 _CHILD = """
 import json, re, sys, time
 from irvane.cli import main
@@ -253,52 +254,60 @@ def in_the_window(bench: Bench, paths: list[Path]) -> Rows:
         ("pan at 100 %, everything on but denoising, both panes: repaint ms, median / 95 %",
          median_and_95(bench.pans())),
         ("longest delay of the window's thread meanwhile, ms", f"{max(bench.gaps) * 1000 - 5:.0f}"),
+        ("peak memory of the window's process, two panes of two frames, MB", f"{peak_memory():.0f}"),
     ]  # fmt: skip
 
 
-def measure(megapixels: float, window_only: bool) -> Rows:
-    """Every figure for frames of one size."""
+def measure(megapixels: float, parts: list[str], report: Callable[[Rows], None]) -> None:
+    """Report the figures for frames of one size, part by part, as they are found."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         paths = [folder / "frame.dng", folder / "other.dng"]
         for seed, path in enumerate(paths, 1):
             make_frame(path, megapixels, iso=3200, seed=seed)
-        rows: Rows = []
-        if not window_only:
+        if "steps" in parts:
             rows, ahd, dht = developing(folder, paths[0], denoise=True)
-            rows += kernels(paths[0], ahd, dht)
-            rows += six_by_six(folder, megapixels)
-        gc.collect()
-        Path("/proc/self/clear_refs").write_text("5", "ascii")  # the peak begins anew with the window
-        bench = Bench()
-        rows += in_the_window(bench, paths)
-        rows += six_panes(bench, {*_LIGHT_AND_COLOUR, *_EVERYTHING}, _EVERYTHING)
-        rows.append(("peak memory of the window's process, two frames open, MB", f"{peak_memory():.0f}"))
-        bench.window.close()
-    return rows
+            report(rows)
+            report(kernels(paths[0], ahd, dht))
+            report(six_by_six(folder, megapixels))
+        if "window" in parts:
+            bench = Bench()
+            report(in_the_window(bench, paths))
+            report(six_panes(bench, {*_LIGHT_AND_COLOUR, *_EVERYTHING}, _EVERYTHING))
+            report(
+                [("peak memory of the window's process, six panes of two frames, MB", f"{peak_memory():.0f}")]
+            )
+            bench.window.close()
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--megapixels", type=float, nargs="+", default=[24])
     parser.add_argument(
-        "--rows", type=Path, help="(one size) write the rows here as JSON instead of the table"
+        "--parts", nargs="+", choices=_PARTS, default=_PARTS, help="other rows stay in the table"
     )
     parser.add_argument(
-        "--window", action="store_true", help="only what the window does; other rows stay in the table"
+        "--rows", type=Path, help="(one size) write the rows here as JSON instead of the table"
     )
     args = parser.parse_args()
-    warm()
     if args.rows is not None:
-        args.rows.write_text(json.dumps(measure(args.megapixels[0], args.window)), "utf-8")
+        found: dict[str, str] = {}
+
+        def report(rows: Rows) -> None:
+            found.update(rows)
+            args.rows.write_text(json.dumps(found), "utf-8")
+
+        warm()
+        measure(args.megapixels[0], args.parts, report)
         return
-    columns = []
-    for size in args.megapixels:  # each in a process of its own: memory is that of one size alone
-        with tempfile.NamedTemporaryFile(suffix=".json") as file:
-            command = [sys.executable, __file__, "--megapixels", str(size), "--rows", file.name]
-            subprocess.run(command + ["--window"] * args.window, check=True)
-            columns.append(dict(json.loads(Path(file.name).read_text("utf-8"))))
-        write(args.megapixels[: len(columns)], columns)
+    for size in args.megapixels:
+        for part in args.parts:  # each in a process of its own: memory is that of one alone
+            with tempfile.NamedTemporaryFile(suffix=".json") as file:
+                command = [sys.executable, __file__, "--megapixels", str(size), "--rows", file.name]
+                done = subprocess.run([*command, "--parts", part])
+                text = Path(file.name).read_text("utf-8")
+                write(size, json.loads(text) if text else {})
+            done.check_returncode()
 
 
 def kept_columns() -> dict[float, dict[str, str]]:
@@ -318,11 +327,10 @@ def kept_columns() -> dict[float, dict[str, str]]:
     }
 
 
-def write(measured: list[float], found: list[dict[str, str]]) -> None:
+def write(measured: float, found: dict[str, str]) -> None:
     """Write the table: what was measured, and what is known besides from former runs."""
     everything = kept_columns()
-    for size, column in zip(measured, found, strict=True):
-        everything[size] = everything.get(size, {}) | column
+    everything[measured] = everything.get(measured, {}) | found
     sizes = sorted(everything)
     columns = [everything[size] for size in sizes]
     given = " ".join(f"{size:g}" for size in sizes)
