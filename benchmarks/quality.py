@@ -20,6 +20,7 @@ import defects
 import highlights
 import photographs
 import protocol
+import rim
 from irvane.core.finish import job
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import Output
@@ -185,6 +186,18 @@ def defect_rows(found: list[list[str | float]]) -> list[str]:
     ]  # fmt: skip
 
 
+def rim_rows(found: dict[str, list[float]], names: tuple[str, ...]) -> list[str]:
+    """The section on the rim of the frame."""
+    return [
+        "", "## The rim of the frame", "",
+        f"What a crop's outermost {rim.RIM} px lose, in dB, against the same pixels inside of the whole frame; photographs",
+        "without noise, no denoising.", "",
+        f"| method | mean | {' | '.join(Path(name).stem for name in names)} |",
+        "|---" * (2 + len(names)) + "|",
+        *(f"| {way} | {np.mean(v):.2f} | {' | '.join(f'{x:.2f}' for x in v)} |" for way, v in found.items()),
+    ]  # fmt: skip
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--fresh", action="store_true")
@@ -206,16 +219,19 @@ def main() -> None:
         return kept[key]
 
     text = report(run, photographs.TEST[:2] if args.quick else photographs.TEST)
-    if "highlights" not in kept and not args.quick:
-        kept["highlights"] = highlights.measure()
-        store.write_text(json.dumps(kept))
-    if "defects" not in kept and not args.quick:
-        kept["defects"] = defects.measure()
-        store.write_text(json.dumps(kept))
+    for name, part in (("highlights", highlights), ("defects", defects), ("rim", rim)):
+        if name not in kept and not args.quick:
+            kept[name] = part.measure()
+            store.write_text(json.dumps(kept))
     if args.quick:
         print(text)
     else:
-        text += "\n".join([*highlight_rows(kept["highlights"]), *defect_rows(kept["defects"])]) + "\n"
+        rows = [
+            *highlight_rows(kept["highlights"]),
+            *defect_rows(kept["defects"]),
+            *rim_rows(kept["rim"], photographs.TEST),
+        ]
+        text += "\n".join(rows) + "\n"
         (ROOT / "docs" / "quality.md").write_text(text, "utf-8")
 
 

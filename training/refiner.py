@@ -202,14 +202,18 @@ def store_of(array: Packing, denoised: bool, work: Path, learn: bool) -> Path:
 
 
 def _batches(store: np.ndarray, rng: np.random.Generator) -> Iterator[torch.Tensor]:
-    """Cuts of the examples that begin where the array does."""
-    starts = np.arange(0, PATCH - CUT + 1, 12)
+    """Cuts of the examples that begin where the array does.
+
+    Examples were interpolated by themselves: their borders are rims of frames. Cuts reach over them, where the outermost
+    pixels are continued as :func:`irvane.core.sensor.refine.refine` does it.
+    """
+    starts = np.arange(-BORDER, PATCH - CUT + BORDER + 1, 12)
     while True:
         for chosen in rng.permutation(len(store))[: len(store) // BATCH * BATCH].reshape(-1, BATCH):
-            cuts = [
-                store[n, :, y : y + CUT, x : x + CUT]
-                for n, (y, x) in zip(chosen, rng.choice(starts, (BATCH, 2)), strict=True)
-            ]
+            cuts = []
+            for n, corner in zip(chosen, rng.choice(starts, (BATCH, 2)), strict=True):
+                rows, columns = (np.clip(np.arange(at, at + CUT), 0, PATCH - 1) for at in corner)
+                cuts.append(store[n][:, rows[:, None], columns])
             yield torch.from_numpy(np.stack(cuts, dtype=np.float32, casting="unsafe"))
 
 
