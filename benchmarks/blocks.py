@@ -7,6 +7,8 @@ the package ``bm3d``, which is not installed with Irvane: its licence is for res
 
 from __future__ import annotations
 
+import importlib.util
+
 import numpy as np
 
 import photographs
@@ -25,14 +27,19 @@ SENSITIVITIES = (3200, 12_800, 51_200)
 _APART = np.array([[1, 1, 1, 1], [2**0.5, 0, 0, -(2**0.5)], [0, 2**0.5, -(2**0.5), 0], [1, -1, -1, 1]]) / 2
 
 
-def bm3d_mosaic(mosaic: Mosaic, noise: NoiseModel) -> np.ndarray:
-    """Denoise a Bayer mosaic with BM3D on its stabilised, decorrelated planes."""
+def installed() -> bool:
+    """Is there a BM3D to compare with?"""
+    return importlib.util.find_spec("bm3d") is not None
+
+
+def bm3d_mosaic(mosaic: Mosaic, noise: NoiseModel, strength: float = 1.0) -> np.ndarray:
+    """Denoise a Bayer mosaic with BM3D on its stabilised, decorrelated planes; `strength` times its noise is removed."""
     import bm3d
 
     stable = stabilise(mosaic.data, mosaic.cfa, noise)
     planes = np.stack([stable[j::2, i::2] for j, i in np.ndindex(2, 2)])
     apart = np.tensordot(_APART, planes, 1)
-    clean = np.stack([bm3d.bm3d(plane / 255, 1 / 255) * 255 for plane in apart])
+    clean = np.stack([bm3d.bm3d(plane / 255, strength / 255) * 255 for plane in apart])
     together = np.tensordot(_APART.T, clean, 1)
     for k, (j, i) in enumerate(np.ndindex(2, 2)):
         stable[j::2, i::2] = together[k]

@@ -9,10 +9,12 @@ leaves as much noise in the grey field as Irvane does.
 
 from __future__ import annotations
 
-import importlib.util
 import sys
 import tempfile
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -21,6 +23,9 @@ import blocks
 import enclosed
 import protocol
 from irvane.core.finish import job
+from irvane.core.image import Mosaic
+from irvane.core.line.context import make_context
+from irvane.core.line.develop import develop
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import Output
 from irvane.core.settings import bare
@@ -36,6 +41,8 @@ SENSITIVITIES = (800, 3200, 12800)
 RINGS = (0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4)
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 FLAT = Output("srgb", linear=True, flat=True)
+#: What denoises a source (a file, or a picture) at a strength.
+Others = Callable[[Any, float], np.ndarray]
 
 
 def chart() -> np.ndarray:
@@ -59,6 +66,15 @@ def nlm(linear: np.ndarray, h: float) -> np.ndarray:
     clean = cv2.fastNlMeansDenoisingColored(eight, None, h, h, 7, 21).astype(np.float32) / 255
     cv2.setNumThreads(1)
     return np.where(clean <= 0.04045, clean / 12.92, ((clean + 0.055) / 1.055) ** 2.4).astype(np.float32)
+
+
+def bm3d(path: Path, strength: float) -> np.ndarray:
+    """BM3D on the mosaic's stabilised planes, then Irvane's interpolation and rendition."""
+    loaded, settings = FileSource(path).load(), bare().with_value("noise.amount", 0.0)
+    assert loaded.mosaic is not None and loaded.noise is not None
+    clean = blocks.bm3d_mosaic(loaded.mosaic, loaded.noise, strength)
+    developed = develop(replace(loaded, mosaic=Mosaic(np.float32(clean), loaded.mosaic.cfa)), settings.sensor)
+    return job.assemble(developed, settings, make_context(developed), FLAT, 32)
 
 
 def residual(field: np.ndarray) -> float:
@@ -94,10 +110,16 @@ def measure(iso: float, folder: Path) -> list[tuple[str, float, list[float]]]:
         found.append((label, residual(pictures[1]), texture_mtf(pictures[0], truth)))
     wanted = found[1][1]
     plain = [protocol.libraw(path, "AHD") for path in paths]
-    h = min(
-        (2, 3, 4, 5, 6, 8, 10, 12, 15, 18, 22, 27), key=lambda h: abs(residual(nlm(plain[1], h)) - wanted)
-    )
-    found.append((f"OpenCV NLM, h = {h}", residual(nlm(plain[1], h)), texture_mtf(nlm(plain[0], h), truth)))
+    others: list[tuple[str, Others, list[Any], tuple[float, ...]]] = [
+        ("OpenCV NLM, h = {:g}", nlm, plain, (2, 3, 4, 5, 6, 8, 10, 12, 15, 18, 22, 27))
+    ]
+    if blocks.installed():
+        others.append(("BM3D, strength {:g}", bm3d, paths, (0.7, 0.85, 1, 1.2, 1.4, 1.7, 2)))
+    for label, method, (first, second), strengths in others:
+        left = {strength: residual(method(second, strength)) for strength in strengths}
+        nearest = min(strengths, key=lambda strength: abs(left[strength] - wanted))
+        mtf = texture_mtf(method(first, nearest), truth)
+        found.append((label.format(nearest), left[nearest], mtf))
     return found
 
 
@@ -128,7 +150,8 @@ At 200 %, made by `python benchmarks/crops.py`.
 
 Made by `python benchmarks/texture.py`: a dead-leaves chart and an even grey field through the reference sensor, Bayer
 array; texture MTF is the cross-spectrum with the chart over the chart's own, on luminance in linear light, sharpening off.
-OpenCV's colour non-local means runs after LibRaw AHD at the strength that comes nearest to Irvane's residual noise.
+OpenCV's colour non-local means runs after LibRaw AHD, BM3D (where the package `bm3d` is installed) on the stabilised planes
+before Irvane's interpolation, each at the strength that comes nearest to Irvane's residual noise.
 """
 
 
@@ -147,7 +170,7 @@ def main() -> None:
                 lines.append(f"| {method} | {left * 100:.2f} | {' | '.join(f'{v:.2f}' for v in mtf)} |")
             lines.append("")
     lines += enclosed.table()
-    if importlib.util.find_spec("bm3d") is not None:
+    if blocks.installed():
         lines += blocks.table()
     text = "\n".join(lines)
     print(text)

@@ -24,7 +24,7 @@ import onnx.helper
 import onnx.numpy_helper
 import scenes
 import torch
-from fitting import fit
+from fitting import ahead, fit
 from scenes import photographs
 from torch import nn
 
@@ -208,9 +208,10 @@ def train(array: Packing, work: Path, steps: int, start: bool) -> None:
 
     def losses(first: int) -> Callable[[], torch.Tensor]:
         source = Patches(array, training, SHARES, np.random.default_rng(100 + first))
+        batches = ahead(lambda: source.batch(BATCH))
 
         def loss() -> torch.Tensor:
-            noisy, clean = source.batch(BATCH)
+            noisy, clean = next(batches)
             error = (net(noisy.to(memory_format=torch.channels_last)) - clean) * filled
             return torch.sqrt(error * error + 1e-4).mean()
 

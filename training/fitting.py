@@ -3,11 +3,24 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import TypeVar
 
 import torch
 from torch import nn
+
+Made = TypeVar("Made")
+
+
+def ahead(make: Callable[[], Made]) -> Iterator[Made]:
+    """What `make` gives, again and again, each made in another thread while the one before is used."""
+    with ThreadPoolExecutor(1) as thread:
+        coming = thread.submit(make)
+        while True:
+            ready, coming = coming.result(), thread.submit(make)
+            yield ready
 
 
 def fit(

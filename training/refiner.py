@@ -30,7 +30,7 @@ import denoiser
 import numpy as np
 import scenes
 import torch
-from fitting import fit
+from fitting import ahead, fit
 from scenes import photographs
 from torch import nn
 
@@ -254,9 +254,10 @@ def train(array: Packing, denoised: bool, work: Path, steps: int) -> None:
 
     def losses(first: int) -> Callable[[], torch.Tensor]:
         source = _batches(learn, np.random.default_rng(100 + first))
+        batches = ahead(lambda: next(source))
 
         def loss() -> torch.Tensor:
-            return _penalty(_error(net, next(source)))
+            return _penalty(_error(net, next(batches)))
 
         return loss
 
