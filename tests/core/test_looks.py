@@ -14,7 +14,7 @@ from irvane.core.judge.figures import whole_figures
 from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, denoise_whole, develop
 from irvane.core.line.looks import LOOKS, PICTURE, missing, render_look
-from irvane.core.line.marks import BLACK, SENSOR, WHITE, Limits, reduced_marks
+from irvane.core.line.marks import BLACK, GAMUT, SENSOR, WHITE, Limits, gamut_marks, reduced_marks
 from irvane.core.line.picture import Region
 from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import Removal
@@ -162,6 +162,18 @@ def test_reduced_marks_keep_every_single_one() -> None:
         assert found[0, 0] & 4
         assert found[-1, -1] & 2
         assert np.count_nonzero(found) <= 12
+
+
+@pytest.mark.parametrize(("space", "lost"), [("srgb", True), ("rec2020", False)])
+def test_colours_that_the_output_space_does_not_hold_are_marked(space: str, lost: bool) -> None:
+    """The green primary of BT.2020 lies outside sRGB (ITU-R BT.2020, IEC 61966-2-1); greys and noise at black do not."""
+    light = np.zeros((8, 8, 3), np.float32)
+    light[:4] = [0.0, 0.5, 0.0]
+    light[4:] = 0.2
+    found = gamut_marks(light, space)
+    assert (found[:4] == (GAMUT if lost else 0)).all() and not found[4:].any()
+    noise = np.random.default_rng(1).normal(0, 1e-4, (64, 64, 3)).astype(np.float32)
+    assert not gamut_marks(noise, space).any()
 
 
 def test_clipping_is_marked_where_it_is() -> None:

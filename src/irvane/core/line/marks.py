@@ -14,8 +14,9 @@ from irvane.core.line.picture import Patch
 #: Bits 0, 1, 2: red, green, blue clipped on the sensor. Then, in the picture: a colour at white, all colours at black,
 #: a colour that the output space does not hold.
 SENSOR, WHITE, BLACK, GAMUT = 7, 8, 16, 32
-#: A colour counts as outside when a component falls below minus this share of the largest.
-_OUTSIDE = 0.02
+#: A colour counts as outside when a component falls below minus this share of the largest, and further below black than
+#: can be seen (L* 0.9, CIE 15): the noise of deep shadows alone does not.
+_OUTSIDE, _SEEN = 0.02, 0.001
 #: Light that rounds to white in 8 bits is white.
 _ROUNDED = 0.9995
 
@@ -76,5 +77,5 @@ def output_marks(shown: np.ndarray, limits: Limits) -> np.ndarray:
 def gamut_marks(light: np.ndarray, space: str) -> np.ndarray:
     """GAMUT bit of light in the working space (float32 H×W×3): the output space holds it only compressed."""
     inside = light @ between(WORKING, SPACES[space]).T.astype(np.float32)
-    outside = inside.min(axis=2) < -_OUTSIDE * np.maximum(inside.max(axis=2), np.float32(1e-4))
+    outside = inside.min(axis=2) < -np.maximum(_OUTSIDE * inside.max(axis=2), np.float32(_SEEN))
     return np.where(outside, np.uint8(GAMUT), np.uint8(0))

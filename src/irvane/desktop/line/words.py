@@ -99,9 +99,11 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
     if frame is not None:
         entry = frame.developed.entry
         if entry == MOSAIC:
-            sensor = "being developed" if frame.coarse else _interpolation(settings, frame)
+            sensor = "being developed"
+            if not frame.coarse:
+                sensor = _interpolation(settings, frame).partition("-")[0]
             if frame.developed.defects:
-                sensor += f", {frame.developed.defects} pixels repaired"
+                sensor += f", {frame.developed.defects} repaired"
         else:
             sensor = _ENTRY_WORDS[entry]
         amount = noise_amount(settings, frame.context)
