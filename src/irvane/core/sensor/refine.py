@@ -34,9 +34,9 @@ _PACKAGE = "irvane.core.sensor"
 #: the array, and whether the mosaic was denoised. To a Bayer mosaic as it was shot the directional method left nothing
 #: worth a network's time; to one of the 6×6 array, knowing the noise added nothing to the network that does not.
 _NETWORKS = {
-    (6, False): ("six_by_six", "refined-6x6@1"),
-    (6, True): ("six_by_six", "refined-6x6@1"),
-    (2, True): ("bayer_denoised", "refined-denoised@1"),
+    (6, False): ("six_by_six", "refined-6x6@2"),
+    (6, True): ("six_by_six", "refined-6x6@2"),
+    (2, True): ("bayer_denoised", "refined-denoised@2"),
 }
 #: Variance at black where a model has none, relative to white.
 _LEAST_VARIANCE = 1e-10
@@ -132,6 +132,9 @@ def refine(
     rows, columns = (
         mirrored(n, b, end - n - b, first - b, apart) for n, b, end in zip(sides, before, ends, strict=True)
     )
+    rows_on, columns_on = (
+        np.clip(np.arange(-b, end - b), 0, n - 1) for n, b, end in zip(sides, before, ends, strict=True)
+    )
     out = np.empty(picture.shape, np.float32)
 
     def work(corner: tuple[int, int]) -> None:
@@ -142,6 +145,13 @@ def refine(
         )
         place = np.ix_(rows[top:bottom], columns[left:right])
         light = picture[place]
+        if (
+            min(top - before[0], left - before[1]) < 0
+            or bottom > before[0] + sides[0]
+            or right > before[1] + sides[1]
+        ):
+            # beyond the border stands the mean of its reflection and of its outermost pixels going on: better than either
+            light = 0.5 * (light + picture[np.ix_(rows_on[top:bottom], columns_on[left:right])])
         planes = np.ascontiguousarray(encoded(light, gains, knee).transpose(2, 0, 1))
         if packing.cell > 2:  # its cells differ
             filters = filters_of(np.roll(packing.cfa, (-top, -left), (0, 1)), planes.shape[1:])
