@@ -95,8 +95,9 @@ def denoising(developed: Developed, array: str) -> Rows:
     return rows
 
 
-def kernels(path: Path, ahd: float, dht: float) -> Rows:
+def kernels(path: Path) -> Rows:
     """Demosaicing and denoising beside LibRaw and OpenCV, without reading and writing."""
+    ahd, dht = (libraw_seconds(path, method)[1] for method in ("AHD", "DHT"))
     loaded = FileSource(path).load()
     developed = develop(loaded, Settings().sensor)
     gains = np.array([2.0, 1.0, 1.5])
