@@ -194,3 +194,16 @@ def test_the_fast_method_comes_close_to_the_thorough_one(cfa: np.ndarray) -> Non
     clean = denoise_mosaic(flat, noise, gains, method=method_for(cfa, FAST))
     assert clean.mean() == pytest.approx(0.1, abs=0.001 + 0.05 * noise.sigma(0.1))
     assert clean[16:-16, 16:-16].std() < 0.3 * noise.sigma(0.1)
+
+
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+def test_a_part_is_denoised_as_in_the_whole_by_the_fast_method(cfa: np.ndarray) -> None:
+    rng = np.random.default_rng(3)
+    y, x = np.mgrid[:480, :480]
+    light = 0.2 + 0.1 * np.sin(x / 19) * np.cos(y / 23) + 0.05 * ((x // 40 + y // 40) % 2)
+    noise = NoiseModel((6e-4,) * 3, (1e-3,) * 3, "file")
+    dirty = Mosaic((light + noise.sigma(0.2) * rng.standard_normal(light.shape)).astype(np.float32), cfa)
+    method, gains = method_for(cfa, FAST), np.array([2.0, 1.0, 1.5])
+    whole = denoise_mosaic(dirty, noise, gains, method=method)
+    part = denoise_mosaic(dirty, noise, gains, rows=(150, 340), columns=(97, 300), method=method)
+    assert np.abs(part - whole[150:340, 97:300]).max() < 1e-5
