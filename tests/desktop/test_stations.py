@@ -169,6 +169,17 @@ def test_controls_over_scale_and_brightness_repaint_without_denoising_again(driv
     assert not calls
 
 
+def test_only_the_pane_that_noise_is_removed_for_tells_how_far_it_is(driver: Driver) -> None:
+    bench, told = driver.window.bench, []
+    assert bench.contents[1].proof == BARE
+    driver.window.backstage.busy.connect(lambda *_: told.append([c.busy for c in bench.contents[:2]]))
+    driver.window.proofs.edit("noise.method", "fast")
+    driver.settled()
+    assert any("removing noise" in proof for proof, _ in told)
+    assert not any(bare for _, bare in told)
+    assert told[-1][0] == ""
+
+
 def test_a_six_by_six_frame_is_refined_once_it_is_seen(driver: Driver) -> None:
     window = driver.window
     driver.choose("window-leaves.dng")

@@ -41,7 +41,7 @@ class Backstage(QObject):
     -------
     rendered(pane, wish, Rendered, state) : a view is ready; state is COARSE, NOISY (denoising pending) or FINAL.
     improved(key) : a better form of the source with this key is there.
-    busy(key, words, share, seconds left) : progress of long work on a source; share 1 ends it.
+    busy(job, words, share, seconds left) : progress of long work, share 1 ends it; :meth:`concerns` tells whom it concerns.
     figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, PlaceFigures or None)
     stripped(run, number, Rendered) : a crop of a test strip.
     said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
@@ -49,7 +49,7 @@ class Backstage(QObject):
 
     rendered = Signal(int, object, object, str)
     improved = Signal(str)
-    busy = Signal(str, str, float, float)
+    busy = Signal(object, str, float, float)
     figures = Signal(int, object, object, object)
     probed = Signal(int, object, object)
     stripped = Signal(int, int, object)
@@ -175,11 +175,11 @@ class Backstage(QObject):
         wanted = wish.settings if whole_settings else wish.settings.sensor
 
         def work(progress: Any) -> Any:
-            self.busy.emit(key, words, 0.0, 0.0)
+            self.busy.emit(job_key, words, 0.0, 0.0)
             return method(wish.source, wanted, progress)
 
         def done(_frame: Frame) -> None:
-            self.busy.emit(key, words, 1.0, 0.0)
+            self.busy.emit(job_key, words, 1.0, 0.0)
             self.improved.emit(key)
 
         self._heavy.submit(
@@ -188,7 +188,14 @@ class Backstage(QObject):
             done,
             self._tell(wish.source),
             urgency,
-            lambda s, left: self.busy.emit(key, words, s, left),
+            lambda s, left: self.busy.emit(job_key, words, s, left),
+        )
+
+    def concerns(self, job: tuple[Any, ...], wish: Wish) -> bool:
+        """Is a job, as `busy` names it, done for what a pane wants to show?"""
+        _, key, *made_for = job
+        return wish.source.key == key and all(
+            one in (wish.settings.sensor, self._removal(wish)) for one in made_for
         )
 
     def _tell(self, source: Source) -> Callable[[IrvaneError], None]:

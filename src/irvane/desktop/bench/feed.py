@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -200,10 +201,10 @@ class Feed(QObject):
             self._shown[pane] = wish
         self.repaint.emit(pane)
 
-    def _busy(self, key: str, words: str, share: float, left: float) -> None:
+    def _busy(self, job: tuple[Any, ...], words: str, share: float, left: float) -> None:
         for pane, content in enumerate(self.panes.contents):
-            item = self.panes.item(pane)
-            if item is None or item.problem or not item.ready or item.source.key != key:
+            item, wish = self.panes.item(pane), self._wished.get(pane)
+            if item is None or item.problem or wish is None or not self.backstage.concerns(job, wish):
                 continue
             if share >= 1:
                 content.busy = ""
