@@ -6,7 +6,6 @@ beyond its own plateau, in linear light, at full recovery of both ends, beside O
 
 from __future__ import annotations
 
-import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -15,6 +14,7 @@ import cv2
 import numpy as np
 import skimage.exposure
 
+import series
 from irvane.core.colour.spaces import SPACES
 from irvane.core.files.info import FrameInfo
 from irvane.core.image import MID_GREY
@@ -29,8 +29,6 @@ from irvane.core.settings import Light, Settings
 from irvane.core.threads import CORES
 
 ROOT = Path(__file__).parent.parent
-sys.path.insert(0, str(ROOT / "tests" / "core"))
-import test_series as series  # noqa: E402
 
 STOPS, WIDTHS = 6.0, (0, 1, 2, 4, 8)
 SIZE = (500, 800)
@@ -101,10 +99,10 @@ def halo_table() -> list[str]:
 
 def series_table() -> list[str]:
     """Mean and largest ΔE2000 of the unclipped patches against the frame at 0 EV."""
-    right, _ = series._patches(0)
+    right, _ = series.patches(0)
     lines = ["| exposure | patches | mean ΔE2000 | largest |", "|---|---|---|---|"]
     for stops in (2, 1, -1, -2, -3, -4, -5, -6, -7, -8):
-        lab, whole = series._patches(stops)
+        lab, whole = series.patches(stops)
         found = delta_e(lab, right)[whole]
         words = f"{stops:+d} EV".replace("-", "−")
         lines.append(f"| {words} | {whole.sum()} | {found.mean():.2f} | {found.max():.2f} |")
