@@ -11,7 +11,8 @@ import numpy as np
 import rawpy
 
 from irvane.core.line.context import make_context
-from irvane.core.line.develop import Developed, denoise_region, develop
+from irvane.core.line.develop import Developed, develop
+from irvane.core.line.local import denoise_region
 from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import Output, finished_bands

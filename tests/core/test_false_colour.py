@@ -8,7 +8,8 @@ import pytest
 import shots
 
 from irvane.core.image import BAYER, SIX_BY_SIX
-from irvane.core.line.develop import denoise_region, denoise_whole, develop
+from irvane.core.line.develop import denoise_whole, develop
+from irvane.core.line.local import denoise_region
 from irvane.core.line.picture import Region
 from irvane.core.noise.denoise import Removal
 from irvane.core.sensor.demosaic import demosaic

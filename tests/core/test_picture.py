@@ -10,7 +10,7 @@ import pytest
 import shots
 
 from irvane.core.line.engine import Engine
-from irvane.core.line.picture import Picture, Region
+from irvane.core.line.picture import Patch, Picture, Region, decode16, encode16, whole_tiles
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Sensor, bare
 
@@ -43,6 +43,22 @@ def test_a_sharing_picture_is_the_same_picture(light: np.ndarray, region: Region
     assert np.array_equal(shared.codes, whole.codes)
     assert np.array_equal(shared.read_all(), whole.read_all())
     assert np.array_equal(first.read_all(), Picture(light).read_all()), "the other one stays as it was"
+
+
+@pytest.mark.parametrize("shares", [False, True])
+def test_pixels_are_laid_over_a_picture_in_whole_tiles(light: np.ndarray, shares: bool) -> None:
+    below = Picture(light).sharing(Picture(light)) if shares else Picture(light)
+    region = whole_tiles(Region(130, 600, 690, 898), light.shape[:2])
+    assert (region.top, region.left, region.bottom, region.right) == (128, 576, 700, 900)
+    new = np.float32(0.25) + light[128:700, 576:900] / 2
+    above = below.overlaid(Patch(new, 128, 576, 1.0))
+    expected = Picture(light).read_all()
+    expected[128:700, 576:900] = decode16(encode16(new))
+    assert np.array_equal(above.read_all(), expected)
+    assert above.nbytes == below.nbytes + new.size * 2
+    coarse = Region(0, 0, 700, 900, 2.0)
+    assert np.array_equal(above.read(coarse).pixels, below.read(coarse).pixels)
+    assert np.array_equal(below.read_all(), Picture(light).read_all())
 
 
 def test_what_differs_everywhere_is_held_by_itself(light: np.ndarray) -> None:

@@ -208,6 +208,23 @@ def test_the_engine_refines_a_frame_in_the_background(tmp_path: Path) -> None:
     assert engine.full(source, plain).complete_for(settings.with_value("sensor.demosaic", "directional"))
 
 
+@pytest.mark.parametrize("orientation", [1, 3, 6, 8])
+def test_what_is_seen_is_refined_before_the_whole_as_in_the_whole(orientation: int, tmp_path: Path) -> None:
+    path = tmp_path / "six.dng"
+    shots.dng(path, shots.photograph(reduced=False), cfa=SIX_BY_SIX, orientation=orientation)
+    engine, source, settings = Engine(), FileSource(path), Settings().with_value("noise.amount", 0)
+    sensor, region = settings.sensor, Region(70, 150, 200, 300)
+    before = engine.full(source, sensor).developed.plain
+    frame = engine.refine_local(source, sensor, region)
+    assert frame.refined_at(region) and not frame.refined_at(Region(300, 150, 360, 300))
+    assert not frame.complete_for(settings), "the rest is still to come"
+    local = frame.developed.plain.read(region).pixels
+    assert np.array_equal(frame.developed.plain.read(Region(300, 150, 360, 300)).pixels,
+                          before.read(Region(300, 150, 360, 300)).pixels)  # fmt: skip
+    whole = engine.refine(source, sensor).developed.plain.read(region).pixels
+    assert np.abs(local - whole).max() < 2e-4 < np.abs(before.read(region).pixels - whole).max()
+
+
 @pytest.mark.parametrize("amount", [0, 100])
 def test_a_proof_that_is_complete_is_refined_too(tmp_path: Path, amount: float) -> None:
     """What reports and test strips show is what is written."""

@@ -180,6 +180,23 @@ def test_only_the_pane_that_noise_is_removed_for_tells_how_far_it_is(driver: Dri
     assert told[-1][0] == ""
 
 
+def test_what_is_seen_of_a_six_by_six_frame_is_refined_first(
+    driver: Driver, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, steps = driver.window, []
+    engine = window.backstage.engine
+    for name in ("refine", "refine_local"):
+        usual = getattr(engine, name)
+        monkeypatch.setattr(
+            engine, name, lambda *a, name=name, usual=usual: (steps.append(name), usual(*a))[1]
+        )
+    window.bench.set_zoom(1.0)
+    driver.choose("window-leaves.dng")
+    driver.window.proofs.edit("noise.amount", 0.0)
+    driver.settled()
+    assert steps[0] == "refine_local" and "refine" in steps
+
+
 def test_a_six_by_six_frame_is_refined_once_it_is_seen(driver: Driver) -> None:
     window = driver.window
     driver.choose("window-leaves.dng")

@@ -144,6 +144,7 @@ class Backstage(QObject):
         ):
             self._make(("mosaic", key, wish.settings.sensor), "reading", 2, wish, self.engine.with_mosaic)
         if frame.to_be_refined(wish.settings):
+            self._refine_seen(pane, wish, frame)
             self._make(("refine", key, wish.settings.sensor), "refining colour", 4, wish, self.engine.refine)
         if frame.denoised_for(wish.settings):
             return
@@ -159,6 +160,21 @@ class Backstage(QObject):
         whole = ("whole", key, removal)
         if not self._heavy.has(whole):
             self._make(whole, "removing noise", 6, wish, self.engine.denoise, whole_settings=True)
+
+    def _refine_seen(self, pane: int, wish: Wish, frame: Frame) -> None:
+        """What is seen of a picture without denoising is refined before the whole."""
+        if wish.region.step > 1 or frame.removal(wish.settings).strength or frame.refined_at(wish.region):
+            return
+        key = wish.source.key
+        self._heavy.submit(
+            ("local", key, pane),
+            lambda progress: self.engine.refine_local(
+                wish.source, wish.settings.sensor, wish.region, progress
+            ),
+            lambda _frame: self.improved.emit(key),
+            self._tell(wish.source),
+            3,
+        )
 
     def _make(
         self,

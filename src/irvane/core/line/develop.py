@@ -11,13 +11,13 @@ import numpy as np
 from irvane.core.colour.whitebalance import gains
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.kernels import kernel
-from irvane.core.line.picture import Patch, Picture, Region, encode16
+from irvane.core.line.picture import Picture, Region, encode16
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, Loaded
 from irvane.core.memory import give_back
 from irvane.core.noise import denoise, finished
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.finished import FinishedNoise
-from irvane.core.orientation import upright, upright_rect
+from irvane.core.orientation import upright
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import demosaic as demosaicing
 from irvane.core.sensor import false_colour, refine
@@ -247,13 +247,13 @@ def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, float]:
     return mosaic, defects, banding
 
 
-def _reach(settings: Sensor, refined: bool) -> int:
+def reach_of(settings: Sensor, refined: bool) -> int:
     """Pixels of the mosaic around a place that its colour depends on."""
     more = (refine.REACH if refined else 0) + (false_colour.REACH if settings.false_colour else 0)
     return demosaicing.REACH + more
 
 
-def _refined(cfa: np.ndarray, settings: Sensor, removal: Removal) -> bool:
+def is_refined(cfa: np.ndarray, settings: Sensor, removal: Removal) -> bool:
     """Is the picture of a denoised mosaic refined by the network?"""
     best = removal.kind == denoise.BEST
     return best and settings.demosaic == demosaicing.AUTO and refine.possible(cfa, denoised=True)
@@ -261,7 +261,7 @@ def _refined(cfa: np.ndarray, settings: Sensor, removal: Removal) -> bool:
 
 def denoised_name(cfa: np.ndarray, settings: Sensor, removal: Removal) -> str:
     """Name of the demosaicing method of a denoised picture, with its weights' hash where it has some."""
-    if _refined(cfa, settings, removal):
+    if is_refined(cfa, settings, removal):
         return f"{refine.name(cfa, denoised=True)} {refine.fingerprint(cfa, denoised=True)}"
     return demosaicing.method_name(cfa, settings.demosaic)
 
@@ -277,7 +277,7 @@ def _full_picture(
     """
     h, w = mosaic.data.shape
     codes = np.empty((h, w, 3), np.int16)
-    reach = _reach(settings, refined)
+    reach = reach_of(settings, refined)
     for first in range(0, h, _BAND):
         last = min(h, first + _BAND)
         top, bottom = max(0, (first - reach) // PERIOD * PERIOD), min(h, last + reach)
@@ -287,14 +287,14 @@ def _full_picture(
             above, below = max(top, (begin - reach) // PERIOD * PERIOD), min(bottom, end + reach)
             strip = Mosaic(rows[above - top : below - top], mosaic.cfa)
             noisy = None if removed is None else Removed(mosaic.data[above:below], strip.data, removed)
-            full = _full_colour(strip, factors, knee, settings, refined, noisy)
+            full = full_colour(strip, factors, knee, settings, refined, noisy)
             encode16(full[begin - above : end - above], codes[begin:end])
         del rows, strip, full
         give_back()
     return Picture.from_codes(upright(codes, flip))
 
 
-def _full_colour(
+def full_colour(
     mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, refined: bool, removed: Removed | None
 ) -> np.ndarray:
     """Full colour of a mosaic that begins at a multiple of 12 pixels."""
@@ -330,12 +330,15 @@ def denoise_whole(
         )  # fmt: skip
 
     return _full_picture(
-        clean, mosaic, developed.gains, _clean_knee(noise), settings, developed.flip,
-        _refined(mosaic.cfa, settings, removal), noise.times(removal.strength),
+        clean, mosaic, developed.gains, clean_knee(noise), settings, developed.flip,
+        is_refined(mosaic.cfa, settings, removal), noise.times(removal.strength),
     )  # fmt: skip
 
 
-def _denoise_finished(picture: Picture, noise: FinishedNoise, removal: Removal, region: Region) -> np.ndarray:
+def denoise_finished_part(
+    picture: Picture, noise: FinishedNoise, removal: Removal, region: Region
+) -> np.ndarray:
+    """A region of a finished picture without its noise, float32 H×W×3."""
     around, align = finished.REACH, denoise.ALIGN
     top, left = (max(0, (v - around) // align * align) for v in (region.top, region.left))
     h, w = picture.shape
@@ -355,41 +358,10 @@ def _denoise_finished_whole(
     for first in range(0, h, _FINISHED_BAND):
         step(progress, first / h)
         last = min(h, first + _FINISHED_BAND)
-        clean[first:last] = _denoise_finished(developed.plain, noise, removal, Region(first, 0, last, w))
+        clean[first:last] = denoise_finished_part(developed.plain, noise, removal, Region(first, 0, last, w))
     return Picture(clean, exact=True)
 
 
-def _clean_knee(noise: NoiseModel) -> float:
+def clean_knee(noise: NoiseModel) -> float:
     """Knee of the interpolation domain for a denoised mosaic: a fraction of the noise is left."""
     return knee_for(0.25 * noise.read[1])
-
-
-def denoise_region(developed: Developed, settings: Sensor, removal: Removal, region: Region) -> Patch:
-    """The denoised picture of a region at 1:1, as it will be in the whole frame."""
-    if developed.finished is not None:
-        pixels = _denoise_finished(developed.plain, developed.finished, removal, region)
-        return Patch(pixels, region.top, region.left, 1.0)
-    mosaic, noise = developed.mosaic, developed.noise
-    assert mosaic is not None and noise is not None
-    h, w = developed.sensor_extent
-    rows, columns = upright_rect(
-        (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
-    )
-    refined = _refined(mosaic.cfa, settings, removal)
-    reach = _reach(settings, refined)
-    outer_rows = max(0, (rows[0] - reach) // PERIOD * PERIOD), min(h, rows[1] + reach)
-    outer_columns = max(0, (columns[0] - reach) // PERIOD * PERIOD), min(w, columns[1] + reach)
-    clean = denoise.denoise_mosaic(
-        mosaic, noise, developed.gains, removal.strength, rows=outer_rows, columns=outer_columns,
-        method=denoise.method_for(mosaic.cfa, removal.kind),
-    )  # fmt: skip
-    noisy = mosaic.data[outer_rows[0] : outer_rows[1], outer_columns[0] : outer_columns[1]]
-    removed = Removed(noisy, clean, noise.times(removal.strength))
-    full = _full_colour(
-        Mosaic(clean, mosaic.cfa), developed.gains, _clean_knee(noise), settings, refined, removed
-    )
-    inner = full[
-        rows[0] - outer_rows[0] : rows[1] - outer_rows[0],
-        columns[0] - outer_columns[0] : columns[1] - outer_columns[0],
-    ]
-    return Patch(upright(np.ascontiguousarray(inner), developed.flip), region.top, region.left, 1.0)

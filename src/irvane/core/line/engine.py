@@ -18,7 +18,6 @@ from irvane.core.files.cache import ResultCache
 from irvane.core.line.context import Context, make_context, noise_removal
 from irvane.core.line.develop import (
     Developed,
-    denoise_region,
     denoise_whole,
     denoised_name,
     develop,
@@ -27,7 +26,8 @@ from irvane.core.line.develop import (
     repaired,
     to_be_refined,
 )
-from irvane.core.line.picture import Patch, Picture, Region
+from irvane.core.line.local import denoise_region, refine_region
+from irvane.core.line.picture import Patch, Picture, Region, tiles_of, whole_tiles
 from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.view import covers, wanted
 from irvane.core.memory import give_back
@@ -61,6 +61,7 @@ class Frame:
     wholes : denoised pictures of the whole frame, by how they were made: proofs that differ in it stand side by side.
     patches : denoised pixels of the last region that was asked for, likewise.
     exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
+    seen : tiles of the plain picture that were refined already, because they were looked at.
     """
 
     developed: Developed
@@ -69,6 +70,7 @@ class Frame:
     wholes: dict[Removal, Picture] = field(default_factory=dict)
     patches: dict[Removal, Patch] = field(default_factory=dict)
     exposure: SensorExposure | None = None
+    seen: set[tuple[int, int]] = field(default_factory=set)
 
     @property
     def range_stops(self) -> float | None:
@@ -96,6 +98,10 @@ class Frame:
     def to_be_refined(self, settings: Settings) -> bool:
         """Will the plain picture still be replaced by a better one?"""
         return not self.coarse and to_be_refined(self.developed, settings.sensor)
+
+    def refined_at(self, region: Region) -> bool:
+        """Are the pixels of a region refined already, the whole picture not being it?"""
+        return set(tiles_of(wanted(region, self.developed.extent))) <= self.seen
 
     def clean(self, settings: Settings, region: Region) -> Patch | None:
         """Locally denoised pixels that stand in for a region, if they are there."""
@@ -341,4 +347,17 @@ class Engine:
         step(progress, 0.0)
         patch = denoise_region(frame.developed, settings.sensor, removal, outer)
         frame.patches = {**frame.patches, removal: patch}
+        return frame
+
+    def refine_local(
+        self, source: Source, sensor: Sensor, region: Region, progress: Progress = always
+    ) -> Frame:
+        """The frame with the plain pixels of a region refined at 1:1 (with the margin that views need)."""
+        frame = self.with_mosaic(source, sensor)
+        extent = frame.developed.extent
+        outer = whole_tiles(wanted(region, extent), extent)
+        step(progress, 0.0)
+        patch = refine_region(frame.developed, sensor, outer)
+        frame.developed.plain = frame.developed.plain.overlaid(patch)
+        frame.seen.update(tiles_of(outer))
         return frame

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import product
 
@@ -135,6 +136,22 @@ class Region:
     step: float = 1.0
 
 
+def tiles_of(region: Region) -> Iterator[tuple[int, int]]:
+    """Row and column of the tiles that a region lies in."""
+    return product(
+        range(region.top // _TILE, -(-region.bottom // _TILE)),
+        range(region.left // _TILE, -(-region.right // _TILE)),
+    )
+
+
+def whole_tiles(region: Region, extent: tuple[int, int]) -> Region:
+    """The region grown to whole tiles, cut at the frame."""
+    return Region(
+        region.top // _TILE * _TILE, region.left // _TILE * _TILE,
+        min(extent[0], -(-region.bottom // _TILE) * _TILE), min(extent[1], -(-region.right // _TILE) * _TILE), region.step,
+    )  # fmt: skip
+
+
 def _differing(mine: np.ndarray, theirs: np.ndarray) -> dict[tuple[int, int], np.ndarray]:
     """Tiles of a level that are not the same as another's, by their row and column of tiles."""
     found = {}
@@ -161,6 +178,7 @@ class Picture:
         self.shape = pixels.shape[:2]
         self._levels = [self._pack(pixels)]
         self._own: list[dict[tuple[int, int], np.ndarray]] = []
+        self._shares = False
         self._add_levels()
 
     def _add_levels(self) -> None:
@@ -194,7 +212,7 @@ class Picture:
         picture = cls.__new__(cls)
         picture.exact = False
         picture.shape = codes.shape[:2]
-        picture._levels, picture._own = [codes], []
+        picture._levels, picture._own, picture._shares = [codes], [], False
         picture._add_levels()
         return picture
 
@@ -206,9 +224,8 @@ class Picture:
     @property
     def nbytes(self) -> int:
         """Memory it occupies; what it shares with another picture is not counted."""
-        if self._own:
-            return sum(tile.nbytes for tiles in self._own for tile in tiles.values())
-        return sum(level.nbytes for level in self._levels)
+        own = sum(tile.nbytes for tiles in self._own for tile in tiles.values())
+        return own if self._shares else own + sum(level.nbytes for level in self._levels)
 
     def sharing(self, other: Picture) -> Picture:
         """The same picture, holding only those tiles that differ from another one's, if that are few.
@@ -221,9 +238,23 @@ class Picture:
         count = sum(tile.nbytes for tiles in own for tile in tiles.values())
         if count > _WORTH_SHARING * self.nbytes:
             return self
+        return other._with(own, True)
+
+    def _with(self, own: list[dict[tuple[int, int], np.ndarray]], shares: bool) -> Picture:
         picture = Picture.__new__(Picture)
-        picture.exact, picture.shape, picture._levels, picture._own = False, self.shape, other._levels, own
+        picture.exact, picture.shape, picture._levels = self.exact, self.shape, self._levels
+        picture._own, picture._shares = own, shares
         return picture
+
+    def overlaid(self, patch: Patch) -> Picture:
+        """The same picture with other pixels at full resolution in a region of whole tiles; halved levels stay."""
+        own = [dict(tiles) for tiles in self._own] or [{} for _ in self._levels]
+        top, left = int(patch.top), int(patch.left)
+        codes = self._pack(patch.pixels)
+        for j, i in tiles_of(Region(top, left, int(patch.bottom), int(patch.right))):
+            y, x = j * _TILE - top, i * _TILE - left
+            own[0][j, i] = codes[y : y + _TILE, x : x + _TILE].copy()
+        return self._with(own, self._shares)
 
     def _stored(self, level: int, rows: slice, columns: slice) -> np.ndarray:
         whole = self._levels[level]
@@ -232,9 +263,7 @@ class Picture:
             return part
         part, tiles = part.copy(), self._own[level]
         (top, bottom, _), (left, right, _) = rows.indices(whole.shape[0]), columns.indices(whole.shape[1])
-        for j, i in product(
-            range(top // _TILE, -(-bottom // _TILE)), range(left // _TILE, -(-right // _TILE))
-        ):
+        for j, i in tiles_of(Region(top, left, bottom, right)):
             tile = tiles.get((j, i))
             if tile is not None:
                 y, x = j * _TILE, i * _TILE

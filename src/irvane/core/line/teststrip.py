@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from irvane.core.line.develop import denoise_region
 from irvane.core.line.engine import Engine
+from irvane.core.line.local import denoise_region
 from irvane.core.line.looks import PICTURE, render_look
 from irvane.core.line.picture import Region
 from irvane.core.line.source import Source

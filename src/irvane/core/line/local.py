@@ -1,0 +1,91 @@
+"""Parts of a frame at 1:1, made as they will be in the whole frame: what is seen comes first."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from irvane.core.image import Mosaic
+from irvane.core.line.develop import (
+    PERIOD,
+    Developed,
+    clean_knee,
+    denoise_finished_part,
+    full_colour,
+    is_refined,
+    reach_of,
+)
+from irvane.core.line.picture import Patch, Region
+from irvane.core.noise import denoise
+from irvane.core.noise.denoise import Removal
+from irvane.core.orientation import upright, upright_rect
+from irvane.core.sensor.encoding import knee_for
+from irvane.core.sensor.refine import Removed
+from irvane.core.settings import Sensor
+
+
+@dataclass(frozen=True)
+class _Part:
+    """A part of the sensor: half-open ranges of what is wanted, and with what its colour depends on."""
+
+    rows: tuple[int, int]
+    columns: tuple[int, int]
+    outer_rows: tuple[int, int]
+    outer_columns: tuple[int, int]
+
+    def inner(self, full: np.ndarray) -> np.ndarray:
+        """What is wanted of a picture of the larger ranges."""
+        top, left = self.outer_rows[0], self.outer_columns[0]
+        return full[self.rows[0] - top : self.rows[1] - top, self.columns[0] - left : self.columns[1] - left]
+
+
+def _part(developed: Developed, region: Region, reach: int) -> _Part:
+    h, w = developed.sensor_extent
+    rows, columns = upright_rect(
+        (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
+    )
+    return _Part(
+        rows, columns,
+        (max(0, (rows[0] - reach) // PERIOD * PERIOD), min(h, rows[1] + reach)),
+        (max(0, (columns[0] - reach) // PERIOD * PERIOD), min(w, columns[1] + reach)),
+    )  # fmt: skip
+
+
+def denoise_region(developed: Developed, settings: Sensor, removal: Removal, region: Region) -> Patch:
+    """The denoised picture of a region at 1:1, as it will be in the whole frame."""
+    if developed.finished is not None:
+        pixels = denoise_finished_part(developed.plain, developed.finished, removal, region)
+        return Patch(pixels, region.top, region.left, 1.0)
+    mosaic, noise = developed.mosaic, developed.noise
+    assert mosaic is not None and noise is not None
+    refined = is_refined(mosaic.cfa, settings, removal)
+    part = _part(developed, region, reach_of(settings, refined))
+    clean = denoise.denoise_mosaic(
+        mosaic, noise, developed.gains, removal.strength, rows=part.outer_rows, columns=part.outer_columns,
+        method=denoise.method_for(mosaic.cfa, removal.kind),
+    )  # fmt: skip
+    removed = Removed(mosaic.data[_both(part)], clean, noise.times(removal.strength))
+    full = full_colour(
+        Mosaic(clean, mosaic.cfa), developed.gains, clean_knee(noise), settings, refined, removed
+    )
+    return _patch(developed, part, full, region)
+
+
+def refine_region(developed: Developed, settings: Sensor, region: Region) -> Patch:
+    """The refined plain picture of a region at 1:1, as it will be in the whole frame."""
+    mosaic, noise = developed.mosaic, developed.noise
+    assert mosaic is not None and noise is not None
+    part = _part(developed, region, reach_of(settings, True))
+    around = Mosaic(np.ascontiguousarray(mosaic.data[_both(part)]), mosaic.cfa)
+    full = full_colour(around, developed.gains, knee_for(noise.read[1]), settings, True, None)
+    return _patch(developed, part, full, region)
+
+
+def _both(part: _Part) -> tuple[slice, slice]:
+    return slice(*part.outer_rows), slice(*part.outer_columns)
+
+
+def _patch(developed: Developed, part: _Part, full: np.ndarray, region: Region) -> Patch:
+    pixels = upright(np.ascontiguousarray(part.inner(full)), developed.flip)
+    return Patch(pixels, region.top, region.left, 1.0)
