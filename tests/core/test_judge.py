@@ -62,6 +62,21 @@ def test_histogram_counts_stops() -> None:
     assert clipped_shares(np.clip(picture, 0, 1)) == pytest.approx((0.1, 0.1))
 
 
+def test_the_histogram_is_that_of_logarithms() -> None:
+    rng = np.random.default_rng(8)
+    picture = np.float32(2.0 ** rng.uniform(-17, 2, (60, 70, 3)))
+    picture[0, :5] = [[0, 0, 0], [-1, -0.0, 1e-30], [1, 1, 1], [2.0**-14, 0.5, 0.25], [1 - 2.0**-24, 3, 2e9]]
+    luminance = picture @ np.array([0.2627, 0.6780, 0.0593], np.float32)  # ITU-R BT.2020
+    found = stop_histogram(picture)
+    edges = np.arange(STOPS * BINS_PER_STOP + 1) / BINS_PER_STOP - STOPS
+    for k, row in enumerate([*np.moveaxis(picture, 2, 0), luminance]):
+        stops = np.log2(np.maximum(row, 1e-35).astype(np.float64)).ravel()
+        counts = np.histogram(stops[(stops >= -STOPS) & (stops < 0)], edges)[0]
+        np.testing.assert_allclose(found.counts[k] * row.size, counts, atol=1e-2)
+        assert found.below[k] == pytest.approx(np.mean(stops < -STOPS))
+        assert found.above[k] == pytest.approx(np.mean(stops >= 0))
+
+
 def test_brightness_is_matched_in_stops() -> None:
     picture = shots.photograph()
     for ev in (-3.0, -0.4, 1.7):
