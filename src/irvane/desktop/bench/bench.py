@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRectF, Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE
 from irvane.desktop.backstage import Backstage
+from irvane.desktop.bench.arranging import Arranging
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.feed import Feed
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.picture import PictureView
-from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED, ONE, BenchStrip
+from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, ONE, BenchStrip
 from irvane.desktop.bench.teststrip import TestStrip
 from irvane.desktop.bench.trying import Trying
 from irvane.desktop.bench.viewport import Viewport
@@ -45,9 +46,6 @@ class Bench(QWidget):
         # under short names, for those who ask the bench
         self.contents, self.item, self.settings = self.panes.contents, self.panes.item, self.panes.settings
         self.probe_region = self.panes.probe_region
-        self.arrangement = BESIDE
-        self.blinking = False
-        self._split, self._split_angle = 0.5, 0.0
         self.hidden = False
         self._before_fitting = ""
         self.feed = Feed(self.panes, backstage, self)
@@ -69,6 +67,7 @@ class Bench(QWidget):
     def _build(self) -> None:
         self.views = [PictureView(self.panes.viewport) for _ in LETTERS]
         self.captions = [Caption() for _ in LETTERS]
+        self.arranging = Arranging(self.panes, self.views, self.captions)
         for number, (view, caption) in enumerate(zip(self.views, self.captions, strict=True)):
             view.setAccessibleName(f"Pane {LETTERS[number]}")
             view.pressed.connect(
@@ -76,14 +75,10 @@ class Bench(QWidget):
             )
             view.resized.connect(self.feed.request)
             view.probe_moved.connect(self.move_probe)
-            view.split_moved.connect(self._move_split)
-            view.split_turned.connect(self._turn_split)
+            view.split_moved.connect(self.arranging.move_split)
+            view.split_turned.connect(self.arranging.turn_split)
             caption.proof_menu.connect(lambda n=number: self.proof_menu.emit(n))
             caption.dragged.connect(lambda place, n=number: self._drop(n, place))
-        self._grid = QGridLayout()
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setSpacing(2)
-        self._grid.setRowStretch(0, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -99,7 +94,7 @@ class Bench(QWidget):
         self.note = self.strip.note
         layout.addWidget(self.strip)
         self._panes_holder = QWidget()
-        self._panes_holder.setLayout(self._grid)
+        self._panes_holder.setLayout(self.arranging.grid)
         layout.addWidget(self._panes_holder, 1)
         self.test_strip = TestStrip()
         self.trying = Trying(self.panes, self.backstage, self.test_strip, self)
@@ -113,6 +108,16 @@ class Bench(QWidget):
     def chosen(self) -> int:
         """The pane whose proof the controls act on."""
         return self.panes.chosen
+
+    @property
+    def arrangement(self) -> str:
+        """One pane, all beside each other, two divided by a line, or their difference."""
+        return self.arranging.kind
+
+    @property
+    def blinking(self) -> bool:
+        """Does every picture show the other pane's content now?"""
+        return self.arranging.blinking
 
     @property
     def viewport(self) -> Viewport:
@@ -206,7 +211,7 @@ class Bench(QWidget):
 
     def set_arrangement(self, arrangement: str) -> None:
         """One pane, all side by side, two divided by a line, or their difference."""
-        self.arrangement = arrangement
+        self.arranging.kind = arrangement
         self.panes.differing = arrangement == DIFFERENCE
         self._arrange()
         self.feed.request()
@@ -249,8 +254,7 @@ class Bench(QWidget):
 
     def blink(self, on: bool) -> None:
         """While on, every picture shows the other pane's content in place."""
-        self.blinking = on
-        self._assign()
+        self.arranging.blink(on)
 
     def set_matching(self, on: bool) -> None:
         """Match the brightness of all panes to pane A."""
@@ -315,65 +319,15 @@ class Bench(QWidget):
     # arranging
 
     def _arrange(self) -> None:
-        beside = self.arrangement == BESIDE
-        if not beside:
+        if self.arrangement != BESIDE:
             self.zooming.set_free(False)
-        for widget in (*self.views, *self.captions):
-            self._grid.removeWidget(widget)
-        columns = self.count if self.count <= 3 else -(-self.count // 2)
-        for number in range(MOST * 2):
-            self._grid.setColumnStretch(number, 0)
-            self._grid.setRowStretch(number, 0)
-        if beside:
-            for number in range(self.count):
-                row, column = divmod(number, columns)
-                self._grid.addWidget(self.views[number], 2 * row, column)
-                self._grid.addWidget(self.captions[number], 2 * row + 1, column)
-                self._grid.setRowStretch(2 * row, 1)
-        else:
-            told = [self.chosen] if self.arrangement == ONE else self._pair()
-            self._grid.addWidget(self.views[0], 0, 0, 1, len(told))
-            self._grid.setRowStretch(0, 1)
-            for column, number in enumerate(told):
-                self._grid.addWidget(self.captions[number], 1, column)
-            columns = len(told)
-        for column in range(columns):
-            self._grid.setColumnStretch(column, 1)
-        shown = range(self.count) if beside else ([self.chosen] if self.arrangement == ONE else self._pair())
-        for number, (view, caption) in enumerate(zip(self.views, self.captions, strict=True)):
-            view.setVisible(number < self.count if beside else number == 0)
-            caption.setVisible(number in shown)
+        self.arranging.place()
         self.strip.show_arrangement(self.arrangement, self.count)
-        self._assign()
         self.refresh()
-
-    def _pair(self) -> list[int]:
-        """The two panes that a dividing line or a difference is about, in their order."""
-        return sorted((self.chosen, self.panes.other))
-
-    def _assign(self) -> None:
-        """Give the widgets the contents they paint."""
-        turned = [(k + self.blinking) % self.count for k in range(self.count)]
-        first = self.views[0]
-        first.split = None
-        if self.arrangement == BESIDE:
-            for number in range(self.count):
-                self.views[number].contents = [self.contents[turned[number]]]
-        elif self.arrangement == DIVIDED:
-            pair = self._pair()[::-1] if self.blinking else self._pair()
-            first.contents = [self.contents[k] for k in pair]
-            first.split, first.split_angle = self._split, self._split_angle
-        elif self.arrangement == DIFFERENCE:
-            self.panes.difference_content.item = self.contents[self.chosen].item
-            first.contents = [self.panes.difference_content]
-        else:
-            first.contents = [self.contents[self.panes.other if self.blinking else self.chosen]]
-        for view in self.views:
-            view.update()
 
     def view_of(self, pane: int) -> PictureView:
         """The widget that paints a pane."""
-        return self.views[pane] if self.arrangement == BESIDE else self.views[0]
+        return self.arranging.view_of(pane)
 
     def refresh(self) -> None:
         """Captions, marks of the chosen pane, probe, pictures."""
@@ -401,7 +355,7 @@ class Bench(QWidget):
                 narrow,
             )
 
-    # probe and dividing line
+    # probe
 
     def move_probe(self, x: float, y: float) -> None:
         """Put the probe to a place of the first pane's frame."""
@@ -411,14 +365,6 @@ class Bench(QWidget):
             content.probe = None
         self.refresh()
         self.feed.probe()
-
-    def _move_split(self, share: float) -> None:
-        self._split = share
-        self._assign()
-
-    def _turn_split(self, degrees: float) -> None:
-        self._split_angle = (degrees + 90) % 180 - 90
-        self._assign()
 
     # the session's changes
 
