@@ -16,9 +16,10 @@ from scenes import dead_leaves, photographs
 
 from irvane.core.image import SIX_BY_SIX
 from irvane.core.sensor import six_by_six as six
+from irvane.core.sensor import windows
 from irvane.core.sensor.encoding import POWER, SMALLEST_KNEE
 
-TAPS = six.WINDOW**2
+TAPS = windows.WINDOW**2
 SHRINKAGE = 0.002  # weight of the all-class statistics in each class
 FLAT_WEIGHT = 10.0  # how strictly flat colours are reproduced
 NOISE = 0.003
@@ -54,13 +55,13 @@ def gather() -> tuple[np.ndarray, np.ndarray]:
         colours = SIX_BY_SIX[np.ix_(np.arange(h) % 6, np.arange(w) % 6)]
         v = np.take_along_axis(camera, colours[..., None], 2)[..., 0]
         v = v + rng.normal(0, NOISE, v.shape).astype(np.float32)
-        classes = six.structure_classes(v, colours)
-        r = six.REACH
-        windows = sliding_window_view(v, (six.WINDOW, six.WINDOW))
+        classes = six.structure_classes(v, SIX_BY_SIX)
+        r = windows.REACH
+        seen = sliding_window_view(v, (windows.WINDOW, windows.WINDOW))
         camera, classes = camera[r:-r, r:-r], classes[r:-r, r:-r]
         for place in range(36):
             y, x = (place // 6 - r) % 6, (place % 6 - r) % 6
-            f = windows[y::6, x::6].reshape(-1, TAPS).astype(np.float64)
+            f = seen[y::6, x::6].reshape(-1, TAPS).astype(np.float64)
             mean = f.mean(1, keepdims=True)
             f -= mean
             t = camera[y::6, x::6].reshape(-1, 3) - mean
@@ -75,7 +76,7 @@ def gather() -> tuple[np.ndarray, np.ndarray]:
 
 def solve(normal: np.ndarray, target: np.ndarray) -> np.ndarray:
     filters = np.zeros((36, six.CLASSES, TAPS, 3))
-    span = np.arange(-six.REACH, six.REACH + 1)
+    span = np.arange(-windows.REACH, windows.REACH + 1)
     for place in range(36):
         around = SIX_BY_SIX[np.ix_((place // 6 + span) % 6, (place % 6 + span) % 6)].ravel()
         every, every_target = normal[place].sum(0), target[place].sum(0)

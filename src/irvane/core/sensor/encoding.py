@@ -57,6 +57,18 @@ def _decode(values, gains, knee, out):
         out[3 * i + 2] = from_ratio(values[3 * i + 2], knee, base) * k2
 
 
+@serial
+def _decode_rows(values, gains, knee):
+    for y in range(values.shape[0]):
+        _decode(values[y], gains, knee, values[y])
+
+
+def decode_rows(values: np.ndarray, gains: np.ndarray, knee: float) -> None:
+    """:func:`decoded` in place, for a part of a larger picture (H×W×3 whose rows lie in one piece)."""
+    rows = values.reshape(values.shape[0], -1, copy=False)
+    _decode_rows(rows, np.asarray(gains, np.float32), np.float32(knee))
+
+
 def encoded(picture: np.ndarray, gains: np.ndarray, knee: float) -> np.ndarray:
     """A camera-linear picture (float32 H×W×3) times its reference gains, in the domain of interpolation."""
     out = blank(picture)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import cv2
-import numba
 import numpy as np
 
 from irvane.core.image import GREEN
-from irvane.core.kernels import kernel
 from irvane.core.sensor import six_by_six
+from irvane.core.sensor.windows import REACH, filter_rows
+from irvane.core.threads import each
 
 #: Green at red and blue places (Malvar, He & Cutler 2004, the green kernel).
 _GREEN_KERNEL = (
@@ -36,44 +36,27 @@ def _bayer(mosaic: np.ndarray, cfa: np.ndarray) -> np.ndarray:
     return cv2.merge([planes[colour] for colour in range(3)])
 
 
-@kernel
-def _six(v, filters, row0, column0, halo, out):
-    h, w = out.shape[:2]
-    side = six_by_six.WINDOW
-    reach = six_by_six.REACH
-    for y in numba.prange(h):
-        window = np.zeros(filters.shape[2], np.float32)
-        for x in range(w):
-            mean = np.float32(0)
-            for j in range(side):
-                for i in range(side):
-                    value = v[y + halo + j - reach, x + halo + i - reach]
-                    window[j * side + i] = value
-                    mean += value
-            mean /= side * side
-            for k in range(side * side):
-                window[k] -= mean
-            taps = filters[(row0 + y) % 6 * 6 + (column0 + x) % 6]
-            red = np.float32(0)
-            green = np.float32(0)
-            blue = np.float32(0)
-            for k in range(window.size):
-                red += window[k] * taps[0, k]
-                green += window[k] * taps[1, k]
-                blue += window[k] * taps[2, k]
-            out[y, x, 0] = mean + red
-            out[y, x, 1] = mean + green
-            out[y, x, 2] = mean + blue
+_BAND = 64
+
+
+def _six(mosaic: np.ndarray, cfa: np.ndarray) -> np.ndarray:
+    row0, column0 = six_by_six.phase(cfa)
+    h, w = mosaic.shape
+    out = np.empty((h, w, 3), np.float32)
+    whole = six_by_six.extend(mosaic, REACH, (row0, column0))
+    classes, filters = np.zeros((_BAND, w), np.uint8), six_by_six.plain_filters()
+
+    def work(first: int) -> None:
+        last = min(h, first + _BAND)
+        part = whole[first : last + 2 * REACH]
+        filter_rows(part, classes, filters, row0 + first, column0, out[first:last])
+
+    list(each(work, range(0, h, _BAND)))
+    return out
 
 
 def interpolate_linear(mosaic: np.ndarray, cfa: np.ndarray) -> np.ndarray:
     """Interpolate a mosaic (float32 H×W) with one fixed linear filter per place of the array: float32 H×W×3."""
     if cfa.shape == (2, 2):
         return _bayer(mosaic, cfa)
-    row0, column0 = six_by_six.phase(cfa)
-    halo = six_by_six.REACH
-    out = np.empty((*mosaic.shape, 3), np.float32)
-    _six(
-        six_by_six.extend(mosaic, halo, (row0, column0)), six_by_six.plain_filters(), row0, column0, halo, out
-    )
-    return out
+    return _six(mosaic, cfa)

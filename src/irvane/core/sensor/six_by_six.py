@@ -17,17 +17,17 @@ import numpy as np
 
 from irvane.core.image import SIX_BY_SIX
 from irvane.core.kernels import flat, serial
-from irvane.core.powers import power
-from irvane.core.sensor.encoding import from_ratio, to_ratio
+from irvane.core.sensor.encoding import decode_rows, to_ratio
 from irvane.core.sensor.rim import mirrored
+from irvane.core.sensor.windows import REACH, filter_rows, prepared
 from irvane.core.threads import each
 
-REACH = 4
-WINDOW = 2 * REACH + 1
 ANGLES = 12
 #: Coherence of the structure tensor that separates flat or crossing, weakly and strongly oriented places.
 COHERENCE_STEPS = (0.3, 0.65)
 CLASSES = 1 + 2 * ANGLES
+_WEAK, _STRONG = (np.float32(step) for step in COHERENCE_STEPS)
+_TAN_15 = np.float32(np.tan(np.pi / 12))
 
 _PRE_SIGMA = 1.2
 _TENSOR_SIGMA = 1.5
@@ -36,23 +36,19 @@ _BAND = 128
 _RIM = 12  # pixels that see the margin
 _RIM_PASSES = 3
 _OUTERMOST = 2  # pixels whose direction is taken from further inside: at the border it cannot be told
-_PADDED = 96
 _FILE = "six_by_six.npz"
 
 
 @lru_cache(maxsize=1)
 def _filters() -> np.ndarray:
-    """float32, 36 places × classes × 3 colours × 96 (81 taps, filled up with zeros to whole vectors)."""
+    """36 places × classes × 3 colours × taps."""
     with files("irvane.core.sensor").joinpath(_FILE).open("rb") as stream, np.load(stream) as stored:
-        taps = stored["filters"].astype(np.float32)
-    padded = np.zeros((*taps.shape[:2], 3, _PADDED), np.float32)
-    padded[..., : WINDOW * WINDOW] = np.moveaxis(taps, 3, 2)
-    return padded
+        return prepared(stored["filters"].astype(np.float64))
 
 
 def plain_filters() -> np.ndarray:
-    """The filters of the class without direction, float32, 36 places × 3 colours × 96 taps: a linear method."""
-    return np.ascontiguousarray(_filters()[:, 0])
+    """The filters of the class without direction, by which the method is linear: 36 places × 1 × 3 colours × taps."""
+    return np.ascontiguousarray(_filters()[:, :1])
 
 
 def extend(mosaic: np.ndarray, margin: int, place: tuple[int, int]) -> np.ndarray:
@@ -76,38 +72,79 @@ def phase(cfa: np.ndarray) -> tuple[int, int]:
     raise ValueError("unknown 6×6 array")
 
 
-def structure_classes(v: np.ndarray, colours: np.ndarray) -> np.ndarray:
-    """Class of every pixel of a ratio-encoded mosaic `v` (float32 H×W) with filter `colours` (int H×W)."""
-    guide = np.zeros_like(v)
+@lru_cache(maxsize=36)
+def _norms(pattern: bytes) -> np.ndarray:
+    """Weights of the blurred colours in the guide, by the place in the array: float32, 3×6×6."""
+    colours = np.tile(np.frombuffer(pattern, SIX_BY_SIX.dtype).reshape(6, 6), (8, 8))
+    inside = np.s_[18:24, 18:24]  # out of the border's reach
+    norms = []
     for colour, weight in ((0, 0.25), (1, 0.5), (2, 0.25)):
         mask = (colours == colour).astype(np.float32)
-        total = cv2.GaussianBlur(v * mask, (0, 0), _PRE_SIGMA)
-        guide += weight * total / cv2.GaussianBlur(mask, (0, 0), _PRE_SIGMA)
+        norms.append(weight / cv2.GaussianBlur(mask, (0, 0), _PRE_SIGMA)[inside])
+    return np.asarray(norms, np.float32)
+
+
+@serial
+def _separate(v, pattern, planes):
+    """Each value into the plane of its colour."""
+    for y in range(v.shape[0]):
+        for x in range(v.shape[1]):
+            planes[pattern[np.uintp(y % 6), np.uintp(x % 6)], y, x] = v[y, x]
+
+
+@serial
+def _weigh(red, green, blue, weights, out):
+    for i in range(out.size):
+        out[i] = red[i] * weights[0, i] + green[i] * weights[1, i] + blue[i] * weights[2, i]
+
+
+@serial
+def _products(gx, gy, xx, yy, xy):
+    for i in range(gx.size):
+        xx[i] = gx[i] * gx[i]
+        yy[i] = gy[i] * gy[i]
+        xy[i] = gx[i] * gy[i]
+
+
+def _guide(v: np.ndarray, pattern: np.ndarray) -> np.ndarray:
+    planes = np.zeros((3, *v.shape), np.float32)
+    _separate(v, pattern, planes)
+    for plane in planes:
+        cv2.GaussianBlur(plane, (0, 0), _PRE_SIGMA, dst=plane)
+    weights = np.tile(_norms(pattern.tobytes()), -(-v.shape[1] // 6))
+    guide = np.empty_like(v)
+    for y in range(v.shape[0]):
+        _weigh(planes[0, y], planes[1, y], planes[2, y], weights[:, y % 6], guide[y])
+    return guide
+
+
+def structure_classes(v: np.ndarray, pattern: np.ndarray) -> np.ndarray:
+    """Class of every pixel of a ratio-encoded mosaic `v` (float32 H×W), whose colours repeat `pattern` (6×6)."""
+    guide = _guide(v, np.ascontiguousarray(pattern))
     gx = cv2.Sobel(guide, cv2.CV_32F, 1, 0, ksize=3)
     gy = cv2.Sobel(guide, cv2.CV_32F, 0, 1, ksize=3)
-    xx = cv2.GaussianBlur(gx * gx, (0, 0), _TENSOR_SIGMA)
-    yy = cv2.GaussianBlur(gy * gy, (0, 0), _TENSOR_SIGMA)
-    xy = cv2.GaussianBlur(gx * gy, (0, 0), _TENSOR_SIGMA)
+    tensor = np.empty((3, *v.shape), np.float32)
+    _products(flat(gx), flat(gy), *(flat(plane) for plane in tensor))
+    for plane in tensor:
+        cv2.GaussianBlur(plane, (0, 0), _TENSOR_SIGMA, dst=plane)
     classes = np.empty(v.shape, np.uint8)
-    _classify(xx, yy, xy, classes)
+    _classify(*(flat(plane) for plane in tensor), flat(classes))
     return classes
 
 
 @serial
 def _classify(xx, yy, xy, classes):
-    h, w = xx.shape
-    for y in range(h):
-        for x in range(w):
-            difference = xx[y, x] - yy[y, x]
-            cross = 2 * xy[y, x]
-            coherence = np.sqrt(difference * difference + cross * cross) / (xx[y, x] + yy[y, x] + 1e-5)
-            if coherence < COHERENCE_STEPS[0]:
-                classes[y, x] = 0
-                continue
-            angle = 0.5 * np.arctan2(cross, difference) / np.pi + 0.5
-            sector = int(angle * ANGLES + 0.5) % ANGLES
-            strong = 1 if coherence >= COHERENCE_STEPS[1] else 0
-            classes[y, x] = 1 + strong * ANGLES + sector
+    for i in range(classes.size):
+        difference = xx[i] - yy[i]
+        cross = 2 * xy[i]
+        coherence = np.sqrt(difference * difference + cross * cross) / (xx[i] + yy[i] + np.float32(1e-5))
+        # twice the angle in steps of 30 degrees, folded into the first quadrant: 0 to 3
+        across, along = abs(cross), abs(difference)
+        step = (across > _TAN_15 * along) + (across > along) + (across * _TAN_15 > along)
+        half = step if difference >= 0 else 6 - step
+        sector = (6 + half if cross >= 0 else 18 - half) % ANGLES
+        oriented = 1 + sector + (ANGLES if coherence >= _STRONG else 0)
+        classes[i] = 0 if coherence < _WEAK else oriented
 
 
 @serial
@@ -117,60 +154,31 @@ def _encode(mosaic, scales, knee, out):
 
 
 @serial
-def _filter_row(v, classes, filters, place0, column0, vy, halo, gains, knee, base, out):
-    window = np.zeros(_PADDED, np.float32)
-    for x in range(out.shape[0]):
-        vx = x + halo
-        mean = np.float32(0)
-        for j in range(WINDOW):
-            for i in range(WINDOW):
-                value = v[vy + j - REACH, vx + i - REACH]
-                window[j * WINDOW + i] = value
-                mean += value
-        mean /= WINDOW * WINDOW
-        for k in range(WINDOW * WINDOW):
-            window[k] -= mean
-        taps = filters[place0 + (column0 + x) % 6, classes[vy, vx]]
-        red = np.float32(0)
-        green = np.float32(0)
-        blue = np.float32(0)
-        for k in range(_PADDED):
-            red += window[k] * taps[0, k]
-            green += window[k] * taps[1, k]
-            blue += window[k] * taps[2, k]
-        out[x, 0] = from_ratio(mean + red, knee, base) / gains[0]
-        out[x, 1] = from_ratio(mean + green, knee, base) / gains[1]
-        out[x, 2] = from_ratio(mean + blue, knee, base) / gains[2]
-
-
-@serial
-def _apply(v, classes, filters, row0, column0, halo, gains, knee, out):
-    base = power(knee, 0.4)
+def _encode_rows(mosaic, scales, knee, out):
     for y in range(out.shape[0]):
-        place0 = (row0 + y) % 6 * 6
-        _filter_row(v, classes, filters, place0, column0, y + halo, halo, gains, knee, base, out[y])
+        _encode(mosaic[y], scales[y % 6], knee, out[y])
 
 
 def _rectangle(
     whole: np.ndarray, place: tuple[int, int], rows: tuple[int, int], columns: tuple[int, int],
-    gains: np.ndarray, knee: float,
-) -> np.ndarray:  # fmt: skip
+    gains: np.ndarray, knee: float, out: np.ndarray,
+) -> None:  # fmt: skip
     """A rectangle in full colour, from a mosaic continued by _CLASS_HALO; `place` is the array's phase."""
     halo = _CLASS_HALO
-    part = np.ascontiguousarray(whole[rows[0] : rows[1] + 2 * halo, columns[0] : columns[1] + 2 * halo])
-    colours = _colours(place, (rows[0] - halo, rows[1] + halo), (columns[0] - halo, columns[1] + halo))
+    part = whole[rows[0] : rows[1] + 2 * halo, columns[0] : columns[1] + 2 * halo]
+    pattern = _colours(
+        place, (rows[0] - halo, rows[0] - halo + 6), (columns[0] - halo, columns[0] - halo + 6)
+    )
     v = np.empty(part.shape, np.float32)
-    _encode(flat(part), flat(gains[colours]), np.float32(knee), flat(v))
-    out = np.empty((rows[1] - rows[0], columns[1] - columns[0], 3), np.float32)
-    start = place[0] + rows[0], place[1] + columns[0]
+    _encode_rows(part, np.tile(gains[pattern], -(-part.shape[1] // 6)), np.float32(knee), v)
     inside = [
-        np.clip(np.arange(first - halo, last + halo), _OUTERMOST, n - 2 * halo - 1 - _OUTERMOST)
-        - (first - halo)
+        np.clip(np.arange(first, last), _OUTERMOST, n - 2 * halo - 1 - _OUTERMOST) - first + halo
         for (first, last), n in zip((rows, columns), whole.shape, strict=True)
     ]
-    classes = np.ascontiguousarray(structure_classes(v, colours)[np.ix_(*inside)])
-    _apply(v, classes, _filters(), *start, halo, gains, np.float32(knee), out)
-    return out
+    classes = np.ascontiguousarray(structure_classes(v, pattern)[np.ix_(*inside)])
+    near = slice(halo - REACH, REACH - halo)
+    filter_rows(v[near, near], classes, _filters(), place[0] + rows[0], place[1] + columns[0], out)
+    decode_rows(out, gains, knee)
 
 
 def _colours(place: tuple[int, int], rows: tuple[int, int], columns: tuple[int, int]) -> np.ndarray:
@@ -212,7 +220,7 @@ def demosaic_six(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: f
 
     def work(rectangle: tuple[tuple[int, int], tuple[int, int]]) -> None:
         rows, columns = rectangle
-        out[slice(*rows), slice(*columns)] = _rectangle(whole, place, rows, columns, gains32, knee)
+        _rectangle(whole, place, rows, columns, gains32, knee, out[slice(*rows), slice(*columns)])
 
     for _ in each(work, [((first, min(first + _BAND, h)), (0, w)) for first in range(0, h, _BAND)]):
         pass
