@@ -26,6 +26,7 @@ from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.highlights import CLIP_FULL
 from irvane.core.sensor.refine import Removed
+from irvane.core.sensor.rim import Borders
 from irvane.core.settings import Sensor
 
 #: Pixels after which both colour arrays begin anew.
@@ -287,7 +288,8 @@ def _full_picture(
             above, below = max(top, (begin - reach) // PERIOD * PERIOD), min(bottom, end + reach)
             strip = Mosaic(rows[above - top : below - top], mosaic.cfa)
             noisy = None if removed is None else Removed(mosaic.data[above:below], strip.data, removed)
-            full = full_colour(strip, factors, knee, settings, refined, noisy)
+            borders = above == 0, below == h, True, True
+            full = full_colour(strip, factors, knee, settings, refined, noisy, borders)
             encode16(full[begin - above : end - above], codes[begin:end])
         del rows, strip, full
         give_back()
@@ -295,10 +297,11 @@ def _full_picture(
 
 
 def full_colour(
-    mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, refined: bool, removed: Removed | None
-) -> np.ndarray:
-    """Full colour of a mosaic that begins at a multiple of 12 pixels."""
-    full = demosaicing.demosaic(mosaic, factors, knee, settings.demosaic)
+    mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, refined: bool, removed: Removed | None,
+    borders: Borders,
+) -> np.ndarray:  # fmt: skip
+    """Full colour of a part of a mosaic that begins at a multiple of 12 pixels and ends at some of the frame's borders."""
+    full = demosaicing.demosaic(mosaic, factors, knee, settings.demosaic, borders)
     if refined:
         full = refine.refine(full, mosaic.cfa, factors, knee, removed)
     return false_colour.clean_colour(

@@ -22,17 +22,19 @@ from irvane.core.noise.denoise import Removal
 from irvane.core.orientation import upright, upright_rect
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.refine import Removed
+from irvane.core.sensor.rim import Borders
 from irvane.core.settings import Sensor
 
 
 @dataclass(frozen=True)
 class _Part:
-    """A part of the sensor: half-open ranges of what is wanted, and with what its colour depends on."""
+    """A part of the sensor: half-open ranges of what is wanted, with what its colour depends on, and its borders."""
 
     rows: tuple[int, int]
     columns: tuple[int, int]
     outer_rows: tuple[int, int]
     outer_columns: tuple[int, int]
+    borders: Borders
 
     def inner(self, full: np.ndarray) -> np.ndarray:
         """What is wanted of a picture of the larger ranges."""
@@ -45,11 +47,9 @@ def _part(developed: Developed, region: Region, reach: int) -> _Part:
     rows, columns = upright_rect(
         (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
     )
-    return _Part(
-        rows, columns,
-        (max(0, (rows[0] - reach) // PERIOD * PERIOD), min(h, rows[1] + reach)),
-        (max(0, (columns[0] - reach) // PERIOD * PERIOD), min(w, columns[1] + reach)),
-    )  # fmt: skip
+    top, left = (max(0, (first - reach) // PERIOD * PERIOD) for first in (rows[0], columns[0]))
+    bottom, right = min(h, rows[1] + reach), min(w, columns[1] + reach)
+    return _Part(rows, columns, (top, bottom), (left, right), (top == 0, bottom == h, left == 0, right == w))
 
 
 def denoise_region(developed: Developed, settings: Sensor, removal: Removal, region: Region) -> Patch:
@@ -67,7 +67,13 @@ def denoise_region(developed: Developed, settings: Sensor, removal: Removal, reg
     )  # fmt: skip
     removed = Removed(mosaic.data[_both(part)], clean, noise.times(removal.strength))
     full = full_colour(
-        Mosaic(clean, mosaic.cfa), developed.gains, clean_knee(noise), settings, refined, removed
+        Mosaic(clean, mosaic.cfa),
+        developed.gains,
+        clean_knee(noise),
+        settings,
+        refined,
+        removed,
+        part.borders,
     )
     return _patch(developed, part, full, region)
 
@@ -78,7 +84,7 @@ def refine_region(developed: Developed, settings: Sensor, region: Region) -> Pat
     assert mosaic is not None and noise is not None
     part = _part(developed, region, reach_of(settings, True))
     around = Mosaic(np.ascontiguousarray(mosaic.data[_both(part)]), mosaic.cfa)
-    full = full_colour(around, developed.gains, knee_for(noise.read[1]), settings, True, None)
+    full = full_colour(around, developed.gains, knee_for(noise.read[1]), settings, True, None, part.borders)
     return _patch(developed, part, full, region)
 
 

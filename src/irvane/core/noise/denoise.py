@@ -40,7 +40,7 @@ class Method:
 
 
 #: Share of the network where its result is averaged with the fast method's.
-_NETWORK = 0.75
+_NETWORK = 0.85
 
 
 def _two_opinions(
@@ -57,7 +57,7 @@ def _two_opinions(
 #: By the number of rows of the colour array.
 _LEARNED = {
     2: Method("mosaic-network@2", learned.denoise_tile, 72, (1056, 1056), partial(learned.fingerprint, 2)),
-    6: Method("two-opinions-6x6@5", _two_opinions, 96, (1056, 1056), partial(learned.fingerprint, 6)),
+    6: Method("two-opinions-6x6@6", _two_opinions, 96, (1056, 1056), partial(learned.fingerprint, 6)),
 }
 #: A second opinion without training, to measure against.
 CLASSICAL = Method("sliding-cosine@3", classical.denoise_tile, 96, (1056, 1056))

@@ -9,6 +9,7 @@ from irvane.core.image import Mosaic
 from irvane.core.kernels import kernel, serial
 from irvane.core.sensor.bayer import demosaic_bayer
 from irvane.core.sensor.linear import interpolate_linear
+from irvane.core.sensor.rim import ALL_BORDERS, Borders
 from irvane.core.sensor.six_by_six import demosaic_six
 
 #: Names and versions, part of cache keys and of proofs.
@@ -23,7 +24,9 @@ def method_name(cfa: np.ndarray, method: str) -> str:
     return "linear@1" if method == LINEAR else _NAMES[cfa.shape[0]]
 
 
-def demosaic(mosaic: Mosaic, gains: np.ndarray, knee: float, method: str = "auto") -> np.ndarray:
+def demosaic(
+    mosaic: Mosaic, gains: np.ndarray, knee: float, method: str = "auto", borders: Borders = ALL_BORDERS
+) -> np.ndarray:
     """Full colour from a mosaic.
 
     Parameters
@@ -32,6 +35,7 @@ def demosaic(mosaic: Mosaic, gains: np.ndarray, knee: float, method: str = "auto
     gains : reference white-balance gains of red, green, blue.
     knee : see :func:`irvane.core.sensor.encoding.knee_for`.
     method : ``"linear"``; all others are the directional one here (:mod:`irvane.core.sensor.refine` comes after it).
+    borders : the sides at which the frame ends; beyond others it goes on, and what depends on that is not wanted.
 
     Returns
     -------
@@ -43,7 +47,7 @@ def demosaic(mosaic: Mosaic, gains: np.ndarray, knee: float, method: str = "auto
         return interpolate_linear(balanced, mosaic.cfa) / scale
     if mosaic.is_bayer:
         return demosaic_bayer(mosaic.data, mosaic.cfa, gains, knee)
-    return demosaic_six(mosaic.data, mosaic.cfa, gains, knee)
+    return demosaic_six(mosaic.data, mosaic.cfa, gains, knee, borders)
 
 
 @serial

@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
+#: Is the first row, last row, first column, last column of a piece the frame's?
+Borders = tuple[bool, bool, bool, bool]
+ALL_BORDERS: Borders = (True, True, True, True)
+
 
 def mirrored(size: int, before: int, after: int, first: int, apart: int) -> np.ndarray:
     """Indices that continue `size` rows or columns by reflections that keep the colours of the array.

@@ -18,7 +18,7 @@ import numpy as np
 from irvane.core.image import SIX_BY_SIX
 from irvane.core.kernels import flat, serial
 from irvane.core.sensor.encoding import decode_rows, to_ratio
-from irvane.core.sensor.rim import mirrored
+from irvane.core.sensor.rim import ALL_BORDERS, Borders, mirrored
 from irvane.core.sensor.windows import REACH, filter_rows, prepared
 from irvane.core.threads import each
 
@@ -196,12 +196,14 @@ def _continue_by_picture(whole: np.ndarray, picture: np.ndarray, place: tuple[in
         whole[strip] = np.take_along_axis(seen, colours[strip][..., None], axis=2)[..., 0]
 
 
-def demosaic_six(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float) -> np.ndarray:
+def demosaic_six(
+    mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float, borders: Borders = ALL_BORDERS
+) -> np.ndarray:
     """Demosaic a 6×6 mosaic by learned, structure-classed linear filters.
 
     Parameters and result are those of :func:`irvane.core.sensor.bayer.demosaic_bayer`, with `cfa` 6×6: any shift
-    of the reference array. Beyond the border the mosaic is
-    reflected about its lines of symmetry; the rim is then done again with the picture that came of it continued.
+    of the reference array. Beyond the border the mosaic is reflected about its lines of symmetry; the rim is then done
+    again, at the frame's own `borders`, with the picture that came of it continued.
 
     Raises
     ------
@@ -224,14 +226,15 @@ def demosaic_six(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: f
 
     for _ in each(work, [((first, min(first + _BAND, h)), (0, w)) for first in range(0, h, _BAND)]):
         pass
-    for _pass in range(_RIM_PASSES if min(h, w) > 2 * _CLASS_HALO else 0):
+    rims = [
+        ((0, _RIM), (0, w)),
+        ((h - _RIM, h), (0, w)),
+        ((_RIM, h - _RIM), (0, _RIM)),
+        ((_RIM, h - _RIM), (w - _RIM, w)),
+    ]
+    wanted = [rim for rim, border in zip(rims, borders, strict=True) if border]
+    for _pass in range(_RIM_PASSES if wanted and min(h, w) > 2 * _CLASS_HALO else 0):
         _continue_by_picture(whole, out, place)
-        rims = [
-            ((0, _RIM), (0, w)),
-            ((h - _RIM, h), (0, w)),
-            ((_RIM, h - _RIM), (0, _RIM)),
-            ((_RIM, h - _RIM), (w - _RIM, w)),
-        ]
-        for _ in each(work, rims):
+        for _ in each(work, wanted):
             pass
     return out
