@@ -152,17 +152,34 @@ def whole_tiles(region: Region, extent: tuple[int, int]) -> Region:
     )  # fmt: skip
 
 
+@serial
+def _unlike(mine, theirs):
+    bits = np.int16(0)
+    for i in range(mine.size):
+        bits |= mine[i] ^ theirs[i]
+    return bits != 0
+
+
+@kernel
+def _compare(mine, theirs, wide, marks):
+    for j in numba.prange(marks.shape[0]):
+        for i in range(marks.shape[1]):
+            for y in range(j * _TILE, min((j + 1) * _TILE, mine.shape[0])):
+                run = slice(i * wide, (i + 1) * wide)
+                if _unlike(mine[y, run], theirs[y, run]):
+                    marks[j, i] = True
+                    break
+
+
 def _differing(mine: np.ndarray, theirs: np.ndarray) -> dict[tuple[int, int], np.ndarray]:
     """Tiles of a level that are not the same as another's, by their row and column of tiles."""
-    found = {}
-    for j, y in enumerate(range(0, mine.shape[0], _TILE)):
-        a, b = mine[y : y + _TILE], theirs[y : y + _TILE]
-        if np.array_equal(a, b):
-            continue
-        columns = np.flatnonzero((a != b).any(axis=(0, 2)))
-        for i in np.unique(columns // _TILE):
-            found[j, int(i)] = a[:, i * _TILE : (i + 1) * _TILE].copy()
-    return found
+    h, w = mine.shape[:2]
+    marks = np.zeros((-(-h // _TILE), -(-w // _TILE)), np.bool_)
+    _compare(mine.reshape(h, -1), theirs.reshape(h, -1), 3 * _TILE, marks)
+    return {
+        (int(j), int(i)): mine[j * _TILE : (j + 1) * _TILE, i * _TILE : (i + 1) * _TILE].copy()
+        for j, i in np.argwhere(marks)
+    }
 
 
 class Picture:
