@@ -45,7 +45,7 @@ class Photographer:
     def take(self, name: str) -> None:
         """Save the window's picture."""
         self.settle()
-        self.window.bench.note.setText("")
+        self.window.bench.note.set_full("")
         self.app.processEvents()
         self.window.grab().save(str(TARGET / f"{name}.png"))
         print(name)

@@ -9,8 +9,10 @@ import numpy as np
 import pytest
 import rawpy
 import shots
+from scipy import ndimage
 
 from irvane.core.files.raw import decode_raw
+from irvane.core.finish import job
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
@@ -19,7 +21,7 @@ from irvane.core.sensor.demosaic import bin_colour, demosaic
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.sensor.highlights import CLIP_FULL, make_map, rebuild
 from irvane.core.sensor.levels import apply_levels
-from irvane.core.settings import Sensor
+from irvane.core.settings import Sensor, Settings
 from irvane.core.simulate.camera import Body, camera_from_scene, quiet
 
 #: Linear sRGB to linear BT.2020 (ITU-R BT.2087).
@@ -232,3 +234,23 @@ def test_the_sensors_histogram_counts_like_numpy(cfa: np.ndarray) -> None:
         np.testing.assert_allclose(found.counts[c].reshape(-1, 8).sum(1), counts, atol=2e-4)
         assert found.below[c] == pytest.approx((values < 2.0**-14).mean(), abs=1e-3)
         assert found.headroom[c] == pytest.approx(-np.log2(np.percentile(values, 99.9)), abs=0.03)
+
+
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+def test_no_pixel_of_a_clipped_place_is_left_below_the_clip(cfa: np.ndarray, tmp_path: Path) -> None:
+    """Single ones would not be rebuilt with the others: magenta specks in a bright sky."""
+    light = shots.photograph("chelsea.png") * np.float32(0.5)
+    y, x = np.mgrid[: light.shape[0], : light.shape[1]]
+    light[(np.sin(x / 5.0) + np.sin(y / 7.0 + x / 11.0)) > 0.2] = (1.3, 1.7, 1.9)  # sky between leaves
+    path = tmp_path / "sky.dng"
+    shots.dng(path, light, cfa=cfa, iso=800)
+    developed, _ = job.make(FileSource(path), Settings().with_value("sensor.defects", "off"))
+    mosaic = FileSource(path).load().mosaic
+    assert mosaic is not None and developed.denoised is not None
+    colours, ring = mosaic.colours(), np.ones((3, 3))
+    for picture in (developed.plain.read_all(), developed.denoised.read_all()):
+        for c in range(3):
+            mine, clipped = colours == c, mosaic.data >= CLIP_FULL
+            some = ndimage.binary_dilation(mine & clipped, ring)
+            whole = some & ~ndimage.binary_dilation(mine & ~clipped, ring)
+            assert whole.mean() > (0 if c else -1) and (picture[whole, c] >= 0.9999).all()

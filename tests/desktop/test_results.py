@@ -83,7 +83,7 @@ def test_writing_can_be_cancelled(driver: Driver, tmp_path: Path) -> None:
     driver.click(button)
     driver.settled()
     assert list(tmp_path.glob("*.tif")) == []
-    assert "Cancelled" in driver.window.bench.note.text()
+    assert "Cancelled" in driver.window.bench.note.text_in_full()
 
 
 def test_finished_pictures_are_full_citizens(driver: Driver, tmp_path: Path) -> None:

@@ -257,7 +257,10 @@ def test_light_is_suggested_in_one_step_and_says_what_it_did(driver: Driver) -> 
     driver.click(driver.window.shelf.suggest_button)
     light = driver.settings().light
     assert light.exposure != 0 or light.shadows != 0 or light.highlights != 0
-    assert "EV" in driver.window.bench.note.text() and "xposure" in driver.window.bench.note.text()
+    assert (
+        "EV" in driver.window.bench.note.text_in_full()
+        and "xposure" in driver.window.bench.note.text_in_full()
+    )
     driver.settled()
     driver.window.session.undo.undo()
     light = driver.settings().light
@@ -273,6 +276,6 @@ def test_white_balance_is_measured_over_the_frame(driver: Driver) -> None:
     driver.click(driver.window.shelf.measured_button)
     driver.until(lambda: driver.settings().colour.temperature is not None)
     assert 1800 <= driver.settings().colour.temperature <= 20000
-    assert "Measured over the frame" in driver.window.bench.note.text()
+    assert "Measured over the frame" in driver.window.bench.note.text_in_full()
     driver.window.session.undo.undo()
     assert driver.settings().colour.temperature is None

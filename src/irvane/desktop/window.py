@@ -86,7 +86,7 @@ class Window(QMainWindow):
             action.setShortcut(str(number + 1))
             action.triggered.connect(lambda _checked=False, s=station: self.band.toggle(s))
         self._sentence = QTimer(self, singleShot=True, interval=_SENTENCE)
-        self._sentence.timeout.connect(lambda: self.bench.note.setText(""))
+        self._sentence.timeout.connect(lambda: self.bench.note.set_full(""))
         self.shelf.hide()
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
         self._update_controls()
@@ -223,8 +223,7 @@ class Window(QMainWindow):
 
     def say(self, sentence: str) -> None:
         """Show a sentence for a while."""
-        self.bench.note.setText(sentence if len(sentence) < 110 else sentence[:107] + "…")
-        self.bench.note.setToolTip(sentence)
+        self.bench.note.set_full(sentence)
         self._sentence.start()
 
     # opening

@@ -24,7 +24,7 @@ from irvane.core.sensor import false_colour, refine
 from irvane.core.sensor.banding import remove_banding
 from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
-from irvane.core.sensor.highlights import CLIP_FULL
+from irvane.core.sensor.highlights import CLIP_FULL, hold_clipped
 from irvane.core.sensor.refine import Removed
 from irvane.core.sensor.rim import Borders
 from irvane.core.settings import Sensor
@@ -304,9 +304,11 @@ def full_colour(
     full = demosaicing.demosaic(mosaic, factors, knee, settings.demosaic, borders)
     if refined:
         full = refine.refine(full, mosaic.cfa, factors, knee, removed)
-    return false_colour.clean_colour(
+    full = false_colour.clean_colour(
         full, factors, knee, settings.false_colour / 100, settings.false_colour_width
     )
+    hold_clipped(full, mosaic if removed is None else Mosaic(removed.before, mosaic.cfa))
+    return full
 
 
 def denoise_whole(

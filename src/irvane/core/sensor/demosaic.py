@@ -13,7 +13,7 @@ from irvane.core.sensor.rim import ALL_BORDERS, Borders
 from irvane.core.sensor.six_by_six import demosaic_six
 
 #: Names and versions, part of cache keys and of proofs.
-_NAMES = {2: "directional-bayer@1", 6: "classed-filters-6x6@1"}
+_NAMES = {2: "directional-bayer@2", 6: "classed-filters-6x6@2"}
 AUTO, LINEAR = "auto", "linear"
 #: Pixels around a place that any of the methods needs.
 REACH = 24

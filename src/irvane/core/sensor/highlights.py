@@ -17,6 +17,7 @@ import numba
 import numpy as np
 
 from irvane.core.guidance import sample
+from irvane.core.image import Mosaic
 from irvane.core.kernels import flat, inline, kernel, serial
 from irvane.core.powers import log2
 
@@ -32,6 +33,46 @@ _RARITY = 0.5  # how fast light above the clip becomes rare: per unit of its nat
 _LEAST = 1e-7  # of weight: what is lent from so far that less arrives fades to neutral
 _MAP_SIDE = 900
 _BRIGHT = 0.15  # surroundings must be at least this bright to lend their colour
+
+
+@kernel
+def _hold(data, cfa, limit, picture):
+    h, w = data.shape
+    p = cfa.shape[0]
+    rows = np.zeros(h, np.uint8)
+    for y in numba.prange(h):
+        row = data[y]
+        highest = row[0]
+        for x in range(w):
+            highest = max(highest, row[x])
+        rows[y] = highest >= limit
+    for y in numba.prange(h):
+        if not (rows[max(y - 1, 0)] or rows[y] or rows[min(y + 1, h - 1)]):
+            continue
+        for x in range(w):
+            over = under = 0
+            for j in range(max(y - 1, 0), min(y + 2, h)):
+                for i in range(max(x - 1, 0), min(x + 2, w)):
+                    if data[j, i] >= limit:
+                        over |= 1 << cfa[j % p, i % p]
+                    else:
+                        under |= 1 << cfa[j % p, i % p]
+            for c in range(3):
+                if (over & ~under) >> c & 1:
+                    picture[y, x, c] = max(picture[y, x, c], np.float32(1))
+
+
+def hold_clipped(picture: np.ndarray, mosaic: Mosaic) -> None:
+    """In place: a colour that is clipped wherever it was measured around a pixel is clipped there.
+
+    Interpolation and denoising leave single pixels a little below the clip, which would not be rebuilt with the others.
+
+    Parameters
+    ----------
+    picture : float32 H×W×3, camera-linear, 1 = clipping.
+    mosaic : what it was made of, before denoising.
+    """
+    _hold(mosaic.data, np.ascontiguousarray(mosaic.cfa, dtype=np.int64), np.float32(CLIP_FULL), picture)
 
 
 @dataclass(frozen=True)

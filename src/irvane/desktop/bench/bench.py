@@ -314,7 +314,7 @@ class Bench(QWidget):
         """The next click chooses a grey spot."""
         for view in self.views:
             view.picking = on
-        self.note.setText("Click on something grey (Esc: leave)" if on else "")
+        self.note.set_full("Click on something grey (Esc: leave)" if on else "")
 
     # arranging
 

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QSizePolicy,
     QWidget,
 )
 
@@ -18,6 +17,7 @@ from irvane.core.files.info import exposure_text
 from irvane.core.judge.gradient import GradientFigures
 from irvane.core.settings import Settings, bare, differences, full_label, handed_on, value_text
 from irvane.desktop.bench.content import Content
+from irvane.desktop.bench.elided import Elided
 from irvane.desktop.session import BARE, Item
 
 _SHOWN_DIFFERENCES = 3
@@ -93,32 +93,6 @@ def figures_text(content: Content) -> str:
     return " · ".join(parts).replace("-", "−") if parts else "measuring …"
 
 
-class _Elided(QLabel):
-    """A label that may be narrower than its text; the full text is in the tool tip."""
-
-    def __init__(self, name: str = "") -> None:
-        super().__init__()
-        self.setObjectName(name)
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self._full = ""
-
-    def set_full(self, text: str) -> None:
-        """Show a text, shortened to the width."""
-        self._full = text
-        self.setToolTip(text)
-        self._fit()
-
-    def text_in_full(self) -> str:
-        """The whole text."""
-        return self._full
-
-    def _fit(self) -> None:
-        self.setText(self.fontMetrics().elidedText(self._full, Qt.TextElideMode.ElideRight, self.width()))
-
-    def resizeEvent(self, event: object) -> None:  # noqa: N802
-        self._fit()
-
-
 class Caption(QWidget):
     """Three lines: name and proof; exposure data and differences; figures.
 
@@ -136,7 +110,7 @@ class Caption(QWidget):
         self._mark = QLabel()
         self._held: QPoint | None = None
         self.setCursor(Qt.CursorShape.OpenHandCursor)
-        self._name = _Elided()
+        self._name = Elided()
         bold = self._name.font()
         bold.setBold(True)
         self._name.setFont(bold)
@@ -146,9 +120,9 @@ class Caption(QWidget):
         self.proof.setAccessibleName("Proof")
         self.proof.setCursor(Qt.CursorShape.PointingHandCursor)
         self.proof.clicked.connect(self.proof_menu)
-        self._exposure = _Elided("muted")
-        self._difference = _Elided()
-        self._figures = _Elided()
+        self._exposure = Elided("muted")
+        self._difference = Elided()
+        self._figures = Elided()
         top = QHBoxLayout()
         top.setSpacing(6)
         top.addWidget(self._mark)

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QMenu,
     QPushButton,
-    QSizePolicy,
     QWidget,
 )
 
@@ -19,6 +18,7 @@ from irvane.core.judge.difference import KINDS
 from irvane.core.judge.matching import KINDS as MATCHED
 from irvane.core.line.looks import LOOKS
 from irvane.desktop import theme
+from irvane.desktop.bench.elided import Elided
 from irvane.desktop.bench.viewport import ZOOMS
 
 ONE, BESIDE, DIVIDED, DIFFERENCE = "one", "beside", "divided", "difference"
@@ -114,9 +114,7 @@ class BenchStrip(QWidget):
         for button in (self.blink_button, self.swap_button, self.match_button, self.marks_button):
             row.addWidget(button)
         row.addSpacing(14)
-        self.note = QLabel()
-        self.note.setObjectName("muted")
-        self.note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.note = Elided("muted")
         self.note.setAccessibleName("Message")
         row.addWidget(self.note, 1)
         self.look_box = QComboBox()
