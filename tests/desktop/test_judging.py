@@ -87,9 +87,11 @@ def test_spots_are_stepped_through_and_take_the_probe_along(driver: Driver) -> N
 
 
 def test_the_difference_is_that_of_the_two_panes(driver: Driver) -> None:
-    bench = driver.window.bench
+    bench, came = driver.window.bench, []
+    driver.window.backstage.sights.differed.connect(lambda _one, _two, made: came.append(made[1]))
     driver.key(Qt.Key.Key_U)
     driver.settled()
+    assert came[0] is None and came[-1] is not None, "the picture first, then its figures"
     assert bench.arrangement == DIFFERENCE
     content = bench.views[0].contents[0]
     assert content.current is not None and not content.problem

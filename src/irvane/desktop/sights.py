@@ -23,7 +23,7 @@ from irvane.core.line.looks import render_look
 from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.view import Rendered, scene_patch
-from irvane.core.progress import Progress
+from irvane.core.progress import Progress, step
 from irvane.desktop.wish import Wish
 
 _MATCH_SIDE = 500
@@ -117,7 +117,11 @@ class Sights(QObject):
         if frames[0] is None or frames[1] is None or frames[0].coarse or frames[1].coarse:
             return
 
-        def work(_progress: Any) -> tuple[Rendered, DifferenceFigures | None] | None:
+        def work(progress: Progress) -> tuple[Rendered, DifferenceFigures | None] | None:
+            def shown(picture: Rendered) -> None:
+                self.differed.emit(one, two, (picture, None))
+                step(progress, 0.3)  # the figures of what is not looked at any more are not needed
+
             usable = [f.fitting(w.settings) for f, w in zip(frames, (one, two), strict=True) if f is not None]
             if mapping is None and usable[0].developed.extent != usable[1].developed.extent:
                 return None
@@ -125,7 +129,7 @@ class Sights(QObject):
                 (f.developed, w.settings, f.context, f.clean(w.settings, one.region), w.offset)
                 for f, w in zip(usable, (one, two), strict=True)
             ]
-            return render_difference(views[0], views[1], one.region, kind, amplified, mapping)
+            return render_difference(views[0], views[1], one.region, kind, amplified, mapping, shown)
 
         self._view.submit(
             ("difference",), work, lambda made: self.differed.emit(one, two, made), self._tell(two.source), 1

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import cv2
@@ -55,7 +56,13 @@ def _moved(view: View, region: Region, mapping: Mapping, shape: tuple[int, int])
 
 
 def render_difference(
-    one: View, two: View, region: Region, kind: str, amplified: float, mapping: Mapping | None = None
+    one: View,
+    two: View,
+    region: Region,
+    kind: str,
+    amplified: float,
+    mapping: Mapping | None = None,
+    shown: Callable[[Rendered], None] = lambda _picture: None,
 ) -> tuple[Rendered, DifferenceFigures | None]:
     """Second minus first of a region of the first, and the figures of what is seen (None where there is too little).
 
@@ -63,6 +70,7 @@ def render_difference(
     ----------
     mapping : how the second frame lies on the first; None: both have the same pixels. With it, the second is resampled.
     kind, amplified : see :func:`irvane.core.judge.difference.difference_picture`.
+    shown : called with the picture before the figures are read, which takes longer.
     """
     first = _light(one, region)
     shape = first.pixels.shape[0], first.pixels.shape[1]
@@ -71,5 +79,7 @@ def render_difference(
     seen = difference_picture(first.pixels[:h, :w], light[:h, :w], kind, amplified)
     cut = replace(first, pixels=first.pixels[:h, :w])
     picture = to_screen(np.ascontiguousarray(seen, np.float32))
+    rendered = Rendered(picture, cut.top, cut.left, cut.bottom, cut.right)
+    shown(rendered)
     figures = difference_figures(first.pixels[:h, :w], light[:h, :w]) if min(h, w) >= SMALLEST else None
-    return Rendered(picture, cut.top, cut.left, cut.bottom, cut.right), figures
+    return rendered, figures
