@@ -5,12 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-import numba
 import numpy as np
 
 from irvane.core.colour.whitebalance import gains
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
-from irvane.core.kernels import kernel
 from irvane.core.line.picture import Picture, Region, encode16
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, Loaded
 from irvane.core.memory import give_back
@@ -24,7 +22,7 @@ from irvane.core.sensor import false_colour, refine
 from irvane.core.sensor.banding import remove_banding
 from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
-from irvane.core.sensor.highlights import CLIP_FULL, hold_clipped
+from irvane.core.sensor.highlights import CLIP_FULL, clip_bits, hold_clipped
 from irvane.core.sensor.refine import Removed
 from irvane.core.sensor.rim import Borders
 from irvane.core.settings import Sensor
@@ -111,43 +109,6 @@ def _clip_bits(picture: np.ndarray) -> np.ndarray | None:
     )
 
 
-def _mosaic_clip_bits(mosaic: Mosaic) -> np.ndarray | None:
-    """Clip bits of the mosaic itself, spread over each pixel's 3×3 neighbourhood (its colour's reach)."""
-    bits = np.zeros(mosaic.data.shape, np.uint8)
-    if not _mark_clipped(
-        mosaic.data, np.ascontiguousarray(mosaic.cfa, dtype=np.int64), np.float32(CLIP_FULL), bits
-    ):
-        return None
-    return bits
-
-
-@kernel
-def _mark_clipped(data, cfa, limit, bits):
-    h, w = data.shape
-    p = cfa.shape[0]
-    rows = np.zeros(h, np.uint8)
-    for y in numba.prange(h):
-        row = data[y]
-        highest = row[0]
-        for x in range(w):
-            highest = max(highest, row[x])
-        rows[y] = highest >= limit
-    found = 0
-    for y in numba.prange(h):
-        if not (rows[max(y - 1, 0)] or rows[y] or rows[min(y + 1, h - 1)]):
-            continue
-        for x in range(w):
-            mark = 0
-            for j in range(max(y - 1, 0), min(y + 2, h)):
-                for i in range(max(x - 1, 0), min(x + 2, w)):
-                    if data[j, i] >= limit:
-                        mark |= 1 << cfa[j % p, i % p]
-            if mark:
-                bits[y, x] = mark
-                found += 1
-    return found > 0
-
-
 def quick(loaded: Loaded) -> Developed:
     """A reduced form straight from the mosaic, in a fraction of a second: shown while the real one is made."""
     if loaded.entry != MOSAIC:
@@ -191,7 +152,7 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
     mosaic, defects, banding = repaired(loaded, settings)
     full = _plain_picture(mosaic, gains(loaded.colour.neutral), loaded.noise, settings, loaded.flip, False)
-    bits = _mosaic_clip_bits(loaded.mosaic)
+    bits = clip_bits(loaded.mosaic)
     return Developed(
         full, None, Removal(), None if bits is None else upright(bits, loaded.flip), MOSAIC,
         loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic,

@@ -36,30 +36,67 @@ _BRIGHT = 0.15  # surroundings must be at least this bright to lend their colour
 
 
 @kernel
-def _hold(data, cfa, limit, picture):
-    h, w = data.shape
-    p = cfa.shape[0]
-    rows = np.zeros(h, np.uint8)
-    for y in numba.prange(h):
+def _reach_clip(data, limit, rows):
+    for y in numba.prange(data.shape[0]):
         row = data[y]
         highest = row[0]
-        for x in range(w):
+        for x in range(row.size):
             highest = max(highest, row[x])
         rows[y] = highest >= limit
-    for y in numba.prange(h):
-        if not (rows[max(y - 1, 0)] or rows[y] or rows[min(y + 1, h - 1)]):
-            continue
-        for x in range(w):
-            over = under = 0
-            for j in range(max(y - 1, 0), min(y + 2, h)):
-                for i in range(max(x - 1, 0), min(x + 2, w)):
-                    if data[j, i] >= limit:
-                        over |= 1 << cfa[j % p, i % p]
-                    else:
-                        under |= 1 << cfa[j % p, i % p]
-            for c in range(3):
-                if (over & ~under) >> c & 1:
-                    picture[y, x, c] = max(picture[y, x, c], np.float32(1))
+
+
+def _rows_near_clip(data: np.ndarray) -> np.ndarray:
+    """Rows that hold a clipped pixel, and those beside them: bool."""
+    rows = np.zeros(data.shape[0], np.bool_)
+    _reach_clip(data, np.float32(CLIP_FULL), rows)
+    near = rows.copy()
+    near[1:] |= rows[:-1]
+    near[:-1] |= rows[1:]
+    return near
+
+
+@serial
+def _around(data, cfa, limit, y, x):
+    """Colours (bits) that are clipped in the 3×3 pixels around a place, and those that hold there."""
+    h, w = data.shape
+    p = cfa.shape[0]
+    over = under = 0
+    for j in range(max(y - 1, 0), min(y + 2, h)):
+        for i in range(max(x - 1, 0), min(x + 2, w)):
+            if data[j, i] >= limit:
+                over |= 1 << cfa[j % p, i % p]
+            else:
+                under |= 1 << cfa[j % p, i % p]
+    return over, under
+
+
+@kernel
+def _mark(data, cfa, limit, rows, bits):
+    for y in numba.prange(data.shape[0]):
+        if rows[y]:
+            for x in range(data.shape[1]):
+                bits[y, x] = _around(data, cfa, limit, y, x)[0]
+
+
+@kernel
+def _hold(data, cfa, limit, rows, picture):
+    for y in numba.prange(data.shape[0]):
+        if rows[y]:
+            for x in range(data.shape[1]):
+                over, under = _around(data, cfa, limit, y, x)
+                for c in range(3):
+                    if (over & ~under) >> c & 1:
+                        picture[y, x, c] = max(picture[y, x, c], np.float32(1))
+
+
+def clip_bits(mosaic: Mosaic) -> np.ndarray | None:
+    """uint8 per pixel: bit c where colour c is clipped in its 3×3 pixels (its colour's reach); None when nothing is."""
+    rows = _rows_near_clip(mosaic.data)
+    if not rows.any():
+        return None
+    bits = np.zeros(mosaic.data.shape, np.uint8)
+    _mark(mosaic.data, np.ascontiguousarray(mosaic.cfa, dtype=np.int64), np.float32(CLIP_FULL), rows, bits)
+    return bits
 
 
 def hold_clipped(picture: np.ndarray, mosaic: Mosaic) -> None:
@@ -72,7 +109,8 @@ def hold_clipped(picture: np.ndarray, mosaic: Mosaic) -> None:
     picture : float32 H×W×3, camera-linear, 1 = clipping.
     mosaic : what it was made of, before denoising.
     """
-    _hold(mosaic.data, np.ascontiguousarray(mosaic.cfa, dtype=np.int64), np.float32(CLIP_FULL), picture)
+    rows = _rows_near_clip(mosaic.data)
+    _hold(mosaic.data, np.ascontiguousarray(mosaic.cfa, dtype=np.int64), np.float32(CLIP_FULL), rows, picture)
 
 
 @dataclass(frozen=True)
