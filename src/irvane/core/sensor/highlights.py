@@ -55,19 +55,16 @@ def _rows_near_clip(data: np.ndarray) -> np.ndarray:
     return near
 
 
-@serial
-def _around(data, cfa, limit, y, x):
-    """Colours (bits) that are clipped in the 3×3 pixels around a place, and those that hold there."""
-    h, w = data.shape
+@inline
+def _around(data, cfa, limit, clipped, y, x):
+    """Colours (bits) that are clipped, or that are not, in the 3×3 pixels around a place."""
     p = cfa.shape[0]
-    over = under = 0
-    for j in range(max(y - 1, 0), min(y + 2, h)):
-        for i in range(max(x - 1, 0), min(x + 2, w)):
-            if data[j, i] >= limit:
-                over |= 1 << cfa[j % p, i % p]
-            else:
-                under |= 1 << cfa[j % p, i % p]
-    return over, under
+    found = 0
+    for j in range(max(y - 1, 0), min(y + 2, data.shape[0])):
+        for i in range(max(x - 1, 0), min(x + 2, data.shape[1])):
+            if (data[j, i] >= limit) == clipped:
+                found |= 1 << cfa[j % p, i % p]
+    return found
 
 
 @kernel
@@ -75,7 +72,7 @@ def _mark(data, cfa, limit, rows, bits):
     for y in numba.prange(data.shape[0]):
         if rows[y]:
             for x in range(data.shape[1]):
-                bits[y, x] = _around(data, cfa, limit, y, x)[0]
+                bits[y, x] = _around(data, cfa, limit, True, y, x)
 
 
 @kernel
@@ -83,10 +80,12 @@ def _hold(data, cfa, limit, rows, picture):
     for y in numba.prange(data.shape[0]):
         if rows[y]:
             for x in range(data.shape[1]):
-                over, under = _around(data, cfa, limit, y, x)
-                for c in range(3):
-                    if (over & ~under) >> c & 1:
-                        picture[y, x, c] = max(picture[y, x, c], np.float32(1))
+                sure = _around(data, cfa, limit, True, y, x)
+                if sure:
+                    sure &= ~_around(data, cfa, limit, False, y, x)
+                    for c in range(3):
+                        if sure >> c & 1:
+                            picture[y, x, c] = max(picture[y, x, c], np.float32(1))
 
 
 def clip_bits(mosaic: Mosaic) -> np.ndarray | None:
