@@ -61,40 +61,63 @@ def _neighbours(cfa: np.ndarray, count: int = 8) -> np.ndarray:
     return table
 
 
+def _kinds(table: np.ndarray, width: int) -> tuple[np.ndarray, np.ndarray]:
+    """The different sets of four nearest neighbours in every row of the array, and which of them each column has.
+
+    Rows are gone through once for each set: a loop over neighbouring pixels uses vector instructions.
+
+    Returns
+    -------
+    int p×p×4×2, offsets of 0 beyond the last set of a row; uint8 p×`width`.
+    """
+    period = int(len(table) ** 0.5)
+    nearest = table[:, :4].reshape(period, period, 4, 2)
+    sets, kinds = np.zeros_like(nearest), np.empty((period, width), np.uint8)
+    for row in range(period):
+        different, which = np.unique(nearest[row], axis=0, return_inverse=True)
+        sets[row, : len(different)] = different
+        kinds[row] = np.resize(which.reshape(-1), width)
+    return sets, kinds
+
+
 @serial
-def _suspects(centre, a, b, c, d, step, gain, variance, flags, count):
-    """Mark what lies outside of four neighbours, all but one, by more than noise."""
+def _suspects(centre, a, b, c, d, gain, variance, kinds, kind, flags):
+    """Mark what lies outside of four neighbours, all but one, by more than noise, where these are its neighbours."""
     limit = np.float32((_SIGMAS - 0.6) ** 2)
-    for k in range(count):
-        x = k * step
+    for x in range(flags.size):
         low_ab, high_ab = min(a[x], b[x]), max(a[x], b[x])
         low_cd, high_cd = min(c[x], d[x]), max(c[x], d[x])
         high = max(min(high_ab, high_cd), max(low_ab, low_cd))
         low = min(max(low_ab, low_cd), min(high_ab, high_cd))
         v = centre[x]
         out = max(max(v - high, low - v), np.float32(0))
-        flags[x] = (out > np.float32(_LEAST)) & (
-            out * out > limit * (gain * max(high, np.float32(0)) + variance)
+        odd = (out > np.float32(_LEAST)) & (
+            out * out > limit * (gain[x] * max(high, np.float32(0)) + variance[x])
         )
+        flags[x] |= odd & (kinds[x] == kind)
 
 
 @serial
-def _flag_row(data, y, cfa, table, gain, variance, flags):
-    """Suspects of a row; what is nearer to the rim than the neighbours reach is always looked at."""
+def _flag_row(data, y, sets, gain, variance, kinds, flags):
+    """Suspects of a row; what is nearer to the rim than the neighbours reach is always looked at.
+
+    `sets` are the sets of neighbours that occur in it, `kinds` tells which of them is whose.
+    """
     h, w = data.shape
-    p = cfa.shape[0]
     flags[:] = 1
     if y < _REACH or y >= h - _REACH or w < 4 * _REACH:
         return
-    for s in range(p):
-        first = _REACH + (s - _REACH) % p
-        count = (w - _REACH - first + p - 1) // p
-        near = table[(y % p) * p + s]
-        c = cfa[y % p, s]
+    inner = slice(_REACH, w - _REACH)
+    flags[inner] = 0
+    count = w - 2 * _REACH
+    for k in range(sets.shape[0]):
+        near = sets[k]
+        if not near.any():
+            break
         _suspects(
-            data[y, first:], data[y + near[0, 0], first + near[0, 1] :], data[y + near[1, 0], first + near[1, 1] :],
-            data[y + near[2, 0], first + near[2, 1] :], data[y + near[3, 0], first + near[3, 1] :],
-            p, gain[c], variance[c], flags[first:], count,
+            data[y, inner], data[y + near[0, 0], _REACH + near[0, 1] :][:count],
+            data[y + near[1, 0], _REACH + near[1, 1] :][:count], data[y + near[2, 0], _REACH + near[2, 1] :][:count],
+            data[y + near[3, 0], _REACH + near[3, 1] :][:count], gain[inner], variance[inner], kinds[inner], k, flags[inner],
         )  # fmt: skip
 
 
@@ -154,20 +177,23 @@ def sort(values, count):
 
 
 @kernel
-def _list(data, cfa, table, gain, variance, columns, figures, found):
-    """List the suspects of every row: their columns, and what Suspects tells of them."""
+def _list(data, table, sets, kinds, gain, variance, columns, figures, found):
+    """List the suspects of every row: their columns, and what Suspects tells of them.
+
+    Gain and variance (of the noise) are those of every column, for each row of the array.
+    """
     h, w = data.shape
-    p = cfa.shape[0]
+    p = sets.shape[0]
     for y in numba.prange(h):
         flags = np.empty(w, np.uint8)
-        _flag_row(data, y, cfa, table, gain, variance, flags)
+        gains, variances = gain[y % p], variance[y % p]
+        _flag_row(data, y, sets[y % p], gains, variances, kinds[y % p], flags)
         values = np.empty(table.shape[1], np.float32)
         near = np.empty((table.shape[1], 2), np.int64)
         for x in range(w):
             if not flags[x]:
                 continue
             v = data[y, x]
-            c = cfa[y % p, x % p]
             count = 0
             for k in range(near.shape[0]):
                 j, i = table[(y % p) * p + x % p, k]
@@ -186,7 +212,7 @@ def _list(data, cfa, table, gain, variance, columns, figures, found):
             low, high = values[1], values[count - 2]
             excess = max(v - high, low - v)
             middle = values[count // 2]
-            sigma = np.sqrt(gain[c] * max(middle, np.float32(0)) + variance[c])
+            sigma = np.sqrt(gains[x] * max(middle, np.float32(0)) + variances[x])
             if excess <= max(
                 np.float32(_SIGMAS) * sigma, np.float32(_LEAST), np.float32(_RANGE) * (high - low)
             ):
@@ -209,9 +235,12 @@ def suspects(mosaic: Mosaic, noise: NoiseModel) -> Suspects:
     columns, figures = np.empty((h, room), np.int32), np.empty((h, room, 3), np.float32)
     found = np.zeros(h, np.int64)
     cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
-    gain = np.array(noise.gain, np.float32)
-    variance = np.array(noise.read, np.float32) ** 2
-    _list(mosaic.data, cfa, _neighbours(cfa), gain, variance, columns, figures, found)
+    table = _neighbours(cfa)
+    sets, kinds = _kinds(table, w)
+    colours = np.tile(cfa, (1, -(-w // cfa.shape[0])))[:, :w]
+    gain = np.array(noise.gain, np.float32)[colours]
+    variance = np.array(noise.read, np.float32)[colours] ** 2
+    _list(mosaic.data, table, sets, kinds, gain, variance, columns, figures, found)
     y = np.repeat(np.arange(h), found)
     place = np.arange(y.size) - np.repeat(np.cumsum(found) - found, found)
     instead, excess, spread = figures[y, place].T
