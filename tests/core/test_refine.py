@@ -19,7 +19,7 @@ from irvane.core.line.merging import _member
 from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.line.teststrip import render_crop
-from irvane.core.line.view import render_view
+from irvane.core.line.view import Output, render_view
 from irvane.core.noise.denoise import BEST, FAST, Removal
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.sensor.refine import Removed, filters_of, refine
@@ -47,11 +47,11 @@ def _both(camera: np.ndarray, cfa: np.ndarray = SIX_BY_SIX) -> tuple[np.ndarray,
     return before, refine(before, cfa, GAINS, KNEE)
 
 
-def _developed(iso: float, cfa: np.ndarray = SIX_BY_SIX) -> Developed:
+def _developed(iso: float, cfa: np.ndarray = SIX_BY_SIX, refined: bool = False) -> Developed:
     """A grey ramp as a frame."""
     ramp = np.linspace(0.02, 0.6, 96, dtype=np.float32)
     camera = np.add.outer(ramp, ramp)[..., None] / 2 * shots.NEUTRAL.astype(np.float32)
-    return develop(shots.loaded(camera, iso, cfa), Sensor())
+    return develop(shots.loaded(camera, iso, cfa), Sensor(), refined)
 
 
 def test_photographs_come_nearer_to_the_truth() -> None:
@@ -132,6 +132,10 @@ def test_automatic_refines_where_there_is_a_network() -> None:
     done = refine_plain(calm, Sensor())
     assert done.refined and not to_be_refined(done, Sensor()) and done.method.startswith("refined")
     assert not np.array_equal(done.plain.read_all(), calm.plain.read_all())
+    at_once = _developed(100, refined=True)
+    assert at_once.refined and at_once.method == done.method
+    assert np.array_equal(at_once.plain.read_all(), done.plain.read_all())
+    assert not _developed(100, BAYER, refined=True).refined
     with pytest.raises(Cancelled):
         refine_plain(calm, Sensor(), lambda _share: False)
 
@@ -225,7 +229,7 @@ def test_what_is_seen_is_refined_before_the_whole_as_in_the_whole(orientation: i
     assert np.abs(local - whole).max() < 2e-4 < np.abs(before.read(region).pixels - whole).max()
 
 
-@pytest.mark.parametrize("amount", [0, 100])
+@pytest.mark.parametrize("amount", [0, 60, 100])
 def test_a_proof_that_is_complete_is_refined_too(tmp_path: Path, amount: float) -> None:
     """What reports and test strips show is what is written."""
     path = tmp_path / "six.dng"
@@ -234,8 +238,10 @@ def test_a_proof_that_is_complete_is_refined_too(tmp_path: Path, amount: float) 
     settings = Settings().with_value("noise.amount", amount)
     made = engine.denoise(source, settings)
     assert made.complete_for(settings) and made.developed.refined
-    written, _ = job.make(source, settings)
-    assert np.array_equal(made.developed.plain.read_all(), written.plain.read_all())
+    written, context = job.make(source, settings)
+    assert written.refined == (amount < 100), "of the plain picture nothing is seen"
+    one, other = (job.assemble(d, settings, context, Output(), 16) for d in (made.developed, written))
+    assert np.array_equal(one, other)
     strip = render_crop(Engine(), source, settings, Region(0, 0, 90, 120))
     shown = render_view(written, settings, made.context, Region(0, 0, 90, 120))
     assert np.abs(strip.pixels.astype(int) - shown.pixels).max() <= 1

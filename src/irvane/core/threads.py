@@ -12,7 +12,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sized
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from itertools import pairwise
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import cv2
 
@@ -53,6 +53,13 @@ def each(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Resu
         for future in under_way:
             future.cancel()
         wait(under_way)
+
+
+def together(first: Callable[[], Item], second: Callable[[], Result]) -> tuple[Item, Result]:
+    """Results of two pieces of work that do not depend on each other."""
+    works: tuple[Callable[[], Any], ...] = (first, second)
+    one, other = each(lambda work: work(), works)
+    return one, other
 
 
 def strips(rows: int, smallest: int) -> list[tuple[int, int]]:

@@ -15,7 +15,7 @@ from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
 from irvane.core.line.context import Context, make_context, noise_amount, noise_removal
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
 from irvane.core.line.source import Source
-from irvane.core.line.view import Output, finished_bands
+from irvane.core.line.view import Output, finished_bands, noise_shares
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Settings
 
@@ -80,10 +80,12 @@ def make(source: Source, settings: Settings, progress: Progress = always) -> tup
     developed = develop(source.load(part(progress, 0.0, _DEVELOPED)), settings.sensor)
     step(progress, _DEVELOPED)
     context = make_context(developed)
-    if to_be_refined(developed, settings.sensor):
-        developed = refine_plain(developed, settings.sensor, part(progress, _DEVELOPED, _REFINED))
     removal = noise_removal(settings, context)
-    if removal.strength > 0 and developed.can_be_denoised:
+    denoises = removal.strength > 0 and developed.can_be_denoised
+    shows_plain = not (denoises and noise_shares(settings.noise, noise_amount(settings, context)).is_all)
+    if shows_plain and to_be_refined(developed, settings.sensor):
+        developed = refine_plain(developed, settings.sensor, part(progress, _DEVELOPED, _REFINED))
+    if denoises:
         developed.denoised = denoise_whole(
             developed, settings.sensor, removal, part(progress, _REFINED, _DENOISED)
         )

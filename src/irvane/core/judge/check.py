@@ -13,7 +13,7 @@ from irvane.core.errors import IrvaneError
 from irvane.core.files.thumbnails import preview
 from irvane.core.image import LUMA_2020, Mosaic
 from irvane.core.line.context import make_context
-from irvane.core.line.develop import Developed, develop, quick, refine_plain, to_be_refined
+from irvane.core.line.develop import Developed, develop, quick
 from irvane.core.line.picture import Region
 from irvane.core.line.source import MOSAIC, FileSource, Loaded
 from irvane.core.line.view import render_view
@@ -101,9 +101,7 @@ def check_file(path: Path) -> Finding:
         loaded = FileSource(path).load()
         if loaded.entry == MOSAIC:
             developed = quick(loaded)
-            piece, sensor = develop(_piece(loaded), Settings().sensor), Settings().sensor
-            if to_be_refined(piece, sensor):
-                piece = refine_plain(piece, sensor)
+            piece = develop(_piece(loaded), Settings().sensor, refined=True)
             whole = _finite(developed) and _finite(piece)
         else:
             developed = develop(loaded, Settings().sensor)

@@ -15,6 +15,7 @@ import cv2
 import numpy as np
 
 from irvane.core.image import LUMA_2020, MID_GREY
+from irvane.core.threads import together
 
 #: Longest side of the guide in pixels.
 GUIDE_SIDE = 1600
@@ -92,8 +93,10 @@ def make_guide(picture: np.ndarray, extent: tuple[int, int]) -> Guide:
     """
     values = log_luminance(picture)
     longest = max(values.shape)
-    fine = _guided(values, max(2, round(_RADII[0] * longest)), _EPSILON)
-    wide = _guided(values, max(3, round(_RADII[1] * longest)), _EPSILON)
+    fine, wide = together(
+        lambda: _guided(values, max(2, round(_RADII[0] * longest)), _EPSILON),
+        lambda: _guided(values, max(3, round(_RADII[1] * longest)), _EPSILON),
+    )
     planes = np.dstack([*fine, *wide])
     levels = Levels(*(float(v) for v in np.percentile(values[::3, ::3], (0.5, 1, 5, 50, 99, 99.9))))
     largest = np.percentile(picture[::3, ::3].max(axis=2), 99.9)

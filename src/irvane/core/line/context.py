@@ -8,7 +8,7 @@ import numpy as np
 
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import WHITE_EV
-from irvane.core.image import MID_GREY
+from irvane.core.image import MID_GREY, NoiseModel
 from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
 from irvane.core.light.suggest import Suggestion, suggest
 from irvane.core.line.develop import Developed
@@ -17,6 +17,7 @@ from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.noise.haze import measure_haze
 from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
 from irvane.core.settings import Colour, Settings
+from irvane.core.threads import together
 
 
 @dataclass(frozen=True)
@@ -41,21 +42,29 @@ class Context:
 
 def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
     """Compute the facts from a reduced copy of the plain picture, its longer side about `side` pixels."""
-    patch = developed.plain.whole(side)
-    picture = patch.pixels
-    if developed.entry in (MOSAIC, CAMERA) and developed.colour is not None:
-        where = make_map(picture, developed.gains, developed.extent, developed.clipped)
-        picture = rebuild(picture, developed.gains, where, 0, 0, developed.extent[1] / picture.shape[1])
-        balance, matrix = transform(developed.colour, Colour())
-        scene = apply_camera(picture, balance * 2**BASE_EXPOSURE, matrix)
-    else:
-        where = HighlightMap((), developed.extent, 0.0)
-        scene = picture
+    picture = developed.plain.whole(side).pixels
+    haze, (guide, where) = together(
+        lambda: _haze(picture, developed.noise), lambda: _guide_and_highlights(developed, picture)
+    )
     bits = developed.clipped
     share = 0.0 if bits is None else float(np.count_nonzero(bits) / bits.size)
     amount = automatic_amount(developed.noise) if developed.noise is not None else 0.0
-    haze = (0.0, 0.0, 0.0) if developed.noise is None else measure_haze(patch.pixels, developed.noise)
-    return Context(make_guide(scene, developed.extent), where, share, amount, haze)
+    return Context(guide, where, share, amount, haze)
+
+
+def _haze(picture: np.ndarray, noise: NoiseModel | None) -> tuple[float, float, float]:
+    return (0.0, 0.0, 0.0) if noise is None else measure_haze(picture, noise)
+
+
+def _guide_and_highlights(developed: Developed, picture: np.ndarray) -> tuple[Guide, HighlightMap]:
+    """The guide is made with highlights rebuilt."""
+    if developed.entry not in (MOSAIC, CAMERA) or developed.colour is None:
+        return make_guide(picture, developed.extent), HighlightMap((), developed.extent, 0.0)
+    where = make_map(picture, developed.gains, developed.extent, developed.clipped)
+    picture = rebuild(picture, developed.gains, where, 0, 0, developed.extent[1] / picture.shape[1])
+    balance, matrix = transform(developed.colour, Colour())
+    scene = apply_camera(picture, balance * 2**BASE_EXPOSURE, matrix)
+    return make_guide(scene, developed.extent), where
 
 
 def suggested_light(developed: Developed, context: Context) -> Suggestion:

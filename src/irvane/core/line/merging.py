@@ -13,7 +13,7 @@ from irvane.core.colour.rendering import render
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.errors import MergeError
 from irvane.core.files.rendered import RENDERED_ENDINGS
-from irvane.core.line.develop import denoise_whole, develop, refine_plain, to_be_refined
+from irvane.core.line.develop import denoise_whole, develop
 from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.align import warp
 from irvane.core.merge.fusion import fuse
@@ -86,9 +86,7 @@ def _member(source: FileSource, progress: Progress) -> tuple[Loaded, np.ndarray,
     loaded = source.load()
     if loaded.entry != MOSAIC:
         raise MergeError(f"{source.path}: only raw frames can be merged to scene-linear light.")
-    made = develop(loaded, Sensor())
-    if to_be_refined(made, Sensor()):
-        made = refine_plain(made, Sensor())
+    made = develop(loaded, Sensor(), refined=True)
     step(progress, 0.2)
     assert loaded.noise is not None
     plain = made.plain.read_all()

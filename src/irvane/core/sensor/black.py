@@ -9,6 +9,8 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
+from irvane.core.threads import each
+
 #: A measured level further from the stated one than this share of the range is not believed.
 _FARTHEST = 0.002
 #: Masked pixels that vary more than this share of the range hold something else than darkness.
@@ -80,11 +82,11 @@ def darkest_black(counts: np.ndarray, cfa: np.ndarray, stated: np.ndarray, white
     period = cfa.shape[0]
     size = _BLOCK // period * period
     h, w = (side // size * size for side in counts.shape)
-    refined = np.array(stated, float)
     if min(h, w) < size:
-        return refined
+        return np.array(stated, float)
     blocks = (w // size, h // size)
-    for c in range(3):
+
+    def lowered(c: int) -> float:
         places = np.argwhere(cfa == c)
         means = np.zeros(blocks[::-1], np.float32)
         for j, i in places:
@@ -95,6 +97,6 @@ def darkest_black(counts: np.ndarray, cfa: np.ndarray, stated: np.ndarray, white
         values = np.concatenate([block[j::period, i::period].ravel() for j, i in places]).astype(np.float64)
         error = values.std() / np.sqrt(values.size)
         lower = values.mean() + _SURE * error
-        if stated[c] - _FARTHEST * (white[c] - stated[c]) < lower < stated[c]:
-            refined[c] = lower
-    return refined
+        return lower if stated[c] - _FARTHEST * (white[c] - stated[c]) < lower < stated[c] else stated[c]
+
+    return np.array(list(each(lowered, range(3))), float)

@@ -20,6 +20,7 @@ from irvane.core.guidance import sample
 from irvane.core.image import Mosaic
 from irvane.core.kernels import flat, inline, kernel, serial
 from irvane.core.powers import log2
+from irvane.core.threads import each
 
 #: Signal, relative to clipping, from which a colour counts as clipped; it fades in from the first figure on.
 CLIP_START, CLIP_FULL = 0.96, 0.995
@@ -194,15 +195,20 @@ def make_map(
         quarters = clipped[: 2 * h, : 2 * w].reshape(h, 2, w, 2)
         clipped = np.asarray(quarters.any(axis=(1, 3)))
     h, w = camera.shape[:2]
-    sums = [np.zeros((h, w, 3), np.float32) for _ in range(2)]
-    once, twice = np.empty_like(sums[0]), np.empty_like(sums[0])
+    once, twice = np.empty((h, w, 3), np.float32), np.empty((h, w, 3), np.float32)
     _moments(flat(camera), gains.astype(np.float32), flat(clipped), flat(once), flat(twice))
-    for number, sigma in enumerate(_SPREADS):
-        for total, moments in zip(sums, (once, twice), strict=True):
-            total += np.float32(_FALL**number) * _wide_blur(moments, max(0.6, sigma * max(h, w) / 900))
+    sums = list(each(_lent, (once, twice)))
     planes = [np.empty((h, w, 3), np.float32) for _ in range(3)]
     _ratios(*(flat(total) for total in sums), *(flat(plane) for plane in planes))
     return HighlightMap(tuple(planes), extent, share)
+
+
+def _lent(moments: np.ndarray) -> np.ndarray:
+    """What reaches every pixel from all others."""
+    total = np.zeros_like(moments)
+    for number, sigma in enumerate(_SPREADS):
+        total += np.float32(_FALL**number) * _wide_blur(moments, max(0.6, sigma * max(moments.shape) / 900))
+    return total
 
 
 @serial
