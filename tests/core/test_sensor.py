@@ -123,6 +123,28 @@ def test_all_colours_clipped_turn_neutral() -> None:
     assert np.array_equal(result[:, :50], seen[:, :50])
 
 
+def test_a_sky_behind_leaves_takes_none_of_their_colour() -> None:
+    """Green and blue of the sky clip, red holds; all that holds entirely are leaves, whose blue is weak.
+
+    That its blue clips says that the sky is no brighter leaf.
+    """
+    rng = np.random.default_rng(3)
+    leaves = rng.uniform(0.15, 0.6, (24, 32, 1)) * np.array([0.5, 1.0, 0.3]) + rng.uniform(
+        0, 0.05, (24, 32, 3)
+    )
+    balanced = np.repeat(np.repeat(leaves, 10, 0), 10, 1).astype(np.float32)
+    gaps = np.zeros(balanced.shape[:2], bool)
+    for y, x in rng.integers(8, (232, 312), (60, 2)):
+        gaps[y - 5 : y + 5, x - 6 : x + 6] = True
+    balanced[gaps] = (1.2, 1.47, 1.69)
+    truth = balanced * shots.NEUTRAL.astype(np.float32)
+    seen = np.minimum(truth, 1)
+    result = rebuild(seen, GAINS, make_map(seen, GAINS, truth.shape[:2]), 0, 0, 1.0)
+    red, green, blue = np.median((result * GAINS)[gaps], axis=0)
+    assert red == pytest.approx(1.2, abs=0.01) and blue >= 1.47
+    assert 1.3 < green < 1.65, "the ratio of the leaves alone would say 2.4"
+
+
 @pytest.mark.parametrize("shape", [(16, 16), (17, 16), (41, 67), (201, 403), (400, 17)])
 @pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
 def test_odd_and_small_sizes_are_full_pictures(cfa: np.ndarray, shape: tuple[int, int]) -> None:

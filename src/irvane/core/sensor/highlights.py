@@ -5,7 +5,8 @@ clipped areas (normalised convolution, Knutsson & Westin 1993, with a long-taile
 loudest, and the brightest, which are most likely of the same kind), and with them the slope with which one ratio
 follows another: leaves and sky side by side lend each to its own. Cells that hold any clipped pixel lend nothing.
 A clipped colour is then what its neighbours' ratio to the surviving colours says, and never less than the level at
-which it clipped. Where all three are gone, colour fades to neutral: what is gone is shown as gone.
+which it clipped; where that level alone contradicts the ratio, it is a witness for the third colour: a sky that clips
+in green and blue behind leaves is none of the leaves' colour. Where all three are gone, colour fades to neutral: what is gone is shown as gone.
 """
 
 from __future__ import annotations
@@ -31,8 +32,9 @@ _LN2 = float(np.log(2))
 _RIDGE = 0.02
 _NEUTRAL = 0.05  # of all weight
 _RARITY = 0.5  # how fast light above the clip becomes rare: per unit of its natural logarithm
-_LEAST = 1e-7  # of weight: what is lent from so far that less arrives fades to neutral
+_LEAST = 1e-9  # of weight: what is lent from so far that less arrives fades to neutral
 _MAP_SIDE = 900
+_CONTRADICTS = 0.2  # natural logarithm by which a clipped colour may exceed what is said of it, before that is not believed
 _BRIGHT = 0.15  # surroundings must be at least this bright to lend their colour
 
 
@@ -223,7 +225,7 @@ def _moments(camera, gains, clipped, once, twice):
         brightest = max(camera[3 * i], max(camera[3 * i + 1], camera[3 * i + 2]))
         square = brightest * brightest
         lends = (not clipped[i]) and brightest >= np.float32(_BRIGHT)
-        weight = square * square if lends else np.float32(0)
+        weight = square * square * square * square if lends else np.float32(0)
         once[3 * i] = weight
         once[3 * i + 1] = weight * r
         once[3 * i + 2] = weight * g
@@ -262,6 +264,17 @@ def _gone(v, start, full):
     return min(max((v - start) / (full - start), np.float32(0)), np.float32(1))
 
 
+@inline
+def _bound(gone, trust_other, brighter):
+    """Trust in a clipped colour that even so is brighter than the surroundings' ratio to the other one, which holds, says.
+
+    It is at least as bright as where it clipped: what the surroundings say of the third colour follows that.
+    """
+    return (
+        gone * trust_other * min(max(brighter * np.float32(1 / _CONTRADICTS), np.float32(0)), np.float32(1))
+    )
+
+
 @serial
 def _rebuild(camera, means, slopes, doubts, gains, start, full, out):
     largest_gain = max(gains[0], max(gains[1], gains[2]))
@@ -293,6 +306,9 @@ def _rebuild(camera, means, slopes, doubts, gains, start, full, out):
                 * max(b, np.float32(1e-4))
                 / (max(b, np.float32(0)) + np.float32(0.02))
             )
+            bound_a = _bound(_gone(a, start, full), trust_b, light_a - light_b)
+            bound_b = _bound(_gone(b, start, full), trust_a, light_b - light_a)
+            trust_a, trust_b = trust_a + bound_a, trust_b + bound_b
             held = trust_a + trust_b
             guess = v
             if held > np.float32(1e-6):
@@ -302,7 +318,14 @@ def _rebuild(camera, means, slopes, doubts, gains, start, full, out):
                 doubt = trust_a * doubts[3 * i + c + first - 1] + trust_b * doubts[3 * i + c + second - 1]
                 light -= np.float32(_RARITY) * doubt / held * (1 - min(trust_a, trust_b))
                 light += slopes[3 * i + c] * (light_a - light_b) * min(trust_a, trust_b)
-                guess = np.exp(min(light + mean[c], np.float32(4))) / gains[c]
+                light += mean[c]
+                # surroundings that a bound contradicts by more than they vary are other things: neutral is likelier
+                apart = light_a - light_b
+                excess = apart * apart / (2 * (doubts[3 * i + 2 - c] + np.float32(_RIDGE)))
+                odds = np.float32(_NEUTRAL) * np.exp(min(excess, np.float32(20)))
+                neutral = (trust_a * (light_a + mean[first]) + trust_b * (light_b + mean[second])) / held
+                light += 2 * max(bound_a, bound_b) / held * odds / (1 + odds) * (neutral - light)
+                guess = np.exp(min(light, np.float32(4))) / gains[c]
             guess = min(max(guess, v), np.float32(8))
             # nothing holds: the largest balanced colour, equally in all channels
             white = v + all_gone * max(largest_gain / gains[c] * min(v, np.float32(1)) - v, np.float32(0))
