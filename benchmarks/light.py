@@ -24,7 +24,7 @@ from irvane.core.light.tone import apply_tone
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.source import SCENE, Loaded
-from irvane.core.line.view import Output, finished_bands
+from irvane.core.line.whole import Output, finished_bands
 from irvane.core.settings import Light, Settings
 from irvane.core.threads import CORES
 

@@ -23,7 +23,7 @@ import protocol
 import rim
 from irvane.core.finish import job
 from irvane.core.line.source import FileSource
-from irvane.core.line.view import Output
+from irvane.core.line.whole import Output
 from irvane.core.settings import bare
 from irvane.core.threads import CORES
 

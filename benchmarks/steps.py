@@ -15,7 +15,7 @@ from irvane.core.line.develop import Developed, develop
 from irvane.core.line.local import denoise_region
 from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
-from irvane.core.line.view import Output, finished_bands
+from irvane.core.line.whole import Output, finished_bands
 from irvane.core.noise.denoise import Removal
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.sensor.refine import refine

@@ -23,7 +23,8 @@ from irvane.core.line.engine import Engine, Frame
 from irvane.core.line.jobs import Worker
 from irvane.core.line.picture import Region, decode16, encode16
 from irvane.core.line.source import FileSource
-from irvane.core.line.view import Output, render_view, scene_patch, show, trim
+from irvane.core.line.view import render_view, scene_patch, show, trim
+from irvane.core.line.whole import Output
 from irvane.core.noise.denoise import Removal
 from irvane.core.settings import Acutance, Colour, Light, Settings, bare
 

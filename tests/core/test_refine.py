@@ -19,7 +19,8 @@ from irvane.core.line.merging import _member
 from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.line.teststrip import render_crop
-from irvane.core.line.view import Output, render_view
+from irvane.core.line.view import render_view
+from irvane.core.line.whole import Output
 from irvane.core.noise.denoise import BEST, FAST, Removal
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.sensor.refine import Removed, filters_of, refine

@@ -12,16 +12,8 @@ from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, develop
 from irvane.core.line.picture import Picture, Region
-from irvane.core.line.view import (
-    Output,
-    Upstream,
-    finished_bands,
-    reach,
-    render_view,
-    scene_patch,
-    trim,
-    wanted,
-)
+from irvane.core.line.view import Upstream, reach, render_view, scene_patch, trim, wanted
+from irvane.core.line.whole import Output, finished_bands
 from irvane.core.settings import Settings
 
 BUSY = {

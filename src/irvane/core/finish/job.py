@@ -15,7 +15,8 @@ from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
 from irvane.core.line.context import Context, make_context, noise_amount, noise_removal
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
 from irvane.core.line.source import Source
-from irvane.core.line.view import Output, finished_bands, noise_shares
+from irvane.core.line.view import noise_shares
+from irvane.core.line.whole import Output, finished_bands
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Settings
 

@@ -1,21 +1,20 @@
-"""The cheap half of the line: from developed pictures to a view, a tile or a whole finished picture.
+"""The cheap half of the line: from developed pictures to what is seen of them.
 
 Every purpose runs the same steps through :func:`scene_patch` and :func:`show`; only the region and the step differ.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from irvane.core.acutance import sharpen as acutance
-from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, flat_transform, transform
-from irvane.core.colour.rendering import WHITE_EV, encode, render, to_screen
+from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
+from irvane.core.colour.rendering import WHITE_EV, render, to_screen
 from irvane.core.colour.saturation import RANGES, saturate
 from irvane.core.colour.spaces import SPACES, WORKING, between
-from irvane.core.files.writers import quantise
 from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.lens.vignetting import correct_vignetting
 from irvane.core.light.curve import apply_curves, apply_roll_off
@@ -28,7 +27,6 @@ from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
 from irvane.core.noise import mixing
 from irvane.core.noise.grain import add_grain
 from irvane.core.noise.haze import clear_black
-from irvane.core.progress import Progress, always, step
 from irvane.core.sensor.highlights import rebuild
 from irvane.core.settings import Noise, Settings
 from irvane.core.threads import each, strips
@@ -37,7 +35,6 @@ from irvane.core.threads import each, strips
 REACH = acutance.REACH + mixing.REACH
 #: Space of a screen that is not known better (IEC 61966-2-1).
 SCREEN = "srgb"
-_BAND = 128
 #: Least height of the strips that a view is shared out in.
 _STRIP = 64
 #: Fewer pixels are not worth a thread of their own.
@@ -339,67 +336,3 @@ def render_view(
     for _ in each(work, strips(h, max(_STRIP, _SMALL // w))):
         pass
     return Rendered(pixels, inner.top, inner.left, inner.bottom, inner.right, found, space)
-
-
-@dataclass(frozen=True)
-class Output:
-    """How a finished picture is encoded.
-
-    Attributes
-    ----------
-    space : key of the colour space.
-    linear : no encoding curve, and no base rendering: scene-linear light.
-    flat : the plain rendition for measuring, see :func:`flat_bands`.
-    """
-
-    space: str = "srgb"
-    linear: bool = False
-    flat: bool = False
-
-
-def finished_bands(
-    developed: Developed,
-    settings: Settings,
-    context: Context,
-    output: Output,
-    depth: int = 32,
-    progress: Progress = always,
-) -> Iterator[tuple[int, np.ndarray]]:
-    """The whole finished picture in bands from top to bottom: (first row, pixels encoded for the output).
-
-    `depth` 8 or 16 gives whole numbers, 32 float32.
-
-    Raises
-    ------
-    Cancelled
-        When `progress` returns False.
-    """
-    h, w = developed.extent
-
-    def work(first: int) -> tuple[int, np.ndarray]:
-        region = Region(first, 0, min(h, first + _BAND), w)
-        if output.flat:
-            linear = _flat_band(developed, settings, context, region, output)
-            return first, quantise(linear, depth) if output.linear else encode(linear, output.space, depth)
-        patch = trim(scene_patch(developed, settings, context, region), region)
-        if output.linear:
-            matrix = between(WORKING, SPACES[output.space]).T.astype(np.float32)
-            return first, quantise(patch.pixels @ matrix, depth)
-        return first, encode(show(patch, developed, settings, output.space), output.space, depth)
-
-    for first, band in each(work, range(0, h, _BAND)):
-        step(progress, first / h)
-        yield first, band
-
-
-def _flat_band(
-    developed: Developed, settings: Settings, context: Context, region: Region, output: Output
-) -> np.ndarray:
-    """The plain scene-linear rendition: gains of the shot with smallest 1, each colour clipped at 1 before a matrix
-    that keeps white, then exposure; 1.0 is the sensor's white. No curve, no base exposure, no sharpening."""
-    patch = mixed_patch(developed, settings, context, region)
-    scale = np.float32(2.0**settings.light.exposure)
-    if developed.colour is not None:
-        balance, matrix = flat_transform(developed.colour, settings.colour, output.space)
-        return apply_camera(patch.pixels, balance, matrix, 1.0) * scale
-    return patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32) * scale

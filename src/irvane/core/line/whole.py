@@ -1,0 +1,86 @@
+"""The whole finished picture, in bands that are never all in memory: what is written and what is measured."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from irvane.core.colour.camera import apply_camera, flat_transform
+from irvane.core.colour.rendering import encode
+from irvane.core.colour.spaces import SPACES, WORKING, between
+from irvane.core.files.writers import quantise
+from irvane.core.line.context import Context
+from irvane.core.line.develop import Developed
+from irvane.core.line.picture import Region
+from irvane.core.line.view import mixed_patch, scene_patch, show, trim
+from irvane.core.progress import Progress, always, step
+from irvane.core.settings import Settings
+from irvane.core.threads import each
+
+_BAND = 128
+
+
+@dataclass(frozen=True)
+class Output:
+    """How a finished picture is encoded.
+
+    Attributes
+    ----------
+    space : key of the colour space.
+    linear : no encoding curve, and no base rendering: scene-linear light.
+    flat : the plain rendition for measuring, see :func:`_flat_band`.
+    """
+
+    space: str = "srgb"
+    linear: bool = False
+    flat: bool = False
+
+
+def finished_bands(
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    output: Output,
+    depth: int = 32,
+    progress: Progress = always,
+) -> Iterator[tuple[int, np.ndarray]]:
+    """The whole finished picture in bands from top to bottom: (first row, pixels encoded for the output).
+
+    `depth` 8 or 16 gives whole numbers, 32 float32.
+
+    Raises
+    ------
+    Cancelled
+        When `progress` returns False.
+    """
+    h, w = developed.extent
+
+    def work(first: int) -> tuple[int, np.ndarray]:
+        region = Region(first, 0, min(h, first + _BAND), w)
+        if output.flat:
+            linear = _flat_band(developed, settings, context, region, output)
+            return first, quantise(linear, depth) if output.linear else encode(linear, output.space, depth)
+        patch = trim(scene_patch(developed, settings, context, region), region)
+        if output.linear:
+            matrix = between(WORKING, SPACES[output.space]).T.astype(np.float32)
+            return first, quantise(patch.pixels @ matrix, depth)
+        return first, encode(show(patch, developed, settings, output.space), output.space, depth)
+
+    for first, band in each(work, range(0, h, _BAND)):
+        step(progress, first / h)
+        yield first, band
+
+
+def _flat_band(
+    developed: Developed, settings: Settings, context: Context, region: Region, output: Output
+) -> np.ndarray:
+    """The plain scene-linear rendition: gains of the shot with smallest 1, each colour clipped at 1 before a matrix
+    that keeps white, then exposure; 1.0 is the sensor's white. No curve, no base exposure, no sharpening."""
+    patch = mixed_patch(developed, settings, context, region)
+    scale = np.float32(2.0**settings.light.exposure)
+    if developed.colour is not None:
+        balance, matrix = flat_transform(developed.colour, settings.colour, output.space)
+        return apply_camera(patch.pixels, balance, matrix, 1.0) * scale
+    return patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32) * scale
