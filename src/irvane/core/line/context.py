@@ -60,7 +60,10 @@ def _guide_and_highlights(developed: Developed, picture: np.ndarray) -> tuple[Gu
     """The guide is made with highlights rebuilt."""
     if developed.entry not in (MOSAIC, CAMERA) or developed.colour is None:
         return make_guide(picture, developed.extent), HighlightMap((), developed.extent, 0.0)
-    where = make_map(picture, developed.gains, developed.extent, developed.clipped)
+    if developed.lent is not None:
+        where = developed.lent.upright(developed.flip)
+    else:
+        where = make_map(picture, developed.gains, developed.extent, developed.clipped)
     picture = rebuild(picture, developed.gains, where, 0, 0, developed.extent[1] / picture.shape[1])
     balance, matrix = transform(developed.colour, Colour())
     scene = apply_camera(picture, balance * 2**BASE_EXPOSURE, matrix)

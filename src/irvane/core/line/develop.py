@@ -18,13 +18,14 @@ from irvane.core.noise.finished import FinishedNoise
 from irvane.core.orientation import upright
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import demosaic as demosaicing
-from irvane.core.sensor import false_colour, refine
+from irvane.core.sensor import false_colour, refine, unclip
 from irvane.core.sensor.banding import remove_banding
 from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
-from irvane.core.sensor.highlights import CLIP_FULL, clip_bits, hold_clipped
+from irvane.core.sensor.highlights import CLIP_FULL, HighlightMap, clip_bits, hold_clipped
 from irvane.core.sensor.refine import Removed
 from irvane.core.sensor.rim import Borders
+from irvane.core.sensor.unclip import map_of, unclipped
 from irvane.core.settings import Sensor
 
 #: Pixels after which both colour arrays begin anew.
@@ -55,6 +56,8 @@ class Developed:
         given up to save memory (:func:`repaired` makes it again).
     cfa : its colour array.
     refined : was the plain picture refined by the network?
+    lent : what the surroundings of clipped places say of their colours, in the sensor's orientation; None where no
+        mosaic was interpolated.
     """
 
     plain: Picture
@@ -76,6 +79,7 @@ class Developed:
     finished: FinishedNoise | None = None
     cfa: np.ndarray | None = None
     refined: bool = False
+    lent: HighlightMap | None = None
 
     @property
     def can_be_denoised(self) -> bool:
@@ -154,13 +158,14 @@ def develop(loaded: Loaded, settings: Sensor, refined: bool = False) -> Develope
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
     mosaic, defects, banding = repaired(loaded, settings)
     refined = refined and _can_refine(mosaic.cfa, settings)
-    full = _plain_picture(mosaic, gains(loaded.colour.neutral), loaded.noise, settings, loaded.flip, refined)
-    bits = clip_bits(loaded.mosaic)
+    factors, bits = gains(loaded.colour.neutral), clip_bits(loaded.mosaic)
+    lent = map_of(mosaic, factors, bits)
+    full = _plain_picture(mosaic, factors, loaded.noise, settings, loaded.flip, refined, lent)
     return Developed(
         full, None, Removal(), None if bits is None else upright(bits, loaded.flip), MOSAIC,
         loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic,
         refine.name(mosaic.cfa) if refined else demosaicing.method_name(mosaic.cfa, settings.demosaic),
-        banding, loaded.levels, cfa=mosaic.cfa, refined=refined,
+        banding, loaded.levels, cfa=mosaic.cfa, refined=refined, lent=lent,
     )  # fmt: skip
 
 
@@ -183,15 +188,15 @@ def refine_plain(developed: Developed, settings: Sensor, progress: Progress = al
     Cancelled
         When `progress` returns False.
     """
-    mosaic, noise = developed.mosaic, developed.noise
-    assert mosaic is not None and noise is not None
-    picture = _plain_picture(mosaic, developed.gains, noise, settings, developed.flip, True, progress)
+    mosaic, noise, lent = developed.mosaic, developed.noise, developed.lent
+    assert mosaic is not None and noise is not None and lent is not None
+    picture = _plain_picture(mosaic, developed.gains, noise, settings, developed.flip, True, lent, progress)
     return replace(developed, plain=picture, refined=True, method=refine.name(mosaic.cfa))
 
 
 def _plain_picture(
     mosaic: Mosaic, factors: np.ndarray, noise: NoiseModel, settings: Sensor, flip: int, refined: bool,
-    progress: Progress = always,
+    lent: HighlightMap, progress: Progress = always,
 ) -> Picture:  # fmt: skip
     h = mosaic.data.shape[0]
 
@@ -199,7 +204,9 @@ def _plain_picture(
         step(progress, top / h)
         return mosaic.data[top:bottom]
 
-    return _full_picture(rows_of, mosaic, factors, knee_for(noise.read[1]), settings, flip, refined, None)
+    return _full_picture(
+        rows_of, mosaic, factors, knee_for(noise.read[1]), settings, flip, refined, None, lent
+    )
 
 
 def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, float]:
@@ -220,7 +227,7 @@ def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, float]:
 def reach_of(settings: Sensor, refined: bool) -> int:
     """Pixels of the mosaic around a place that its colour depends on."""
     more = (refine.REACH if refined else 0) + (false_colour.REACH if settings.false_colour else 0)
-    return demosaicing.REACH + more
+    return demosaicing.REACH + unclip.REACH + more
 
 
 def is_refined(cfa: np.ndarray, settings: Sensor, removal: Removal) -> bool:
@@ -238,7 +245,7 @@ def denoised_name(cfa: np.ndarray, settings: Sensor, removal: Removal) -> str:
 
 def _full_picture(
     rows_of: Callable[[int, int], np.ndarray], mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor,
-    flip: int, refined: bool, removed: NoiseModel | None,
+    flip: int, refined: bool, removed: NoiseModel | None, lent: HighlightMap,
 ) -> Picture:  # fmt: skip
     """The whole picture, made in bands: a large frame is never held at full size as floating point.
 
@@ -258,9 +265,10 @@ def _full_picture(
             strip = Mosaic(rows[above - top : below - top], mosaic.cfa)
             noisy = None if removed is None else Removed(mosaic.data[above:below], strip.data, removed)
             borders = above == 0, below == h, True, True
-            full = full_colour(strip, factors, knee, settings, refined, noisy, borders)
+            raised = unclipped(strip, mosaic.data[above:below], factors, lent, above, 0)
+            full = full_colour(raised, factors, knee, settings, refined, noisy, borders)
             encode16(full[begin - above : end - above], codes[begin:end])
-        del rows, strip, full
+        del rows, strip, raised, full
         give_back()
     return Picture.from_codes(upright(codes, flip))
 
@@ -292,8 +300,8 @@ def denoise_whole(
     """
     if developed.finished is not None:
         return _denoise_finished_whole(developed, developed.finished, removal, progress)
-    mosaic, noise = developed.mosaic, developed.noise
-    assert mosaic is not None and noise is not None
+    mosaic, noise, lent = developed.mosaic, developed.noise, developed.lent
+    assert mosaic is not None and noise is not None and lent is not None
     h = mosaic.data.shape[0]
     method = denoise.method_for(mosaic.cfa, removal.kind)
 
@@ -305,7 +313,7 @@ def denoise_whole(
 
     return _full_picture(
         clean, mosaic, developed.gains, clean_knee(noise), settings, developed.flip,
-        is_refined(mosaic.cfa, settings, removal), noise.times(removal.strength),
+        is_refined(mosaic.cfa, settings, removal), noise.times(removal.strength), lent,
     )  # fmt: skip
 
 

@@ -23,6 +23,7 @@ from irvane.core.orientation import upright, upright_rect
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.refine import Removed
 from irvane.core.sensor.rim import Borders
+from irvane.core.sensor.unclip import unclipped
 from irvane.core.settings import Sensor
 
 
@@ -67,7 +68,7 @@ def denoise_region(developed: Developed, settings: Sensor, removal: Removal, reg
     )  # fmt: skip
     removed = Removed(mosaic.data[_both(part)], clean, noise.times(removal.strength))
     full = full_colour(
-        Mosaic(clean, mosaic.cfa),
+        _raised(developed, part, Mosaic(clean, mosaic.cfa), removed.before),
         developed.gains,
         clean_knee(noise),
         settings,
@@ -84,8 +85,16 @@ def refine_region(developed: Developed, settings: Sensor, region: Region) -> Pat
     assert mosaic is not None and noise is not None
     part = _part(developed, region, reach_of(settings, True))
     around = Mosaic(np.ascontiguousarray(mosaic.data[_both(part)]), mosaic.cfa)
+    around = _raised(developed, part, around, around.data)
     full = full_colour(around, developed.gains, knee_for(noise.read[1]), settings, True, None, part.borders)
     return _patch(developed, part, full, region)
+
+
+def _raised(developed: Developed, part: _Part, mosaic: Mosaic, before: np.ndarray) -> Mosaic:
+    assert developed.lent is not None
+    return unclipped(
+        mosaic, before, developed.gains, developed.lent, part.outer_rows[0], part.outer_columns[0]
+    )
 
 
 def _both(part: _Part) -> tuple[slice, slice]:

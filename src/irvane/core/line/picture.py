@@ -13,7 +13,7 @@ import numpy as np
 from irvane.core.kernels import flat, kernel, serial
 from irvane.core.threads import each
 
-#: Largest value the 16-bit form holds; camera-linear pictures end at 1 before highlights are rebuilt.
+#: Largest value the 16-bit form holds; of camera-linear pictures clipped samples are raised to 3 at most.
 _TOP = 4.0
 _FULL = 32767.0
 _SMALLEST_LEVEL = 320

@@ -13,7 +13,7 @@ from irvane.core.sensor.rim import ALL_BORDERS, Borders
 from irvane.core.sensor.six_by_six import demosaic_six
 
 #: Names and versions, part of cache keys and of proofs.
-_NAMES = {2: "directional-bayer@2", 6: "classed-filters-6x6@2"}
+_NAMES = {2: "directional-bayer@3", 6: "classed-filters-6x6@3"}
 AUTO, LINEAR = "auto", "linear"
 #: Pixels around a place that any of the methods needs.
 REACH = 24
@@ -21,7 +21,7 @@ REACH = 24
 
 def method_name(cfa: np.ndarray, method: str) -> str:
     """Name and version of the method that a setting stands for (automatic: before it is refined)."""
-    return "linear@1" if method == LINEAR else _NAMES[cfa.shape[0]]
+    return "linear@2" if method == LINEAR else _NAMES[cfa.shape[0]]
 
 
 def demosaic(

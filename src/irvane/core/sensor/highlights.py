@@ -20,6 +20,7 @@ import numpy as np
 from irvane.core.guidance import sample
 from irvane.core.image import Mosaic
 from irvane.core.kernels import flat, inline, kernel, serial
+from irvane.core.orientation import upright
 from irvane.core.powers import log2
 from irvane.core.threads import each
 
@@ -48,7 +49,7 @@ def _reach_clip(data, limit, rows):
         rows[y] = highest >= limit
 
 
-def _rows_near_clip(data: np.ndarray) -> np.ndarray:
+def rows_near_clip(data: np.ndarray) -> np.ndarray:
     """Rows that hold a clipped pixel, and those beside them: bool."""
     rows = np.zeros(data.shape[0], np.bool_)
     _reach_clip(data, np.float32(CLIP_FULL), rows)
@@ -58,46 +59,69 @@ def _rows_near_clip(data: np.ndarray) -> np.ndarray:
     return near
 
 
-@inline
-def _around(data, cfa, limit, clipped, y, x):
-    """Colours (bits) that are clipped, or that are not, in the 3×3 pixels around a place."""
-    p = cfa.shape[0]
-    found = 0
+@serial
+def _collect(row, colours, limit, clipped, held):
+    """Add the colours (bits) of a row's clipped pixels to `clipped`, those of the others to `held`."""
+    for x in range(row.size):
+        over = row[x] >= limit
+        clipped[x] |= colours[x] if over else np.uint8(0)
+        held[x] |= np.uint8(0) if over else colours[x]
+
+
+@serial
+def _beside(wide, out):
+    """Of every pixel its own bits and those of its neighbours to the left and right; `wide` has one more at each end."""
+    for x in range(out.size):
+        out[x] = wide[x] | wide[x + 1] | wide[x + 2]
+
+
+@serial
+def _around(data, colours, limit, y, clipped, held):
+    """Colours (bits) that are clipped, and that are not, in the 3×3 pixels around every pixel of a row."""
+    w = data.shape[1]
+    over, under = np.zeros(w + 2, np.uint8), np.zeros(w + 2, np.uint8)
     for j in range(max(y - 1, 0), min(y + 2, data.shape[0])):
-        for i in range(max(x - 1, 0), min(x + 2, data.shape[1])):
-            if (data[j, i] >= limit) == clipped:
-                found |= 1 << cfa[j % p, i % p]
-    return found
+        _collect(data[j], colours[j % colours.shape[0]], limit, over[1 : w + 1], under[1 : w + 1])
+    _beside(over, clipped)
+    _beside(under, held)
 
 
 @kernel
-def _mark(data, cfa, limit, rows, bits):
+def _mark(data, colours, limit, rows, bits):
     for y in numba.prange(data.shape[0]):
         if rows[y]:
-            for x in range(data.shape[1]):
-                bits[y, x] = _around(data, cfa, limit, True, y, x)
+            held = np.empty(data.shape[1], np.uint8)
+            _around(data, colours, limit, y, bits[y], held)
 
 
 @kernel
-def _hold(data, cfa, limit, rows, picture):
+def _hold(data, colours, limit, rows, picture):
     for y in numba.prange(data.shape[0]):
         if rows[y]:
+            clipped, held = np.empty(data.shape[1], np.uint8), np.empty(data.shape[1], np.uint8)
+            _around(data, colours, limit, y, clipped, held)
             for x in range(data.shape[1]):
-                sure = _around(data, cfa, limit, True, y, x)
+                sure = clipped[x] & ~held[x]
                 if sure:
-                    sure &= ~_around(data, cfa, limit, False, y, x)
                     for c in range(3):
                         if sure >> c & 1:
                             picture[y, x, c] = max(picture[y, x, c], np.float32(1))
 
 
+def _colour_bits(mosaic: Mosaic) -> np.ndarray:
+    """The bit of every pixel's colour in the rows of the array: uint8, rows × width."""
+    width, period = mosaic.data.shape[1], mosaic.cfa.shape[1]
+    bits = np.uint8(1) << mosaic.cfa.astype(np.uint8)
+    return np.ascontiguousarray(np.tile(bits, (1, -(-width // period)))[:, :width])
+
+
 def clip_bits(mosaic: Mosaic) -> np.ndarray | None:
     """uint8 per pixel: bit c where colour c is clipped in its 3×3 pixels (its colour's reach); None when nothing is."""
-    rows = _rows_near_clip(mosaic.data)
+    rows = rows_near_clip(mosaic.data)
     if not rows.any():
         return None
     bits = np.zeros(mosaic.data.shape, np.uint8)
-    _mark(mosaic.data, np.ascontiguousarray(mosaic.cfa, dtype=np.int64), np.float32(CLIP_FULL), rows, bits)
+    _mark(mosaic.data, _colour_bits(mosaic), np.float32(CLIP_FULL), rows, bits)
     return bits
 
 
@@ -111,8 +135,8 @@ def hold_clipped(picture: np.ndarray, mosaic: Mosaic) -> None:
     picture : float32 H×W×3, camera-linear, 1 = clipping.
     mosaic : what it was made of, before denoising.
     """
-    rows = _rows_near_clip(mosaic.data)
-    _hold(mosaic.data, np.ascontiguousarray(mosaic.cfa, dtype=np.int64), np.float32(CLIP_FULL), rows, picture)
+    rows = rows_near_clip(mosaic.data)
+    _hold(mosaic.data, _colour_bits(mosaic), np.float32(CLIP_FULL), rows, picture)
 
 
 @dataclass(frozen=True)
@@ -132,6 +156,12 @@ class HighlightMap:
     planes: tuple[np.ndarray, ...]
     extent: tuple[int, int]
     share: float
+
+    def upright(self, flip: int) -> HighlightMap:
+        """The map of the upright picture, from that in the sensor's orientation."""
+        h, w = self.extent
+        turned = tuple(upright(plane, flip) for plane in self.planes)
+        return HighlightMap(turned, (h, w) if flip in (0, 3) else (w, h), self.share)
 
 
 def _wide_blur(picture: np.ndarray, sigma: float) -> np.ndarray:
@@ -276,7 +306,8 @@ def _bound(gone, trust_other, brighter):
 
 
 @serial
-def _rebuild(camera, means, slopes, doubts, gains, start, full, out):
+def rebuild_row(camera, means, slopes, doubts, gains, start, full, out):
+    """Pixels of a flat picture with what the map says at each, and from where to where clipping fades in."""
     largest_gain = max(gains[0], max(gains[1], gains[2]))
     for i in range(camera.size // 3):
         pixel, mean, target = camera[3 * i : 3 * i + 3], means[3 * i : 3 * i + 3], out[3 * i : 3 * i + 3]
@@ -349,5 +380,5 @@ def rebuild(
     planes = [sample(p, where.extent, top, left, step, camera.shape[:2]) for p in where.planes]
     out = np.array(camera, np.float32, order="C")
     limits = np.float32(CLIP_START), np.float32(CLIP_FULL)
-    _rebuild(flat(camera), *(flat(p) for p in planes), gains.astype(np.float32), *limits, flat(out))
+    rebuild_row(flat(camera), *(flat(p) for p in planes), gains.astype(np.float32), *limits, flat(out))
     return out

@@ -1,0 +1,145 @@
+"""Clipped samples of a mosaic, raised to what they would have held: interpolation then sees no false edge of colour.
+
+Across the border of a clipped area the differences between the colours would be those of the clip: one pixel beside it
+would turn magenta. What a sample would have held comes from :mod:`irvane.core.sensor.highlights`, given the colours
+around it. Where a colour is gone altogether it is rebuilt again, from the finished picture.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numba
+import numpy as np
+
+from irvane.core.image import Mosaic
+from irvane.core.kernels import inline, kernel
+from irvane.core.sensor.demosaic import bin_colour
+from irvane.core.sensor.highlights import (
+    CLIP_FULL,
+    CLIP_START,
+    HighlightMap,
+    make_map,
+    rebuild_row,
+    rows_near_clip,
+)
+
+#: Pixels of the mosaic around a sample that it depends on.
+REACH = 2
+#: Longer side of the reduced picture that the surroundings' colours are taken from.
+_SIDE = 1600
+#: Samples are raised to this at most, relative to clipping.
+_MOST = 3.0
+
+
+def map_of(mosaic: Mosaic, gains: np.ndarray, bits: np.ndarray | None) -> HighlightMap:
+    """What the colours of the surroundings say about clipped ones, from the mosaic alone; `bits` as of clip_bits."""
+    if bits is None:
+        return HighlightMap((), mosaic.data.shape, 0.0)
+    small = bin_colour(mosaic)
+    factor = max(small.shape[:2]) / _SIDE
+    if factor > 1:
+        size = tuple(max(1, round(side / factor)) for side in small.shape[1::-1])
+        small = cv2.resize(small, size, interpolation=cv2.INTER_AREA)
+    return make_map(small, gains, mosaic.data.shape, bits)
+
+
+def _windows(cfa: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Colours of the pixels around every place of an array, and their weights in the mean of their colour.
+
+    Returns
+    -------
+    int64 and float32, places × pixels of the window.
+    """
+    period, reach = cfa.shape[0], np.arange(-REACH, REACH + 1)
+    places = (np.arange(period)[:, None] + reach) % period
+    colours = cfa[places[:, None, :, None], places[None, :, None, :]].reshape(period * period, -1)
+    near = 1 / (np.add.outer(reach**2, reach**2).ravel() ** 2 + 0.01)
+    weights = np.empty(colours.shape, np.float32)
+    for c in range(3):
+        own = (colours == c) * near
+        weights = np.where(colours == c, own / np.maximum(own.sum(axis=1, keepdims=True), 1e-9), weights)
+    return np.ascontiguousarray(colours, dtype=np.int64), weights
+
+
+@inline
+def _colours_at(data, kinds, weights, p, y, x, colours):
+    """Means of the colours around a sample (at the rim: around the nearest that has a whole window)."""
+    j, i = min(max(y, REACH), data.shape[0] - 1 - REACH), min(max(x, REACH), data.shape[1] - 1 - REACH)
+    place = (j % p) * p + i % p
+    colours[:3] = 0
+    for k in range(kinds.shape[1]):
+        v = data[j - REACH + k // (2 * REACH + 1), i - REACH + k % (2 * REACH + 1)]
+        colours[kinds[place, k]] += weights[place, k] * v
+
+
+@inline
+def _look_up(plane, y, x, values):
+    """Bilinear value of a plane at a place in it."""
+    h, w = plane.shape[:2]
+    y, x = min(max(y, 0.0), h - 1.0), min(max(x, 0.0), w - 1.0)
+    j, i = min(int(y), max(h - 2, 0)), min(int(x), max(w - 2, 0))
+    below, right = min(j + 1, h - 1), min(i + 1, w - 1)
+    v, u = np.float32(y - j), np.float32(x - i)
+    for c in range(3):
+        first = plane[j, i, c] + u * (plane[j, right, c] - plane[j, i, c])
+        second = plane[below, i, c] + u * (plane[below, right, c] - plane[below, i, c])
+        values[c] = first + v * (second - first)
+
+
+@kernel
+def _raise(data, before, cfa, kinds, weights, gains, limits, rows, planes, steps, corner, out):
+    p, w = cfa.shape[0], data.shape[1]
+    for y in numba.prange(data.shape[0]):
+        count = 0
+        if rows[y]:
+            for x in range(w):
+                count += before[y, x] >= limits[1]
+        if not count:
+            continue
+        seen, found = np.empty(3 * count, np.float32), np.empty((3, 3 * count), np.float32)
+        k = 0
+        for x in range(w):
+            if before[y, x] >= limits[1]:
+                _colours_at(data, kinds, weights, p, np.int64(y), x, seen[k : k + 3])
+                seen[k + cfa[y % p, x % p]] = max(data[y, x], limits[1])
+                at_y, at_x = (corner[0] + y + 0.5) * steps[0] - 0.5, (corner[1] + x + 0.5) * steps[1] - 0.5
+                for n in range(3):
+                    _look_up(planes[n], at_y, at_x, found[n, k : k + 3])
+                k += 3
+        raised = seen.copy()
+        rebuild_row(seen, found[0], found[1], found[2], gains, limits[0], limits[1], raised)
+        k = 0
+        for x in range(w):
+            if before[y, x] >= limits[1]:
+                out[y, x] = min(max(raised[k + cfa[y % p, x % p]], data[y, x]), np.float32(_MOST))
+                k += 3
+
+
+def unclipped(
+    mosaic: Mosaic, before: np.ndarray, gains: np.ndarray, lent: HighlightMap, top: int, left: int
+) -> Mosaic:
+    """The mosaic with its clipped samples raised; the same one when nothing clips.
+
+    Parameters
+    ----------
+    mosaic : a part of a frame, 1 = clipping.
+    before : the same part before denoising: it tells what is clipped.
+    gains : white-balance gains of the shot.
+    lent : the map of the whole frame, in the sensor's orientation.
+    top, left : where the part lies in the frame.
+    """
+    rows = rows_near_clip(before)
+    if not lent.planes or not rows.any() or min(before.shape) <= 2 * REACH:
+        return mosaic
+    data = np.ascontiguousarray(mosaic.data)
+    out = data.copy()
+    planes = np.stack(lent.planes)
+    steps = np.array(planes.shape[1:3]) / lent.extent
+    limits = np.array([CLIP_START, CLIP_FULL], np.float32)
+    cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
+    corner = np.array([top, left], np.float64)
+    kinds, weights = _windows(cfa)
+    _raise(
+        data, before, cfa, kinds, weights, gains.astype(np.float32), limits, rows, planes, steps, corner, out
+    )
+    return Mosaic(out, mosaic.cfa)
