@@ -123,6 +123,22 @@ def test_all_colours_clipped_turn_neutral() -> None:
     assert np.array_equal(result[:, :50], seen[:, :50])
 
 
+def test_where_all_is_gone_a_flame_goes_on() -> None:
+    """Its middle clips in all colours; around it one colour after the other does. No grey, no darker step."""
+    y, x = np.mgrid[:240, :320].astype(np.float32)
+    glow = 3.2 * np.exp(-(((y - 120) / 60) ** 2 + ((x - 160) / 80) ** 2))[..., None] + 0.05
+    truth = np.float32(glow * np.array([1.6, 1.0, 0.55]) * shots.NEUTRAL)
+    seen = np.minimum(truth, 1)
+    result = rebuild(seen, GAINS, make_map(seen, GAINS, (240, 320)), 0, 0, 1.0)
+    gone = (truth.min(axis=2) > 1.0) & (truth.max(axis=2) > 1.2)
+    beside = (truth.min(axis=2) > 0.85) & (truth.min(axis=2) < 0.95)
+    assert gone.sum() > 200
+    inner, rim = (np.median((result * GAINS)[m], axis=0) for m in (gone, beside))
+    assert inner[0] > 1.1 * inner[1] > 1.1 * 1.2 * inner[2], "still the colour of the flame"
+    assert (inner > 0.9 * rim).all(), "not darker than what is beside it"
+    assert (result[gone] >= 1).all()
+
+
 def test_a_sky_behind_leaves_takes_none_of_their_colour() -> None:
     """Green and blue of the sky clip, red holds; all that holds entirely are leaves, whose blue is weak.
 

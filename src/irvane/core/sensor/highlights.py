@@ -6,11 +6,14 @@ loudest, and the brightest, which are most likely of the same kind), and with th
 follows another: leaves and sky side by side lend each to its own. Cells that hold any clipped pixel lend nothing.
 A clipped colour is then what its neighbours' ratio to the surviving colours says, and never less than the level at
 which it clipped; where that level alone contradicts the ratio, it is a witness for the third colour: a sky that clips
-in green and blue behind leaves is none of the leaves' colour. Where all three are gone, colour fades to neutral: what is gone is shown as gone.
+in green and blue behind leaves is none of the leaves' colour. Where all three are gone, light is as in the places beside
+it where some hold, and at least as bright as each colour was: no grey and no step in a flame, and the mark says that
+it is gone.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -34,6 +37,7 @@ _RIDGE = 0.02
 _NEUTRAL = 0.05  # of all weight
 _RARITY = 0.5  # how fast light above the clip becomes rare: per unit of its natural logarithm
 _LEAST = 1e-9  # of weight: what is lent from so far that less arrives fades to neutral
+_FAINT = 1e-5  # of weight: what clips in part and is so far that less arrives tells nothing, light is neutral
 _MAP_SIDE = 900
 _CONTRADICTS = 0.2  # natural logarithm by which a clipped colour may exceed what is said of it, before that is not believed
 _BRIGHT = 0.15  # surroundings must be at least this bright to lend their colour
@@ -145,10 +149,11 @@ class HighlightMap:
 
     Attributes
     ----------
-    planes : three float32 h×w×3, none when nothing clips. Ratios: natural logarithm of balanced colour over the
+    planes : four float32 h×w×3, none when nothing clips. Ratios: natural logarithm of balanced colour over the
         geometric mean. Slopes: by how much the logarithm of a colour (over the mean of the two others) follows the
         logarithm of their ratio (the first over the second, in the order red, green, blue). Doubts: variance of the
-        logarithm of red over green, red over blue, green over blue.
+        logarithm of red over green, red over blue, green over blue. Light: natural logarithm of the balanced colours
+        that places have whose colours are gone only in part.
     extent : height and width of the frame in pixels.
     share : share of the frame's (reduced) pixels with at least one clipped colour.
     """
@@ -232,7 +237,22 @@ def make_map(
     sums = list(each(_lent, (once, twice)))
     planes = [np.empty((h, w, 3), np.float32) for _ in range(3)]
     _ratios(*(flat(total) for total in sums), *(flat(plane) for plane in planes))
+    planes.append(_light_beside(camera, gains, planes))
     return HighlightMap(tuple(planes), extent, share)
+
+
+def _light_beside(camera: np.ndarray, gains: np.ndarray, planes: list[np.ndarray]) -> np.ndarray:
+    """Light of places that clip in part, rebuilt, as it reaches those where all is gone: logarithms of balanced colours."""
+    least, most = camera.min(axis=2), camera.max(axis=2)
+    # cells at a dark edge hold something of both: a colour has to clip in all around them, too
+    inside = cv2.erode(np.uint8(most >= CLIP_FULL), np.ones((3, 3), np.uint8))
+    held = np.asarray((inside > 0) & (least < CLIP_START), np.float32)
+    none = np.full(camera.shape, np.log(gains.max()), np.float32)
+    rebuilt = _rebuilt(camera, gains, [*planes, none])
+    light = np.log(np.maximum(rebuilt * gains.astype(np.float32), np.float32(1e-4)))
+    weighted = _lent(np.dstack([light * held[..., None], held]))
+    total = weighted[..., 3:] + np.float32(_FAINT)
+    return (weighted[..., :3] + np.float32(_FAINT) * none) / total
 
 
 def _lent(moments: np.ndarray) -> np.ndarray:
@@ -306,15 +326,18 @@ def _bound(gone, trust_other, brighter):
 
 
 @serial
-def rebuild_row(camera, means, slopes, doubts, gains, start, full, out):
+def rebuild_row(camera, means, slopes, doubts, beside, gains, start, full, out):
     """Pixels of a flat picture with what the map says at each, and from where to where clipping fades in."""
-    largest_gain = max(gains[0], max(gains[1], gains[2]))
     for i in range(camera.size // 3):
         pixel, mean, target = camera[3 * i : 3 * i + 3], means[3 * i : 3 * i + 3], out[3 * i : 3 * i + 3]
         if max(pixel[0], max(pixel[1], pixel[2])) <= start:
             continue
         least = min(pixel[0], min(pixel[1], pixel[2]))
         all_gone = _gone(least, start, full)
+        lift = np.float32(0)
+        if all_gone > 0:
+            for c in range(3):
+                lift = max(lift, np.log(gains[c]) - beside[3 * i + c])
         for c in range(3):
             v = pixel[c]
             gone = _gone(v, start, full)
@@ -358,9 +381,9 @@ def rebuild_row(camera, means, slopes, doubts, gains, start, full, out):
                 light += 2 * max(bound_a, bound_b) / held * odds / (1 + odds) * (neutral - light)
                 guess = np.exp(min(light, np.float32(4))) / gains[c]
             guess = min(max(guess, v), np.float32(8))
-            # nothing holds: the largest balanced colour, equally in all channels
-            white = v + all_gone * max(largest_gain / gains[c] * min(v, np.float32(1)) - v, np.float32(0))
-            guess = guess + all_gone * (white - guess)
+            # nothing holds: as what is gone in part beside it, and as bright as every colour was at least
+            white = np.exp(min(beside[3 * i + c] + lift, np.float32(4))) / gains[c]
+            guess += all_gone * (max(white, v) - guess)
             target[c] = v + gone * (guess - v)
 
 
@@ -378,6 +401,10 @@ def rebuild(
     if not where.planes or camera.max() <= CLIP_START:
         return camera
     planes = [sample(p, where.extent, top, left, step, camera.shape[:2]) for p in where.planes]
+    return _rebuilt(camera, gains, planes)
+
+
+def _rebuilt(camera: np.ndarray, gains: np.ndarray, planes: Sequence[np.ndarray]) -> np.ndarray:
     out = np.array(camera, np.float32, order="C")
     limits = np.float32(CLIP_START), np.float32(CLIP_FULL)
     rebuild_row(flat(camera), *(flat(p) for p in planes), gains.astype(np.float32), *limits, flat(out))

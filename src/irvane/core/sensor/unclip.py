@@ -96,18 +96,18 @@ def _raise(data, before, cfa, kinds, weights, gains, limits, rows, planes, steps
                 count += before[y, x] >= limits[1]
         if not count:
             continue
-        seen, found = np.empty(3 * count, np.float32), np.empty((3, 3 * count), np.float32)
+        seen, found = np.empty(3 * count, np.float32), np.empty((4, 3 * count), np.float32)
         k = 0
         for x in range(w):
             if before[y, x] >= limits[1]:
                 _colours_at(data, kinds, weights, p, np.int64(y), x, seen[k : k + 3])
                 seen[k + cfa[y % p, x % p]] = max(data[y, x], limits[1])
                 at_y, at_x = (corner[0] + y + 0.5) * steps[0] - 0.5, (corner[1] + x + 0.5) * steps[1] - 0.5
-                for n in range(3):
+                for n in range(4):
                     _look_up(planes[n], at_y, at_x, found[n, k : k + 3])
                 k += 3
         raised = seen.copy()
-        rebuild_row(seen, found[0], found[1], found[2], gains, limits[0], limits[1], raised)
+        rebuild_row(seen, found[0], found[1], found[2], found[3], gains, limits[0], limits[1], raised)
         k = 0
         for x in range(w):
             if before[y, x] >= limits[1]:
