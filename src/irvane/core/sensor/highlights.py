@@ -245,7 +245,7 @@ def _light_beside(camera: np.ndarray, gains: np.ndarray, planes: list[np.ndarray
     """Light of places that clip in part, rebuilt, as it reaches those where all is gone: logarithms of balanced colours."""
     least, most = camera.min(axis=2), camera.max(axis=2)
     # cells at a dark edge hold something of both: a colour has to clip in all around them, too
-    inside = cv2.erode(np.uint8(most >= CLIP_FULL), np.ones((3, 3), np.uint8))
+    inside = cv2.erode((most >= CLIP_FULL).astype(np.uint8), np.ones((3, 3), np.uint8))
     held = np.asarray((inside > 0) & (least < CLIP_START), np.float32)
     none = np.full(camera.shape, np.log(gains.max()), np.float32)
     rebuilt = _rebuilt(camera, gains, [*planes, none])
