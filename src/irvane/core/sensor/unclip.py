@@ -128,13 +128,15 @@ def unclipped(
     lent : the map of the whole frame, in the sensor's orientation.
     top, left : where the part lies in the frame.
     """
+    if not lent.planes or min(before.shape) <= 2 * REACH:
+        return mosaic
     rows = rows_near_clip(before)
-    if not lent.planes or not rows.any() or min(before.shape) <= 2 * REACH:
+    if not rows.any():
         return mosaic
     data = np.ascontiguousarray(mosaic.data)
     out = data.copy()
-    planes = np.stack(lent.planes)
-    steps = np.array(planes.shape[1:3]) / lent.extent
+    planes = tuple(np.ascontiguousarray(plane) for plane in lent.planes)
+    steps = np.array(planes[0].shape[:2]) / lent.extent
     limits = np.array([CLIP_START, CLIP_FULL], np.float32)
     cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
     corner = np.array([top, left], np.float64)
