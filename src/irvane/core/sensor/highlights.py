@@ -182,9 +182,15 @@ def _wide_blur(picture: np.ndarray, sigma: float) -> np.ndarray:
     return cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR)
 
 
+def _extremes(camera: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The least and the largest colour of every pixel: float32 h×w each."""
+    red, green, blue = cv2.split(camera)
+    return cv2.min(cv2.min(red, green), blue), cv2.max(cv2.max(red, green), blue)
+
+
 def _touched(camera: np.ndarray, bits: np.ndarray | None) -> np.ndarray:
     """Pixels of a reduced picture that hold any clipped pixel of the whole frame: bool h×w."""
-    over = np.asarray((camera >= CLIP_START).any(axis=2))
+    over = np.asarray(_extremes(camera)[1] >= CLIP_START)
     if bits is None:
         return over
     _spread(bits, over)
@@ -229,8 +235,8 @@ def make_map(
     while max(camera.shape[:2]) > _MAP_SIDE:  # the map is smooth: a small copy tells the same
         h, w = (side // 2 for side in camera.shape[:2])
         camera = cv2.resize(camera[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA)
-        quarters = clipped[: 2 * h, : 2 * w].reshape(h, 2, w, 2)
-        clipped = np.asarray(quarters.any(axis=(1, 3)))
+        rows = clipped[: 2 * h : 2, : 2 * w] | clipped[1 : 2 * h : 2, : 2 * w]
+        clipped = rows[:, ::2] | rows[:, 1::2]
     h, w = camera.shape[:2]
     once, twice = np.empty((h, w, 3), np.float32), np.empty((h, w, 3), np.float32)
     _moments(flat(camera), gains.astype(np.float32), flat(clipped), flat(once), flat(twice))
@@ -243,7 +249,7 @@ def make_map(
 
 def _light_beside(camera: np.ndarray, gains: np.ndarray, planes: list[np.ndarray]) -> np.ndarray:
     """Light of places that clip in part, rebuilt, as it reaches those where all is gone: logarithms of balanced colours."""
-    least, most = camera.min(axis=2), camera.max(axis=2)
+    least, most = _extremes(camera)
     # cells at a dark edge hold something of both: a colour has to clip in all around them, too
     inside = cv2.erode((most >= CLIP_FULL).astype(np.uint8), np.ones((3, 3), np.uint8))
     held = np.asarray((inside > 0) & (least < CLIP_START), np.float32)
