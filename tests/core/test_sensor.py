@@ -17,9 +17,10 @@ from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.source import FileSource
+from irvane.core.sensor.clipping import CLIP_FULL
 from irvane.core.sensor.demosaic import bin_colour, demosaic
 from irvane.core.sensor.exposure import sensor_exposure
-from irvane.core.sensor.highlights import CLIP_FULL, make_map, rebuild
+from irvane.core.sensor.highlights import make_map, rebuild
 from irvane.core.sensor.levels import apply_levels
 from irvane.core.settings import Sensor, Settings
 from irvane.core.simulate.camera import Body, camera_from_scene, quiet

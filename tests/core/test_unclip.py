@@ -12,7 +12,7 @@ from irvane.core.line.develop import Developed, denoise_whole, develop, refine_p
 from irvane.core.line.local import denoise_region, refine_region
 from irvane.core.line.picture import Region
 from irvane.core.noise.denoise import FAST, Removal
-from irvane.core.sensor.highlights import CLIP_FULL, clip_bits
+from irvane.core.sensor.clipping import CLIP_FULL, clip_bits
 from irvane.core.sensor.unclip import map_of, unclipped
 from irvane.core.settings import Sensor
 

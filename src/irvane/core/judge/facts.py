@@ -27,8 +27,8 @@ from irvane.core.line.source import DISPLAY, FileSource, Loaded
 from irvane.core.line.view import scene_patch, trim
 from irvane.core.noise.denoise import automatic_amount
 from irvane.core.noise.dynamic_range import range_facts
+from irvane.core.sensor.clipping import CLIP_FULL
 from irvane.core.sensor.exposure import sensor_exposure
-from irvane.core.sensor.highlights import CLIP_FULL
 from irvane.core.settings import Colour, Settings
 
 

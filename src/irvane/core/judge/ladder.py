@@ -28,7 +28,7 @@ from irvane.core.line.view import Rendered, render_view, scene_patch, show, trim
 from irvane.core.merge.align import STILL, Motion, align
 from irvane.core.orientation import upright_rect
 from irvane.core.progress import Progress, always, step
-from irvane.core.sensor.highlights import CLIP_START
+from irvane.core.sensor.clipping import CLIP_START
 from irvane.core.settings import Settings, bare
 
 #: What the content may say otherwise than the exposure data, in EV.

@@ -8,7 +8,7 @@ from irvane.core.colour.whitebalance import light_from_neutral
 from irvane.core.image import CameraColour
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Region
-from irvane.core.sensor.highlights import CLIP_START
+from irvane.core.sensor.clipping import CLIP_START
 from irvane.core.settings import spec
 
 #: Half the side of the square that is averaged, in pixels.

@@ -20,9 +20,10 @@ from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import demosaic as demosaicing
 from irvane.core.sensor import false_colour, refine, unclip
 from irvane.core.sensor.banding import remove_banding
+from irvane.core.sensor.clipping import CLIP_FULL, clip_bits, hold_clipped
 from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
-from irvane.core.sensor.highlights import CLIP_FULL, HighlightMap, clip_bits, hold_clipped
+from irvane.core.sensor.highlights import HighlightMap
 from irvane.core.sensor.refine import Removed
 from irvane.core.sensor.rim import Borders
 from irvane.core.sensor.unclip import map_of, unclipped

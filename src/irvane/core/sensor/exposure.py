@@ -9,7 +9,7 @@ import numpy as np
 from irvane.core.image import Mosaic
 from irvane.core.kernels import serial
 from irvane.core.powers import log2
-from irvane.core.sensor.highlights import CLIP_FULL
+from irvane.core.sensor.clipping import CLIP_FULL
 from irvane.core.threads import each, strips
 
 #: Range in stops below clipping; bins per stop.

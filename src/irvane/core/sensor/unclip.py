@@ -13,15 +13,9 @@ import numpy as np
 
 from irvane.core.image import Mosaic
 from irvane.core.kernels import inline, kernel
+from irvane.core.sensor.clipping import CLIP_FULL, CLIP_START, rows_near_clip
 from irvane.core.sensor.demosaic import bin_colour
-from irvane.core.sensor.highlights import (
-    CLIP_FULL,
-    CLIP_START,
-    HighlightMap,
-    make_map,
-    rebuild_row,
-    rows_near_clip,
-)
+from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild_row
 
 #: Pixels of the mosaic around a sample that it depends on.
 REACH = 2

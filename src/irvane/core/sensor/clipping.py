@@ -1,0 +1,112 @@
+"""Which pixels clip: marks for every colour, and clipped colours held at the clip."""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from irvane.core.image import Mosaic
+from irvane.core.kernels import kernel, serial
+
+#: Signal, relative to clipping, from which a colour counts as clipped; it fades in from the first figure on.
+CLIP_START, CLIP_FULL = 0.96, 0.995
+
+
+@kernel
+def _reach_clip(data, limit, rows):
+    for y in numba.prange(data.shape[0]):
+        row = data[y]
+        highest = row[0]
+        for x in range(row.size):
+            highest = max(highest, row[x])
+        rows[y] = highest >= limit
+
+
+def rows_near_clip(data: np.ndarray) -> np.ndarray:
+    """Rows that hold a clipped pixel, and those beside them: bool."""
+    rows = np.zeros(data.shape[0], np.bool_)
+    _reach_clip(data, np.float32(CLIP_FULL), rows)
+    near = rows.copy()
+    near[1:] |= rows[:-1]
+    near[:-1] |= rows[1:]
+    return near
+
+
+@serial
+def _collect(row, colours, limit, clipped, held):
+    """Add the colours (bits) of a row's clipped pixels to `clipped`, those of the others to `held`."""
+    for x in range(row.size):
+        over = row[x] >= limit
+        clipped[x] |= colours[x] if over else np.uint8(0)
+        held[x] |= np.uint8(0) if over else colours[x]
+
+
+@serial
+def _beside(wide, out):
+    """Of every pixel its own bits and those of its neighbours to the left and right; `wide` has one more at each end."""
+    for x in range(out.size):
+        out[x] = wide[x] | wide[x + 1] | wide[x + 2]
+
+
+@serial
+def _around(data, colours, limit, y, clipped, held):
+    """Colours (bits) that are clipped, and that are not, in the 3×3 pixels around every pixel of a row."""
+    w = data.shape[1]
+    over, under = np.zeros(w + 2, np.uint8), np.zeros(w + 2, np.uint8)
+    for j in range(max(y - 1, 0), min(y + 2, data.shape[0])):
+        _collect(data[j], colours[j % colours.shape[0]], limit, over[1 : w + 1], under[1 : w + 1])
+    _beside(over, clipped)
+    _beside(under, held)
+
+
+@kernel
+def _mark(data, colours, limit, rows, bits):
+    for y in numba.prange(data.shape[0]):
+        if rows[y]:
+            held = np.empty(data.shape[1], np.uint8)
+            _around(data, colours, limit, y, bits[y], held)
+
+
+@kernel
+def _hold(data, colours, limit, rows, picture):
+    for y in numba.prange(data.shape[0]):
+        if rows[y]:
+            clipped, held = np.empty(data.shape[1], np.uint8), np.empty(data.shape[1], np.uint8)
+            _around(data, colours, limit, y, clipped, held)
+            for x in range(data.shape[1]):
+                sure = clipped[x] & ~held[x]
+                if sure:
+                    for c in range(3):
+                        if sure >> c & 1:
+                            picture[y, x, c] = max(picture[y, x, c], np.float32(1))
+
+
+def _colour_bits(mosaic: Mosaic) -> np.ndarray:
+    """The bit of every pixel's colour in the rows of the array: uint8, rows × width."""
+    width, period = mosaic.data.shape[1], mosaic.cfa.shape[1]
+    bits = np.uint8(1) << mosaic.cfa.astype(np.uint8)
+    return np.ascontiguousarray(np.tile(bits, (1, -(-width // period)))[:, :width])
+
+
+def clip_bits(mosaic: Mosaic) -> np.ndarray | None:
+    """uint8 per pixel: bit c where colour c is clipped in its 3×3 pixels (its colour's reach); None when nothing is."""
+    rows = rows_near_clip(mosaic.data)
+    if not rows.any():
+        return None
+    bits = np.zeros(mosaic.data.shape, np.uint8)
+    _mark(mosaic.data, _colour_bits(mosaic), np.float32(CLIP_FULL), rows, bits)
+    return bits
+
+
+def hold_clipped(picture: np.ndarray, mosaic: Mosaic) -> None:
+    """In place: a colour that is clipped wherever it was measured around a pixel is clipped there.
+
+    Interpolation and denoising leave single pixels a little below the clip, which would not be rebuilt with the others.
+
+    Parameters
+    ----------
+    picture : float32 H×W×3, camera-linear, 1 = clipping.
+    mosaic : what it was made of, before denoising.
+    """
+    rows = rows_near_clip(mosaic.data)
+    _hold(mosaic.data, _colour_bits(mosaic), np.float32(CLIP_FULL), rows, picture)
