@@ -230,7 +230,7 @@ def _bound(gone, trust_other, brighter):
 
 
 @serial
-def rebuild_row(camera, means, slopes, doubts, beside, gains, start, full, out):
+def rebuild_pixels(camera, means, slopes, doubts, beside, gains, start, full, out):
     """Pixels of a flat picture with what the map says at each, and from where to where clipping fades in."""
     for i in range(camera.size // 3):
         pixel, mean, target = camera[3 * i : 3 * i + 3], means[3 * i : 3 * i + 3], out[3 * i : 3 * i + 3]
@@ -311,5 +311,5 @@ def rebuild(
 def _rebuilt(camera: np.ndarray, gains: np.ndarray, planes: Sequence[np.ndarray]) -> np.ndarray:
     out = np.array(camera, np.float32, order="C")
     limits = np.float32(CLIP_START), np.float32(CLIP_FULL)
-    rebuild_row(flat(camera), *(flat(p) for p in planes), gains.astype(np.float32), *limits, flat(out))
+    rebuild_pixels(flat(camera), *(flat(p) for p in planes), gains.astype(np.float32), *limits, flat(out))
     return out

@@ -15,7 +15,7 @@ from irvane.core.image import Mosaic
 from irvane.core.kernels import inline, kernel
 from irvane.core.sensor.clipping import CLIP_FULL, CLIP_START, rows_near_clip
 from irvane.core.sensor.demosaic import bin_colour
-from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild_row
+from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild_pixels
 
 #: Pixels of the mosaic around a sample that it depends on.
 REACH = 2
@@ -101,7 +101,7 @@ def _raise(data, before, cfa, kinds, weights, gains, limits, rows, planes, steps
                     _look_up(planes[n], at_y, at_x, found[n, k : k + 3])
                 k += 3
         raised = seen.copy()
-        rebuild_row(seen, found[0], found[1], found[2], found[3], gains, limits[0], limits[1], raised)
+        rebuild_pixels(seen, found[0], found[1], found[2], found[3], gains, limits[0], limits[1], raised)
         k = 0
         for x in range(w):
             if before[y, x] >= limits[1]:
