@@ -43,9 +43,9 @@ RATE, RATE_ON, LAST_RATE = 1e-3, 4e-4, 1e-5
 WARM_UP = 300
 DECAY = 0.999
 SAVE_EVERY = 250
-DRAWN, EVEN = 160, 60
+DRAWN, EVEN = 160, 120
 #: Shares of the pools among the patches: photographs, drawn scenes, even areas.
-SHARES = (0.52, 0.3, 0.18)
+SHARES = (0.52, 0.28, 0.2)
 _SHORT = "short."
 HELD_OUT = tuple(photographs.TRAINING[k] for k in (0, 7, 14, 22))
 _G = np.linspace(0.9, 1200, 60_000)

@@ -135,6 +135,25 @@ def test_white_point_becomes_white_and_no_colour_clips_first() -> None:
         assert shown[0] >= shown[1] >= shown[2]
 
 
+def test_bright_flames_turn_to_yellow_and_not_to_pink_and_skies_stay_blue() -> None:
+    """Hue angles of Oklab (colour-science); that flames are seen to go to yellow, is common practice."""
+
+    def oklab(light: tuple[float, float, float], ev: float) -> tuple[float, float]:
+        shown = render(np.array([[light]], np.float32) * np.float32(2.0**ev))[0, 0].astype(float)
+        _, a, b = colour.XYZ_to_Oklab(colour.sRGB_to_XYZ(shown, apply_cctf_decoding=False))
+        return float(np.degrees(np.arctan2(b, a)) % 360), float(np.hypot(a, b))
+
+    for warm in ((2.9, 0.8, 0.2), (2.0, 1.3, 0.7), (1.0, 0.72, 0.56)):
+        hues = [oklab(warm, ev)[0] for ev in np.arange(-4, 3, 0.5)]
+        assert min(np.diff(hues)) > -1.0, "never towards pink"
+    hues = [
+        hue for hue, chroma in (oklab((0.6, 0.9, 1.4), ev) for ev in np.arange(-4, 3, 0.25)) if chroma > 0.03
+    ]
+    assert min(hues) > 210 and max(hues) < 245
+    far = [oklab(light, 7.0)[1] for light in ((2.9, 0.8, 0.2), (0.6, 0.9, 1.4), (0.5, 0.9, 0.2))]
+    assert max(far) < 0.02, "far above white everything is white"
+
+
 def test_rendering_is_monotonic_and_its_curve_inverts() -> None:
     ramp = np.exp2(np.linspace(-12, 6, 400)).astype(np.float32)
     picture = np.repeat(ramp[None, :, None], 3, axis=2)

@@ -15,11 +15,13 @@ from irvane.core.files.info import FrameInfo
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.merging import MergeSource, fuse_files
+from irvane.core.line.picture import Region
 from irvane.core.line.source import MERGED
+from irvane.core.line.view import scene_patch
 from irvane.core.merge.align import align, warp
 from irvane.core.merge.fusion import fuse
 from irvane.core.merge.hdr import Member, choose_reference, merge, plan
-from irvane.core.settings import Settings
+from irvane.core.settings import Settings, bare
 
 SHUTTERS = (1 / 200, 1 / 50, 1 / 12.5)
 
@@ -144,7 +146,14 @@ def test_a_merge_is_a_source_like_any_other(frames: Path) -> None:
     assert any("3 frames" in note for note in loaded.notes)
     developed = develop(loaded, Settings().sensor)
     assert developed.denoised is not None
-    assert make_context(developed).guide.peak > 2
+    context = make_context(developed)
+    assert context.guide.peak > 2
+    whole = Region(0, 0, *developed.extent, step=2)
+    bare_light, light = (scene_patch(developed, one, context, whole).pixels for one in (bare(), Settings()))
+    brightest = np.unravel_index(light[..., 0].argmax(), light.shape[:2])
+    np.testing.assert_allclose(
+        bare_light[brightest], light[brightest], rtol=0.05
+    )  # nothing of a merge is cut at 1
     assert source.key != MergeSource([frames / f"furnace-hand-{k}.dng" for k in (1, 2)]).key
 
 

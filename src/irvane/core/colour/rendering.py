@@ -3,8 +3,9 @@
 The curve is the photoreceptor response of Naka & Rushton 1966, y = A·xⁿ / (xⁿ + k), with n = 1.25. A and k are
 fixed by two wishes: 18 % grey keeps its place (linear 0.18, 46 % of the sRGB-encoded range), and the white point
 (four stops above mid-grey when neutral) becomes exactly 1. It acts on the largest of the three colours so that no
-colour clips before the others; towards white, colours pale smoothly; colours outside the target space are
-compressed into it, hue kept.
+colour clips before the others; colours outside the target space are compressed into it, hue kept. Towards white,
+colours pale as they do to receptors of which each answers by itself: the brighter the light, the less its colours
+differ, the middle one gaining before the smallest. Flames go from red over orange and yellow to white, not to pink.
 """
 
 from __future__ import annotations
@@ -46,6 +47,11 @@ class Curve:
         # a white so near to grey that no such curve keeps grey in its place: all light is lifted instead
         return Curve(float(a), float(k * 2.0 ** (EXPONENT * (white_ev - held))))
 
+    @property
+    def half(self) -> float:
+        """Light at which receptors answer with half of what they can."""
+        return float(self.k ** (1 / EXPONENT))
+
     def __call__(self, x: np.ndarray) -> np.ndarray:
         power = np.maximum(x, 0) ** EXPONENT
         return self.a * power / (power + self.k)
@@ -57,17 +63,19 @@ class Curve:
 
 
 @inline
-def _part(colour, largest, pale):
-    """A colour as a share of the largest, pulled into the gamut and towards white."""
+def _part(colour, largest, half, pale):
+    """A colour as a share of the largest, pulled into the gamut and towards what receptors of their own would answer."""
     knee = np.float32(GAMUT_KNEE)
     distance = 1 - colour / largest
     beyond = max(distance - knee, np.float32(0)) / (1 - knee)
     distance = min(distance, knee) + (1 - knee) * beyond / np.sqrt(1 + beyond * beyond)
-    return 1 - distance * (1 - pale)
+    share = 1 - distance
+    own = share * (largest + half) / (share * largest + half)  # Naka & Rushton, n = 1
+    return share + pale * (own - share)
 
 
 @serial
-def _render(picture, matrix, a, k, out):
+def _render(picture, matrix, a, k, half, out):
     m00, m01, m02 = matrix[0, 0], matrix[0, 1], matrix[0, 2]
     m10, m11, m12 = matrix[1, 0], matrix[1, 1], matrix[1, 2]
     m20, m21, m22 = matrix[2, 0], matrix[2, 1], matrix[2, 2]
@@ -80,13 +88,13 @@ def _render(picture, matrix, a, k, out):
         safe = max(largest, np.float32(1e-9))
         curved = power(safe, EXPONENT)
         level = min(a * curved / (curved + k), np.float32(1))
-        # near white colours pale: share of white grows from 0 at 60 % of the range
+        # near white colours pale: from nothing at 60 % of the range to all at white
         pale = max((level - np.float32(0.6)) / np.float32(0.4), np.float32(0))
-        pale = np.float32(0.8) * pale * pale
+        pale = pale * pale
         level = level if largest > 0 else np.float32(0)
-        out[3 * i] = level * _part(r, safe, pale)
-        out[3 * i + 1] = level * _part(g, safe, pale)
-        out[3 * i + 2] = level * _part(b, safe, pale)
+        out[3 * i] = level * _part(r, safe, half, pale)
+        out[3 * i + 1] = level * _part(g, safe, half, pale)
+        out[3 * i + 2] = level * _part(b, safe, half, pale)
 
 
 def render(picture: np.ndarray, white_ev: float = WHITE_EV, space: str = "srgb") -> np.ndarray:
@@ -100,7 +108,14 @@ def render(picture: np.ndarray, white_ev: float = WHITE_EV, space: str = "srgb")
     """
     curve = Curve.for_white(white_ev)
     out = blank(picture)
-    _render(flat(picture), _matrix_to(space), np.float32(curve.a), np.float32(curve.k), flat(out))
+    _render(
+        flat(picture),
+        _matrix_to(space),
+        np.float32(curve.a),
+        np.float32(curve.k),
+        np.float32(curve.half),
+        flat(out),
+    )
     return out
 
 

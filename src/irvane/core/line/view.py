@@ -167,7 +167,8 @@ def _numbers(developed: Developed, settings: Settings, context: Context, clean: 
     noise = (0.0, 0.0)
     if acutance.is_on(settings.acutance):
         noise = remaining_noise(developed, settings, context, clean or developed.denoised is not None)
-    ceiling = 1.0 if settings.sensor.highlights == "clip" else np.inf
+    cut = settings.sensor.highlights == "clip" and developed.entry in (MOSAIC, CAMERA)
+    ceiling = 1.0 if cut else np.inf
     hues = tuple(getattr(settings.colour, name) for name in RANGES)
     return _Numbers(balance, matrix * 2.0**BASE_EXPOSURE, ceiling, noise, hues)
 
