@@ -14,6 +14,7 @@ import shots
 
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import Cancelled, IrvaneError, ReadError
+from irvane.core.files.cache import ResultCache
 from irvane.core.finish.job import assemble
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.judge.figures import whole_figures
@@ -164,6 +165,22 @@ def test_the_engine_keeps_to_its_budget(frames: Path) -> None:
     engine.pin([(second, sensor)])
     engine.full(first, sensor)
     assert engine.best(second, sensor) is not None
+
+
+def test_what_is_shown_waits_on_disk_where_memory_ends(frames: Path, tmp_path: Path) -> None:
+    """Both frames are shown: neither may go, nor both stay; what is read of them remains the same."""
+    sensor = Settings().sensor
+    sources = [FileSource(frames / f"{name}.dng") for name in ("test-card", "furnace-hand-1")]
+    expected = [Engine().full(source, sensor) for source in sources]
+    sizes = [frame.developed.plain.nbytes for frame in expected]
+    budget = int(0.8 * sum(sizes))
+    engine = Engine(budget=budget, cache=ResultCache(tmp_path / "results"))
+    engine.pin((source, sensor) for source in sources)
+    found = [engine.full(source, sensor) for source in sources]
+    assert engine.nbytes <= budget
+    assert found[0].developed.plain.nbytes < 0.3 * sizes[0]
+    for frame, wanted in zip(found, expected, strict=True):
+        assert np.array_equal(frame.developed.plain.codes, wanted.developed.plain.codes)
 
 
 def test_mosaics_are_given_up_first_and_made_again(frames: Path) -> None:

@@ -45,6 +45,36 @@ def test_a_sharing_picture_is_the_same_picture(light: np.ndarray, region: Region
     assert np.array_equal(first.read_all(), Picture(light).read_all()), "the other one stays as it was"
 
 
+@pytest.mark.parametrize("region", REGIONS)
+@pytest.mark.parametrize("exact", [False, True])
+def test_a_picture_that_waits_on_disk_is_the_same_picture(
+    light: np.ndarray, region: Region, exact: bool, tmp_path: Path
+) -> None:
+    picture = Picture(light, exact)
+    changed = light.copy()
+    changed[600:602, 3] = 0.9
+    before, shared = picture.read(region), Picture(changed, exact).sharing(picture)
+    whole, in_memory = picture.codes, picture.nbytes
+    assert picture.page(tmp_path / "new")
+    assert picture.nbytes < 0.3 * in_memory
+    assert not list((tmp_path / "new").iterdir()), "the file has no name: nothing stays behind"
+    assert np.array_equal(picture.read(region).pixels, before.pixels)
+    assert np.array_equal(picture.codes, whole)
+    assert np.array_equal(shared.read_all(), Picture(changed, exact).read_all())
+    later = Picture(changed, exact).sharing(picture)
+    assert later.nbytes == shared.nbytes and np.array_equal(later.codes, shared.codes)
+    assert not picture.page(tmp_path), "it does already"
+
+
+def test_a_picture_stays_in_memory_where_the_disk_takes_nothing(light: np.ndarray, tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("in the way")
+    picture = Picture(light)
+    before = picture.nbytes
+    assert not picture.page(tmp_path / "file") and picture.nbytes == before
+    assert np.array_equal(picture.codes, Picture(light).codes)
+    assert not Picture(light).page(Path("/dev/full")), "nor a device"
+
+
 @pytest.mark.parametrize("shares", [False, True])
 def test_pixels_are_laid_over_a_picture_in_whole_tiles(light: np.ndarray, shares: bool) -> None:
     below = Picture(light).sharing(Picture(light)) if shares else Picture(light)

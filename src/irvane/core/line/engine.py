@@ -209,6 +209,13 @@ class Engine:
                     break
                 if other != key and other not in self._pinned:
                     total -= self._frames.pop(other).nbytes
+            shown = [p for f in self._frames.values() for p in (f.developed.plain, *f.wholes.values())]
+        for picture in shown:  # the rest is seen: full resolution waits on disk
+            if total <= self._budget or self._cache is None:
+                break
+            before = picture.nbytes
+            if picture.page(self._cache.folder):
+                total -= before - picture.nbytes
 
     def _load(self, source: Source, progress: Progress) -> Loaded:
         if self._loaded is not None and self._loaded[0] == source.key:

@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import product
+from pathlib import Path
+from typing import TypeAlias
 
 import cv2
 import numba
 import numpy as np
 
+from irvane.core.files.paged import Paged
 from irvane.core.kernels import flat, kernel, serial
 from irvane.core.threads import each
 
@@ -18,6 +21,8 @@ _TOP = 4.0
 _FULL = 32767.0
 _SMALLEST_LEVEL = 320
 _BAND = 512
+#: A level of a picture: in memory, or waiting on disk.
+Level: TypeAlias = "np.ndarray | Paged"
 #: Side of the tiles by which pictures are shared, and the share of differing bytes up to which that is done.
 _TILE, _WORTH_SHARING = 64, 0.6
 
@@ -171,15 +176,19 @@ def _compare(mine, theirs, wide, marks):
                     break
 
 
-def _differing(mine: np.ndarray, theirs: np.ndarray) -> dict[tuple[int, int], np.ndarray]:
+def _differing(mine: Level, theirs: Level) -> dict[tuple[int, int], np.ndarray]:
     """Tiles of a level that are not the same as another's, by their row and column of tiles."""
-    h, w = mine.shape[:2]
-    marks = np.zeros((-(-h // _TILE), -(-w // _TILE)), np.bool_)
-    _compare(mine.reshape(h, -1), theirs.reshape(h, -1), 3 * _TILE, marks)
-    return {
-        (int(j), int(i)): mine[j * _TILE : (j + 1) * _TILE, i * _TILE : (i + 1) * _TILE].copy()
-        for j, i in np.argwhere(marks)
-    }
+    tiles = {}
+    for top in range(0, mine.shape[0], _BAND):
+        rows = slice(top, top + _BAND), slice(None)
+        band, other = mine[rows], theirs[rows]
+        h, w = band.shape[:2]
+        marks = np.zeros((-(-h // _TILE), -(-w // _TILE)), np.bool_)
+        _compare(band.reshape(h, -1), other.reshape(h, -1), 3 * _TILE, marks)
+        for j, i in np.argwhere(marks):
+            tile = band[j * _TILE : (j + 1) * _TILE, i * _TILE : (i + 1) * _TILE]
+            tiles[top // _TILE + int(j), int(i)] = tile.copy()
+    return tiles
 
 
 class Picture:
@@ -193,7 +202,7 @@ class Picture:
     def __init__(self, pixels: np.ndarray, exact: bool = False) -> None:
         self.exact = exact
         self.shape = pixels.shape[:2]
-        self._levels = [self._pack(pixels)]
+        self._levels: list[Level] = [self._pack(pixels)]
         self._own: list[dict[tuple[int, int], np.ndarray]] = []
         self._shares = False
         self._add_levels()
@@ -236,7 +245,22 @@ class Picture:
     @property
     def codes(self) -> np.ndarray:
         """The full-resolution level as it is stored."""
-        return self._stored(0, slice(None), slice(None)) if self._own else self._levels[0]
+        return self._stored(0, slice(None), slice(None))
+
+    def page(self, folder: Path) -> bool:
+        """Let the full-resolution level wait on disk, in a file of that folder; returns False when it cannot (or does).
+
+        Pictures that share it read it there, too.
+        """
+        first = self._levels[0]
+        if self._shares or isinstance(first, Paged):
+            return False
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            self._levels[0] = Paged(first, folder)
+        except OSError:  # no room on the disk: it stays in memory
+            return False
+        return True
 
     @property
     def nbytes(self) -> int:
@@ -278,7 +302,7 @@ class Picture:
         part = whole[rows, columns]
         if not self._own or not self._own[level]:
             return part
-        part, tiles = part.copy(), self._own[level]
+        part, tiles = np.array(part), self._own[level]
         (top, bottom, _), (left, right, _) = rows.indices(whole.shape[0]), columns.indices(whole.shape[1])
         for j, i in tiles_of(Region(top, left, bottom, right)):
             tile = tiles.get((j, i))
