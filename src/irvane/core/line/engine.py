@@ -193,23 +193,31 @@ class Engine:
 
     def _make_room(self, key: Key, needed: int) -> None:
         """Give up what is least wanted until so many bytes more fit into the budget; the frame `key` itself stays."""
+        gone: list[
+            object
+        ] = []  # freed after the lock: that takes a while, and the window's thread may wait for it
         with self._lock:
             total = needed + sum(f.nbytes for f in self._frames.values())
             for other in list(self._frames):  # mosaics first: they are made again in a second
                 developed = self._frames[other].developed
                 if total > self._budget and other != key and developed.mosaic is not None:
                     total -= developed.mosaic.data.nbytes
+                    gone.append(developed.mosaic)
                     developed.mosaic = None
             for one in self._frames.values():  # then denoised pictures that no pane shows
                 for removal in [r for r in one.wholes if r not in self._wanted]:
                     if total > self._budget:
-                        total -= one.wholes.pop(removal).nbytes
+                        total -= one.wholes[removal].nbytes
+                        gone.append(one.wholes.pop(removal))
             for other in list(self._frames):
                 if total <= self._budget:
                     break
                 if other != key and other not in self._pinned:
-                    total -= self._frames.pop(other).nbytes
+                    total -= self._frames[other].nbytes
+                    gone.append(self._frames.pop(other))
             shown = [p for f in self._frames.values() for p in (f.developed.plain, *f.wholes.values())]
+        while gone:
+            gone.pop()
         for picture in shown:  # the rest is seen: full resolution waits on disk
             if total <= self._budget or self._cache is None:
                 break

@@ -185,9 +185,14 @@ def _differing(mine: Level, theirs: Level) -> dict[tuple[int, int], np.ndarray]:
         h, w = band.shape[:2]
         marks = np.zeros((-(-h // _TILE), -(-w // _TILE)), np.bool_)
         _compare(band.reshape(h, -1), other.reshape(h, -1), 3 * _TILE, marks)
-        for j, i in np.argwhere(marks):
+        places = np.argwhere(marks).tolist()
+        store = np.empty(
+            (len(places), _TILE, _TILE, 3), mine.dtype
+        )  # one piece of memory: quickly given back
+        for (j, i), room in zip(places, store, strict=True):
             tile = band[j * _TILE : (j + 1) * _TILE, i * _TILE : (i + 1) * _TILE]
-            tiles[top // _TILE + int(j), int(i)] = tile.copy()
+            tiles[top // _TILE + j, i] = room[: tile.shape[0], : tile.shape[1]]
+            tiles[top // _TILE + j, i][:] = tile
     return tiles
 
 
