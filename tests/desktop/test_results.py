@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import OpenEXR
@@ -11,6 +12,9 @@ import pytest
 import tifffile
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QMessageBox, QPushButton
+
+from irvane.core.finish import job
+from irvane.core.line import engine
 
 from .conftest import Driver
 
@@ -73,6 +77,27 @@ def test_writing_equals_what_was_seen_and_never_overwrites_silently(
     driver.settled()
     assert target.read_bytes() == first
     assert (tmp_path / "bench-iso6400-2.tif").exists()
+
+
+def test_writing_waits_for_what_the_window_is_making_already(
+    driver: Driver, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made: list[str] = []
+    for module in (engine, job):
+        original = module.denoise_whole
+
+        def counted(*given: Any, original: Any = original, name: str = module.__name__) -> Any:
+            made.append(name)
+            return original(*given)
+
+        monkeypatch.setattr(module, "denoise_whole", counted)
+    driver.window.proofs.edit("noise.amount", 170)
+    driver.until(lambda: bool(made))  # the window removes its noise now
+    driver.window.writing.set_folder(tmp_path)
+    driver.window.writing.write()
+    driver.settled()
+    assert (tmp_path / "bench-iso6400.tif").exists()
+    assert made == [engine.__name__]
 
 
 def test_writing_can_be_cancelled(driver: Driver, tmp_path: Path) -> None:

@@ -22,9 +22,10 @@ from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import Rendered
 from irvane.core.noise.denoise import Removal
-from irvane.core.progress import Progress
+from irvane.core.progress import Progress, part
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
+from irvane.desktop.awaited import awaited
 from irvane.desktop.filework import FileWork, unexpected
 from irvane.desktop.sights import Sights
 from irvane.desktop.wish import Wish
@@ -331,10 +332,11 @@ class Backstage(QObject):
 
     def write(self, source: Source, settings: Settings, target: job.Target) -> None:
         """Write a proof to a file."""
-        frame = self.engine.best(source, settings.sensor)
-        ready = None
-        if frame is not None and not frame.coarse and frame.complete_for(settings):
-            ready = (frame.fitting(settings).developed, frame.context)
+
+        def work(progress: Progress) -> job.Written:
+            job.check_target(target.path, target.overwrite, source.paths)
+            ready = awaited(self.engine, self._heavy, source, settings, part(progress, 0.0, job.DENOISED))
+            return job.run(source, settings, target, progress, ready)
 
         def failed(error: IrvaneError) -> None:
             self.written.emit(None, str(error))
@@ -344,7 +346,7 @@ class Backstage(QObject):
 
         self._writer.submit(
             ("write",),
-            lambda progress: job.run(source, settings, target, progress, ready),
+            work,
             done,
             failed,
             5,

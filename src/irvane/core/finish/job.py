@@ -24,7 +24,7 @@ ENDINGS = {"tiff": ".tif", "jpeg": ".jpg", "exr": ".exr"}
 FORMATS = {".tif": "tiff", ".tiff": "tiff", ".jpg": "jpeg", ".jpeg": "jpeg", ".exr": "exr"}
 
 #: Shares of the time that developing, denoising and finishing usually take, for progress.
-_DEVELOPED, _REFINED, _DENOISED = 0.1, 0.2, 0.75
+_DEVELOPED, _REFINED, DENOISED = 0.1, 0.2, 0.75
 
 
 @dataclass(frozen=True)
@@ -88,7 +88,7 @@ def make(source: Source, settings: Settings, progress: Progress = always) -> tup
         developed = refine_plain(developed, settings.sensor, part(progress, _DEVELOPED, _REFINED))
     if denoises:
         developed.denoised = denoise_whole(
-            developed, settings.sensor, removal, part(progress, _REFINED, _DENOISED)
+            developed, settings.sensor, removal, part(progress, _REFINED, DENOISED)
         )
     developed.mosaic = None  # not needed any more: a sixth of the memory
     return developed, context
@@ -126,7 +126,7 @@ def _bands(
     developed: Developed, settings: Settings, context: Context, output: Output, depth: int, progress: Progress
 ) -> Iterator[np.ndarray]:
     for _, band in finished_bands(
-        developed, settings, context, output, depth, part(progress, _DENOISED, 0.98)
+        developed, settings, context, output, depth, part(progress, DENOISED, 0.98)
     ):
         yield band
 

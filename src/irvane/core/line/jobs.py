@@ -34,6 +34,7 @@ class _Job:
     failed: Callable[[IrvaneError], None] = field(compare=False)
     report: Callable[[float, float], None] | None = field(compare=False)
     cancelled: bool = field(default=False, compare=False)
+    share: float = field(default=0.0, compare=False)
 
 
 class Worker:
@@ -78,8 +79,13 @@ class Worker:
 
     def has(self, key: Hashable) -> bool:
         """Is a job with this key waiting or running (and not cancelled)?"""
+        return self.share(key) is not None
+
+    def share(self, key: Hashable) -> float | None:
+        """The share of a job that is done; None when no job with this key waits or runs."""
         with self._changed:
-            return any(job.key == key and not job.cancelled for job in (*self._waiting, *self._running))
+            jobs = (job for job in (*self._waiting, *self._running) if job.key == key and not job.cancelled)
+            return next((job.share for job in jobs), None)
 
     def cancel(self, chosen: Callable[[Any], bool]) -> None:
         """Cancel the jobs whose key is `chosen`."""
@@ -136,6 +142,7 @@ class Worker:
 
         def progress(share: float) -> bool:
             nonlocal lent, reported
+            job.share = share
             while not job.cancelled:
                 with self._changed:
                     urgent = self._take(job.urgency)
