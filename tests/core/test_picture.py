@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
 
 import cv2
@@ -66,13 +67,18 @@ def test_a_picture_that_waits_on_disk_is_the_same_picture(
     assert not picture.page(tmp_path), "it does already"
 
 
-def test_a_picture_stays_in_memory_where_the_disk_takes_nothing(light: np.ndarray, tmp_path: Path) -> None:
+def test_a_picture_stays_in_memory_where_the_disk_takes_nothing(
+    light: np.ndarray, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     (tmp_path / "file").write_text("in the way")
     picture = Picture(light)
     before = picture.nbytes
     assert not picture.page(tmp_path / "file") and picture.nbytes == before
     assert np.array_equal(picture.codes, Picture(light).codes)
     assert not Picture(light).page(Path("/dev/full")), "nor a device"
+    room = shutil.disk_usage(tmp_path)._replace(free=light.size * 3)
+    monkeypatch.setattr(shutil, "disk_usage", lambda _folder: room)
+    assert not picture.page(tmp_path), "most of what is free is left to others"
 
 
 @pytest.mark.parametrize("shares", [False, True])

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import errno
 import os
+import shutil
 import tempfile
 from pathlib import Path
 
 import numpy as np
+
+#: Share of the free disk that one array may take.
+_SHARE_OF_FREE = 0.5
 
 
 class Paged:
@@ -20,10 +25,12 @@ class Paged:
     Raises
     ------
     OSError
-        When the folder cannot be written, or the disk is full; later, when the file cannot be read.
+        When the folder cannot be written, or the disk has little room; later, when the file cannot be read.
     """
 
     def __init__(self, array: np.ndarray, folder: Path) -> None:
+        if array.nbytes > _SHARE_OF_FREE * shutil.disk_usage(folder).free:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC), str(folder))
         self.shape, self.dtype = array.shape, array.dtype
         self._row = array[0].nbytes
         self._pixel = array[0, 0].nbytes
