@@ -25,7 +25,7 @@ from irvane.core.simulate.furnace import furnace, worker
 from irvane.core.simulate.window import window
 
 #: Version of the scenes: a change makes the demo anew.
-SCENES = 3
+SCENES = 4
 
 BODY_A = Body("Simulated A")
 #: Beside body A in the ladder: nearly the same well, noisier electronics.
