@@ -69,7 +69,7 @@ def _part(colour, largest, half, pale):
     distance = 1 - colour / largest
     beyond = max(distance - knee, np.float32(0)) / (1 - knee)
     distance = min(distance, knee) + (1 - knee) * beyond / np.sqrt(1 + beyond * beyond)
-    share = 1 - distance
+    share = max(1 - distance, np.float32(0))
     own = share * (largest + half) / (share * largest + half)  # Naka & Rushton, n = 1
     return share + pale * (own - share)
 
