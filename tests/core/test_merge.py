@@ -151,9 +151,8 @@ def test_a_merge_is_a_source_like_any_other(frames: Path) -> None:
     whole = Region(0, 0, *developed.extent, step=2)
     bare_light, light = (scene_patch(developed, one, context, whole).pixels for one in (bare(), Settings()))
     brightest = np.unravel_index(light[..., 0].argmax(), light.shape[:2])
-    np.testing.assert_allclose(
-        bare_light[brightest], light[brightest], rtol=0.05
-    )  # nothing of a merge is cut at 1
+    # nothing of a merge is cut at 1
+    np.testing.assert_allclose(bare_light[brightest], light[brightest], rtol=0.05)
     assert source.key != MergeSource([frames / f"furnace-hand-{k}.dng" for k in (1, 2)]).key
 
 

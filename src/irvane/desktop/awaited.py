@@ -26,9 +26,8 @@ def awaited(
     Cancelled
         When `progress` returns False.
     """
-    known = [
-        0.0
-    ]  # shares of the jobs that make it: when there are none any more, it is looked for once again
+    # shares of the jobs that make it; when there are none any more, it is looked for once again
+    known = [0.0]
     while (frame := engine.best(source, settings.sensor)) is not None and not frame.coarse:
         if frame.complete_for(settings):
             return frame.fitting(settings).developed, frame.context
