@@ -28,6 +28,8 @@ class Paged:
         When the folder cannot be written, or the disk has little room; later, when the file cannot be read.
     """
 
+    nbytes = 0  # of memory
+
     def __init__(self, array: np.ndarray, folder: Path) -> None:
         if array.nbytes > _SHARE_OF_FREE * shutil.disk_usage(folder).free:
             raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC), str(folder))
@@ -42,8 +44,6 @@ class Paged:
         except BaseException:
             self._file.close()
             raise
-
-    nbytes = 0  # of memory
 
     def __getitem__(self, place: tuple[slice, slice]) -> np.ndarray:
         """A part by rows and columns, as a new array."""

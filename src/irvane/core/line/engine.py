@@ -193,9 +193,8 @@ class Engine:
 
     def _make_room(self, key: Key, needed: int) -> None:
         """Give up what is least wanted until so many bytes more fit into the budget; the frame `key` itself stays."""
-        gone: list[
-            object
-        ] = []  # freed after the lock: that takes a while, and the window's thread may wait for it
+        # freed after the lock: that takes a while, and the window's thread may wait for it
+        gone: list[object] = []
         with self._lock:
             total = needed + sum(f.nbytes for f in self._frames.values())
             for other in list(self._frames):  # mosaics first: they are made again in a second

@@ -186,9 +186,8 @@ def _differing(mine: Level, theirs: Level) -> dict[tuple[int, int], np.ndarray]:
         marks = np.zeros((-(-h // _TILE), -(-w // _TILE)), np.bool_)
         _compare(band.reshape(h, -1), other.reshape(h, -1), 3 * _TILE, marks)
         places = np.argwhere(marks).tolist()
-        store = np.empty(
-            (len(places), _TILE, _TILE, 3), mine.dtype
-        )  # one piece of memory: quickly given back
+        # one piece of memory: quickly given back
+        store = np.empty((len(places), _TILE, _TILE, 3), mine.dtype)
         for (j, i), room in zip(places, store, strict=True):
             tile = band[j * _TILE : (j + 1) * _TILE, i * _TILE : (i + 1) * _TILE]
             tiles[top // _TILE + j, i] = room[: tile.shape[0], : tile.shape[1]]
