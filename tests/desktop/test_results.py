@@ -127,6 +127,7 @@ def test_finished_pictures_are_full_citizens(driver: Driver, tmp_path: Path) -> 
     assert np.abs(driver.pixels() - part).max() <= 2
 
 
+@pytest.mark.alone
 def test_the_window_thread_is_never_blocked(driver: Driver, tmp_path: Path) -> None:
     """A timer of 5 ms runs through the whole job and notes its delays.
 
