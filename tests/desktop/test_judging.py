@@ -20,6 +20,7 @@ def test_panes_are_added_and_taken_away_by_key(driver: Driver) -> None:
     for count in range(3, 7):
         driver.key(Qt.Key.Key_I)
         assert bench.count == count
+        assert "is shown already" in bench.note.text_in_full()
     driver.key(Qt.Key.Key_I)
     assert bench.count == 6 and "2 to 6" in bench.note.text_in_full()
     driver.settled()

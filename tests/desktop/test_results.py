@@ -50,13 +50,15 @@ def test_writing_equals_what_was_seen_and_never_overwrites_silently(
     driver: Driver, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     driver.window.proofs.edit("light.exposure", 0.7)
+    driver.window.band.toggle("finish")
     driver.key(Qt.Key.Key_Z)
     driver.settled()
     driver.window.writing.set_folder(tmp_path)
     driver.window.writing.write()
-    assert driver.window.strip.isVisible()
+    button = driver.window.shelf.write_button
+    assert driver.window.strip.isVisible() and not button.isEnabled()
     driver.settled()
-    assert not driver.window.strip.isVisible()
+    assert not driver.window.strip.isVisible() and button.isEnabled()
     target = tmp_path / "bench-iso6400.tif"
     written = tifffile.imread(target) / 257
     layer = driver.window.bench.contents[0].current

@@ -169,6 +169,29 @@ def test_controls_over_scale_and_brightness_repaint_without_denoising_again(driv
     assert not calls
 
 
+def test_what_is_seen_is_denoised_fast_first(driver: Driver) -> None:
+    window, bench = driver.window, driver.window.bench
+    bench.set_zoom(1.0)
+    driver.settled()
+    before, seen = driver.pixels(), {}
+    content = bench.contents[0]
+    bench.feed.repaint.connect(
+        lambda pane: seen.setdefault(content.state, driver.pixels()) if pane == 0 else None
+    )
+    window.proofs.edit("noise.amount", 190)
+    driver.settled()
+    assert list(seen) == ["noisy", "rough", "final"], "in this order"
+    final = driver.pixels()
+    noise = np.abs(seen["noisy"] - final).mean()
+    assert np.abs(seen["rough"] - final).mean() < 0.7 * noise
+    assert np.abs(final - before).mean() > 0.01
+    seen.clear()
+    window.proofs.edit("noise.method", "fast")  # nothing stands in for what is fast itself
+    driver.settled()
+    assert "rough" not in seen
+    assert content.state == "final"
+
+
 def test_only_the_pane_that_noise_is_removed_for_tells_how_far_it_is(driver: Driver) -> None:
     bench, told = driver.window.bench, []
     assert bench.contents[1].proof == BARE

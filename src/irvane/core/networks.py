@@ -9,19 +9,21 @@ from typing import Any
 
 import numpy as np
 
+from irvane.core.threads import stopping
 
-@lru_cache(maxsize=8)
+
+@lru_cache(maxsize=16)
 def _weights(package: str, name: str) -> bytes:
     return files(package).joinpath(name + ".onnx").read_bytes()
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=16)
 def fingerprint(package: str, name: str) -> str:
     """Hash of the weights of the network `name` that lies in `package`."""
     return hashlib.blake2b(_weights(package, name), digest_size=8).hexdigest()
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=16)
 def _session(package: str, name: str) -> Any:
     import onnxruntime  # takes a while: only when it is needed
 
@@ -33,7 +35,18 @@ def _session(package: str, name: str) -> Any:
 
 
 def run(package: str, name: str, planes: np.ndarray) -> np.ndarray:
-    """What a network makes of `planes` (float32, planes×H×W): as many rows and columns."""
+    """What a network makes of `planes` (float32, planes×H×W): as many rows and columns.
+
+    It stops in the middle, with an exception of ONNX Runtime, when it is not wanted any more.
+    """
     session = _session(package, name)
-    (made,) = session.run(None, {session.get_inputs()[0].name: planes[None]})
+    from onnxruntime import RunOptions
+
+    options = RunOptions()
+
+    def end() -> None:
+        options.terminate = True
+
+    with stopping(end):
+        (made,) = session.run(None, {session.get_inputs()[0].name: planes[None]}, options)
     return np.asarray(made[0])

@@ -11,6 +11,7 @@ import threading
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sized
 from concurrent.futures import Future, ThreadPoolExecutor, wait
+from contextlib import contextmanager, nullcontext
 from itertools import pairwise
 from typing import Any, TypeVar
 
@@ -24,34 +25,100 @@ CORES = max(1, len(os.sched_getaffinity(0)))
 cv2.setNumThreads(1)
 
 
-#: The threads that work for the present one.
+#: Of the present thread: those that work for it, and what stops the work that it does for another.
 _OWN = threading.local()
+#: Seconds between two calls of what is done while others work.
+_LOOK_UP = 0.03
 
 
-def each(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
+class _Stop:
+    """Whether a piece of work is still wanted, and what to call once it is not."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._calls: list[Callable[[], None]] = []
+        self._stopped = False
+
+    def fire(self) -> None:
+        with self._lock:
+            self._stopped = True
+            for call in self._calls:
+                call()
+
+    @contextmanager
+    def calling(self, call: Callable[[], None]) -> Iterator[None]:
+        with self._lock:
+            if self._stopped:
+                call()
+            self._calls.append(call)
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._calls.remove(call)
+
+
+@contextmanager
+def stopping(call: Callable[[], None]) -> Iterator[None]:
+    """Inside of it, `call` is called (by another thread) when what the present thread works at is not wanted any more."""
+    stop: _Stop | None = getattr(_OWN, "stop", None)
+    with nullcontext() if stop is None else stop.calling(call):
+        yield
+
+
+def _pool() -> ThreadPoolExecutor:
+    """Threads that work for the present one; others for what it does meanwhile."""
+    pools: list[ThreadPoolExecutor] = _OWN.__dict__.setdefault("pools", [])
+    depth: int = getattr(_OWN, "depth", 0)
+    while len(pools) <= depth:
+        pools.append(ThreadPoolExecutor(CORES))
+    return pools[depth]
+
+
+def _result(future: Future[Result], meanwhile: Callable[[], None] | None) -> Result:
+    while meanwhile is not None and not wait((future,), _LOOK_UP).done:
+        _OWN.depth = getattr(_OWN, "depth", 0) + 1
+        try:
+            meanwhile()
+        finally:
+            _OWN.depth -= 1
+    return future.result()
+
+
+def each(
+    work: Callable[[Item], Result], items: Iterable[Item], meanwhile: Callable[[], None] | None = None
+) -> Iterator[Result]:
     """Results of `work` on items, in their order, made by as many threads as there are cores.
 
     No more than two items per core are under way at a time. A single item is done in the calling thread; other threads
-    are kept for the next call from the same thread, whose priority they have. An exception of `work`, or closing the
-    iterator, drops what has not begun.
+    are kept for the next call from the same thread, whose priority they have. `meanwhile` is called again and again
+    while the calling thread waits; it may do other work, with other threads. An exception of `work` or `meanwhile`, or
+    closing the iterator, drops what has not begun and stops what can be stopped.
     """
-    if isinstance(items, Sized) and len(items) == 1:
+    if meanwhile is None and isinstance(items, Sized) and len(items) == 1:
         yield from map(work, items)
         return
-    pool = getattr(_OWN, "pool", None)
-    if pool is None:
-        pool = _OWN.pool = ThreadPoolExecutor(CORES)
+    pool, stop = _pool(), _Stop()
+
+    def stoppable(item: Item) -> Result:
+        _OWN.stop = stop
+        try:
+            return work(item)
+        finally:
+            _OWN.stop = None
+
     under_way: deque[Future[Result]] = deque()
     try:
         for item in items:
-            under_way.append(pool.submit(work, item))
+            under_way.append(pool.submit(stoppable, item))
             if len(under_way) >= 2 * CORES:
-                yield under_way.popleft().result()
+                yield _result(under_way.popleft(), meanwhile)
         while under_way:
-            yield under_way.popleft().result()
+            yield _result(under_way.popleft(), meanwhile)
     finally:
         for future in under_way:
             future.cancel()
+        stop.fire()
         wait(under_way)
 
 

@@ -14,14 +14,14 @@ from irvane.core.finish import job
 from irvane.core.judge.figures import whole_figures
 from irvane.core.judge.place import place_figures
 from irvane.core.line.engine import Engine, Frame
-from irvane.core.line.jobs import Worker
+from irvane.core.line.jobs import Work, Worker
 from irvane.core.line.looks import LOOKS, render_look
 from irvane.core.line.moved import LastView
 from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import Rendered
-from irvane.core.noise.denoise import Removal
+from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.progress import Progress, part
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
@@ -29,8 +29,6 @@ from irvane.desktop.awaited import awaited
 from irvane.desktop.filework import FileWork, unexpected
 from irvane.desktop.sights import Sights
 from irvane.desktop.wish import Wish
-
-COARSE, NOISY, FINAL = "coarse", "noisy", "final"
 
 _ANYWHERE = Region(0, 0, 1, 1)
 
@@ -40,7 +38,7 @@ class Backstage(QObject):
 
     Signals
     -------
-    rendered(pane, wish, Rendered, state) : a view is ready; state is COARSE, NOISY (denoising pending) or FINAL.
+    rendered(pane, wish, Rendered, state) : a view is ready; its state is one of those of a frame.
     improved(key) : a better form of the source with this key is there.
     busy(job, words, share, seconds left) : progress of long work, share 1 ends it; :meth:`concerns` tells whom it concerns.
     figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, PlaceFigures or None)
@@ -107,7 +105,7 @@ class Backstage(QObject):
     def _render(self, pane: int, wish: Wish, frame: Frame) -> None:
         def work(_progress: Any) -> Any:
             usable = frame.fitting(wish.settings)
-            clean = usable.clean(wish.settings, wish.region)
+            clean, state = usable.stand_in(wish.settings, wish.region)
             last = self._seen.setdefault(pane, LastView())
 
             def render(region: Region) -> Rendered:
@@ -119,11 +117,7 @@ class Backstage(QObject):
             parts = usable.developed.plain, usable.developed.denoised, usable.context, clean
             what = wish.source.key, replace(wish, region=_ANYWHERE)
             picture = last.render(what, parts, wish.region, render)
-            if frame.coarse:
-                return picture, COARSE
-            clean_there = frame.denoised_for(wish.settings) or clean is not None
-            final = clean_there and not frame.to_be_refined(wish.settings)
-            return picture, FINAL if final else NOISY
+            return picture, state
 
         self._view.submit(
             ("view", pane),
@@ -151,31 +145,44 @@ class Backstage(QObject):
             return
         removal = frame.removal(wish.settings)
         if wish.region.step <= 1 and frame.clean(wish.settings, wish.region) is None:
-            self._heavy.submit(
-                ("local", key, pane),
-                lambda progress: self.engine.denoise_local(wish.source, wish.settings, wish.region, progress),
-                lambda _frame: self.improved.emit(key),
-                self._tell(wish.source),
-                3,
-            )
+            settings = wish.settings
+            if removal.kind != FAST and frame.rough(settings, wish.region) is None:
+                self._denoise_seen("rough", pane, wish, settings.with_value("noise.method", FAST), 2)
+            self._denoise_seen("local", pane, wish, settings, 3)
         whole = ("whole", key, removal)
         if not self._heavy.has(whole):
             self._make(whole, "removing noise", 6, wish, self.engine.denoise, whole_settings=True)
+
+    def _denoise_seen(self, kind: str, pane: int, wish: Wish, settings: Settings, urgency: int) -> None:
+        self._improve_seen(
+            (kind, wish.source.key, pane), (settings.sensor, self._removal(wish), wish.region), wish, urgency,
+            lambda progress: self.engine.denoise_local(wish.source, settings, wish.region, progress),
+        )  # fmt: skip
+
+    def _improve_seen(
+        self, kind: tuple[str, str, int], what: tuple[Any, ...], wish: Wish, urgency: int, work: Work
+    ) -> None:
+        """Improve what a pane shows, before the whole; work of that kind on what it showed before is not wanted."""
+        job = (*kind, what)
+        self._heavy.cancel(lambda other: other[:3] == kind and other != job)
+        if not self._heavy.has(job):
+            self._heavy.submit(
+                job,
+                work,
+                lambda _frame: self.improved.emit(wish.source.key),
+                self._tell(wish.source),
+                urgency,
+            )
 
     def _refine_seen(self, pane: int, wish: Wish, frame: Frame) -> None:
         """What is seen of a picture without denoising is refined before the whole."""
         if wish.region.step > 1 or frame.removal(wish.settings).strength or frame.refined_at(wish.region):
             return
-        key = wish.source.key
-        self._heavy.submit(
-            ("local", key, pane),
-            lambda progress: self.engine.refine_local(
-                wish.source, wish.settings.sensor, wish.region, progress
-            ),
-            lambda _frame: self.improved.emit(key),
-            self._tell(wish.source),
-            3,
-        )
+        sensor = wish.settings.sensor
+        self._improve_seen(
+            ("local", wish.source.key, pane), (sensor, wish.region), wish, 3,
+            lambda progress: self.engine.refine_local(wish.source, sensor, wish.region, progress),
+        )  # fmt: skip
 
     def _make(
         self,
@@ -236,7 +243,8 @@ class Backstage(QObject):
         )
         self._heavy.cancel(
             lambda key: (
-                key[0] in ("coarse", "full", "mosaic", "refine", "local", "whole", "figures", "probe")
+                key[0]
+                in ("coarse", "full", "mosaic", "refine", "rough", "local", "whole", "figures", "probe")
                 and key[1] not in keys
             )
         )

@@ -140,6 +140,7 @@ class Window(QMainWindow):
         self.session.proofs_changed.connect(self._save)
         self.session.item_changed.connect(lambda _n: self._update_controls())
         self.opening.learned.connect(self._learned)
+        self.strip.busy.connect(shelf.set_busy)
         self.writing.folder_changed.connect(self._update_controls)
         back.improved.connect(lambda _key: self._update_controls())
         back.files.saved.connect(self._saved)

@@ -32,7 +32,7 @@ from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.view import covers, wanted
 from irvane.core.memory import give_back
 from irvane.core.noise import denoise
-from irvane.core.noise.denoise import Removal
+from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.noise.dynamic_range import RANGE_SNR, stops
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import defects
@@ -41,6 +41,9 @@ from irvane.core.settings import Sensor, Settings
 
 #: Content of the source, and the settings that its developed form depends on.
 Key = tuple[str, Sensor]
+
+#: What a picture is: of the binned mosaic; denoising (or the refining of colour) pending; denoised fast; done.
+COARSE, NOISY, ROUGH, FINAL = "coarse", "noisy", "rough", "final"
 
 #: Bytes that developed frames may occupy together.
 BUDGET = 2_400_000_000
@@ -59,7 +62,7 @@ class Frame:
     ----------
     coarse : True while it is only the binned form of the mosaic.
     wholes : denoised pictures of the whole frame, by how they were made: proofs that differ in it stand side by side.
-    patches : denoised pixels of the last region that was asked for, likewise.
+    patches : denoised pixels of the last region that was asked for, likewise; made fast they stand in for the best.
     exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
     seen : tiles of the plain picture that were refined already, because they were looked at.
     """
@@ -109,6 +112,20 @@ class Frame:
         if patch is None or region.step > 1:
             return None
         return patch if covers(patch, wanted(region, self.developed.extent)) else None
+
+    def stand_in(self, settings: Settings, region: Region) -> tuple[Patch | None, str]:
+        """Denoised pixels of a region for the time that the whole is not there, and what a picture of them is."""
+        if self.coarse:
+            return None, COARSE
+        clean = self.clean(settings, region)
+        if clean is None and not self.denoised_for(settings):
+            rough = self.rough(settings, region)
+            return rough, NOISY if rough is None else ROUGH
+        return clean, NOISY if self.to_be_refined(settings) else FINAL
+
+    def rough(self, settings: Settings, region: Region) -> Patch | None:
+        """Pixels denoised by the fast method, for the time until those are there that the settings ask for."""
+        return self.clean(settings.with_value("noise.method", FAST), region)
 
     def fitting(self, settings: Settings) -> Frame:
         """The same frame with the denoised picture that these settings ask for, or with none while it is not there."""
@@ -359,8 +376,9 @@ class Engine:
         outer = wanted(region, frame.developed.extent)
         removal = frame.removal(settings)
         step(progress, 0.0)
-        patch = denoise_region(frame.developed, settings.sensor, removal, outer)
-        frame.patches = {**frame.patches, removal: patch}
+        patch = denoise_region(frame.developed, settings.sensor, removal, outer, progress)
+        kin = {*self._wanted, *(replace(r, kind=FAST) for r in self._wanted)}
+        frame.patches = {**{r: p for r, p in frame.patches.items() if r in kin}, removal: patch}
         return frame
 
     def refine_local(

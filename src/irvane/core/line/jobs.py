@@ -142,7 +142,7 @@ class Worker:
 
         def progress(share: float) -> bool:
             nonlocal lent, reported
-            job.share = share
+            further, job.share = share > job.share, share
             while not job.cancelled:
                 with self._changed:
                     urgent = self._take(job.urgency)
@@ -152,7 +152,7 @@ class Worker:
                 self._do(urgent)
                 lent += time.monotonic() - begun
             now = time.monotonic()
-            if job.report is not None and now - reported > _REPORT_EVERY and share > 0:
+            if job.report is not None and further and now - reported > _REPORT_EVERY:
                 reported = now
                 job.report(share, (now - started - lent) * (1 - share) / share)
             return not job.cancelled

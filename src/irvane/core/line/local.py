@@ -20,6 +20,7 @@ from irvane.core.line.picture import Patch, Region
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
 from irvane.core.orientation import upright, upright_rect
+from irvane.core.progress import Progress, always
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.refine import Removed
 from irvane.core.sensor.rim import Borders
@@ -53,8 +54,16 @@ def _part(developed: Developed, region: Region, reach: int) -> _Part:
     return _Part(rows, columns, (top, bottom), (left, right), (top == 0, bottom == h, left == 0, right == w))
 
 
-def denoise_region(developed: Developed, settings: Sensor, removal: Removal, region: Region) -> Patch:
-    """The denoised picture of a region at 1:1, as it will be in the whole frame."""
+def denoise_region(
+    developed: Developed, settings: Sensor, removal: Removal, region: Region, progress: Progress = always
+) -> Patch:
+    """The denoised picture of a region at 1:1, as it will be in the whole frame.
+
+    Raises
+    ------
+    Cancelled
+        When `progress` returns False.
+    """
     if developed.finished is not None:
         pixels = denoise_finished_part(developed.plain, developed.finished, removal, region)
         return Patch(pixels, region.top, region.left, 1.0)
@@ -64,7 +73,7 @@ def denoise_region(developed: Developed, settings: Sensor, removal: Removal, reg
     part = _part(developed, region, reach_of(settings, refined))
     clean = denoise.denoise_mosaic(
         mosaic, noise, developed.gains, removal.strength, rows=part.outer_rows, columns=part.outer_columns,
-        method=denoise.method_for(mosaic.cfa, removal.kind),
+        method=denoise.method_for(mosaic.cfa, removal.kind), progress=progress,
     )  # fmt: skip
     removed = Removed(mosaic.data[_both(part)], clean, noise.times(removal.strength))
     full = full_colour(

@@ -27,7 +27,8 @@ class Method:
     ----------
     name : name and version, part of every cache key and of proofs.
     tile : takes a piece of a mosaic, its array, noise model, gains, and strength; returns the clean piece.
-    halo : pixels that a tile needs around itself, a multiple of 24: both arrays and two halvings of their cells.
+    halo : pixels that a tile needs around itself, a multiple of 24: both arrays and two halvings of their cells. What
+        lies further away changes results by less than 0.003 σ of the noise.
     side : rows and columns of a tile.
     fingerprint : hash of its weights; empty when there are none.
     """
@@ -56,8 +57,8 @@ def _two_opinions(
 
 #: By the number of rows of the colour array.
 _LEARNED = {
-    2: Method("mosaic-network@2", learned.denoise_tile, 72, (1056, 1056), partial(learned.fingerprint, 2)),
-    6: Method("two-opinions-6x6@6", _two_opinions, 96, (1056, 1056), partial(learned.fingerprint, 6)),
+    2: Method("mosaic-network@3", learned.denoise_tile, 48, (1056, 1056), partial(learned.fingerprint, 2)),
+    6: Method("two-opinions-6x6@7", _two_opinions, 72, (1056, 1056), partial(learned.fingerprint, 6)),
 }
 #: A second opinion without training, to measure against.
 CLASSICAL = Method("sliding-cosine@3", classical.denoise_tile, 96, (1056, 1056))
@@ -136,9 +137,15 @@ def denoise_mosaic(
     width = right - left
     wide = width if width <= _STRETCHED * chosen.side[1] else chosen.side[1]
     places = [(y, x) for y in range(top, bottom, tall) for x in range(left, right, wide)]
-    step(progress, 0.0)
-    for done, _ in enumerate(each(work, places), 1):
-        step(progress, done / len(places))
+    share = 0.0
+
+    def told() -> None:
+        step(progress, share)
+
+    told()
+    for done, _ in enumerate(each(work, places, told), 1):
+        share = done / len(places)
+        told()
     return out
 
 

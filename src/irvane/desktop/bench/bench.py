@@ -234,6 +234,10 @@ class Bench(QWidget):
                 seen = {c.proof for c in self.contents[:-1] if c.item == item.number}
                 proofs = [p for p in (*range(len(item.sidecar.proofs)), BARE) if p not in seen]
                 self.show_item(self.count - 1, item.number, proofs[0] if proofs else BARE)
+                if not proofs:
+                    self.said.emit(
+                        "Every proof of this frame is shown already: choose the new pane, then another frame."
+                    )
         elif by < 0 and self.count > FEWEST:
             gone = self.count - 1 if self.chosen != self.count - 1 else self.count - 2
             self.contents.pop(gone)

@@ -149,6 +149,7 @@ class Shelf(QWidget):
         layout.addWidget(self.plot)
         self._station, self._last = "light", ""
         self.paces: dict[str, float] = {}
+        self._busy = self._developed = False
         self.changed.connect(self._remember)
 
     def _colour_buttons(self) -> None:
@@ -215,6 +216,14 @@ class Shelf(QWidget):
         column.addWidget(self.folder)
         column.addWidget(self.write_button)
 
+    def set_busy(self, on: bool) -> None:
+        """Is a file being written, or other long work under way? One at a time."""
+        self._busy = on
+        self._allow_writing()
+
+    def _allow_writing(self) -> None:
+        self.write_button.setEnabled(self._developed and not self._busy)
+
     def _remember(self, path: str, _value: object) -> None:
         self._last = path
 
@@ -245,7 +254,8 @@ class Shelf(QWidget):
         for path, row in page.rows.items():
             row.show_value(settings.get(path), automatic.get(path))
             row.setEnabled(editable)
-        self.write_button.setEnabled(frame is not None)
+        self._developed = frame is not None
+        self._allow_writing()
         noise = frame.developed.noise if frame is not None else None
         if self._station == "noise" and frame is not None and noise is not None:
             self.plot.show_noise(noise, noise_left(settings, frame))
@@ -261,5 +271,6 @@ class Shelf(QWidget):
                 self.plot.show_histogram(None, "developing …" if frame.coarse else "no mosaic")
         else:
             self.noise_words.setText(finished_noise_text(frame))
-            instead = "" if content.problem else "measuring …"
+            waits = content.state in ("noisy", "rough")
+            instead = "" if content.problem else "measured once noise is removed" if waits else "measuring …"
             self.plot.show_histogram(content.whole.histogram if content.whole is not None else None, instead)

@@ -7,9 +7,15 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QW
 
 
 class WritingStrip(QWidget):
-    """A slim bar with words, the time left and a cancel button; hidden while there is nothing to tell."""
+    """A slim bar with words, the time left and a cancel button; hidden while there is nothing to tell.
+
+    Signals
+    -------
+    cancel : the button was pressed. busy(on) : long work begins, or is over.
+    """
 
     cancel = Signal()
+    busy = Signal(bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -34,6 +40,12 @@ class WritingStrip(QWidget):
         self._words.setText(f"{words} …")
         self._bar.setValue(0)
         self.show()
+        self.busy.emit(True)
+
+    def end(self) -> None:
+        """The work is over."""
+        self.hide()
+        self.busy.emit(False)
 
     def advance(self, share: float, left: float) -> None:
         """How far it is."""

@@ -88,6 +88,6 @@ class Writing(QObject):
             self.backstage.cancel_writing()
 
     def _written(self, _path: object, sentence: str) -> None:
-        self.strip.hide()
+        self.strip.end()
         if sentence:
             self.said.emit(sentence)

@@ -1,0 +1,126 @@
+"""Work shared among threads: what is done meanwhile, and how it is stopped."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import shots
+
+from irvane.core.errors import Cancelled, IrvaneError
+from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic
+from irvane.core.line.jobs import Worker
+from irvane.core.noise.denoise import BEST, FAST, denoise_mosaic, method_for
+from irvane.core.threads import each, stopping
+
+GAINS = 1 / shots.NEUTRAL
+
+
+def test_other_work_is_done_meanwhile_by_other_threads() -> None:
+    """What waits for all threads of the present one would wait for ever if the meanwhile used the same."""
+    free, nested = threading.Event(), []
+
+    def wait(number: int) -> int:
+        assert free.wait(20)
+        return number
+
+    def meanwhile() -> None:
+        nested.extend(each(lambda n: n * n, range(5)))
+        free.set()
+
+    assert list(each(wait, range(6), meanwhile)) == list(range(6))
+    assert nested[:5] == [0, 1, 4, 9, 16]
+
+
+def test_what_is_not_wanted_is_stopped_in_the_middle() -> None:
+    begun, ended = threading.Event(), []
+
+    def work(number: int) -> None:
+        over = threading.Event()
+        with stopping(over.set):
+            begun.set()
+            ended.append((number, over.wait(20)))
+
+    def meanwhile() -> None:
+        if begun.is_set():
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        list(each(work, range(40), meanwhile))
+    assert 1 <= len(ended) < 40
+    assert all(stopped for _, stopped in ended)
+
+
+def test_what_begins_too_late_is_stopped_at_once() -> None:
+    late = threading.Event()
+    threads = []
+
+    def work(_number: int) -> None:
+        threads.append(threading.current_thread())
+        assert late.wait(20)
+        over = threading.Event()
+        with stopping(over.set):
+            assert over.is_set()
+
+    def meanwhile() -> None:
+        threading.Timer(0.1, late.set).start()
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        list(each(work, range(2), meanwhile))
+    assert threads
+
+
+def test_nothing_stops_work_that_is_nobodys() -> None:
+    with stopping(lambda: pytest.fail("nobody asked for it")):
+        pass
+
+
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+def test_denoising_ends_in_the_middle_of_a_network(cfa: np.ndarray) -> None:
+    """ONNX Runtime gives up between two layers; no tile is finished."""
+    finished: list[int] = []
+    usual = method_for(cfa, BEST)
+
+    def tile(*given: object) -> np.ndarray:
+        result = usual.tile(*given)  # type: ignore[arg-type]
+        finished.append(1)
+        return result
+
+    calls = iter([True, True])
+    dirty = Mosaic(np.full((1056, 1056), 0.2, np.float32), cfa)
+    with pytest.raises(Cancelled):
+        denoise_mosaic(
+            dirty, shots.noise_of(6400), GAINS, progress=lambda _share: next(calls, False),
+            method=replace(usual, tile=tile),
+        )  # fmt: skip
+    assert not finished
+
+
+def test_urgent_work_does_not_wait_for_a_tile() -> None:
+    order: list[str] = []
+    over = threading.Event()
+    worker = Worker("test", lambda error: IrvaneError(str(error)))
+    dirty = Mosaic(np.full((1056, 1056), 0.2, np.float32), BAYER)
+
+    def denoise(kind: str) -> Callable[[Callable[[float], bool]], object]:
+        method = method_for(BAYER, kind)
+        return lambda progress: denoise_mosaic(
+            dirty, shots.noise_of(6400), GAINS, progress=progress, method=method
+        )
+
+    def begin(progress: Callable[[float], bool]) -> object:
+        worker.submit("fast", denoise(FAST), lambda _: order.append(FAST), lambda _: None, urgency=1)
+        return denoise(BEST)(progress)
+
+    def done(_made: object) -> None:
+        order.append(BEST)
+        over.set()
+
+    worker.submit("best", begin, done, lambda _: None, urgency=5)
+    assert over.wait(60)
+    worker.close()
+    assert order == [FAST, BEST]
