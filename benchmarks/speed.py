@@ -258,7 +258,8 @@ def in_the_window(bench: Bench, paths: list[Path]) -> Rows:
                 median_and_95(times),
             )
         )
-    fast, best = (median_and_95(times) for times in bench.removals([120.0 + k for k in range(8)]))
+    unused = time.time() % 1  # no such amount lies in the cache on disk
+    fast, best = (median_and_95(times) for times in bench.removals([120 + k + unused for k in range(8)]))
     rows += [
         ("noise.amount, 100 %: ms until the pane shows it, removed fast, median / 95 %", fast),
         ("the same, by the best method", best),
