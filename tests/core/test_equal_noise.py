@@ -20,7 +20,7 @@ from irvane.core.judge.matching import Match
 from irvane.core.judge.place import place_figures
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import denoise_whole, develop
-from irvane.core.line.engine import Frame
+from irvane.core.line.frame import Frame
 from irvane.core.line.picture import Region
 from irvane.core.noise.denoise import Removal
 from irvane.core.settings import Settings

@@ -20,7 +20,8 @@ from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.judge.figures import whole_figures
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import Developed, denoise_whole, develop, quick
-from irvane.core.line.engine import Engine, Frame
+from irvane.core.line.engine import Engine
+from irvane.core.line.frame import Frame
 from irvane.core.line.jobs import Worker
 from irvane.core.line.picture import Region, decode16, encode16
 from irvane.core.line.source import FileSource

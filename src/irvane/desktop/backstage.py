@@ -13,14 +13,15 @@ from irvane.core.files.cache import ResultCache
 from irvane.core.finish import job
 from irvane.core.judge.figures import whole_figures
 from irvane.core.judge.place import place_figures
-from irvane.core.line.engine import Engine, Frame
+from irvane.core.line.engine import Engine
+from irvane.core.line.frame import Frame
 from irvane.core.line.jobs import Work, Worker
-from irvane.core.line.looks import LOOKS, render_look
+from irvane.core.line.looks import LOOKS, render_look, settings_in
 from irvane.core.line.moved import LastView
 from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
-from irvane.core.line.view import Rendered
+from irvane.core.line.view import Rendered, seen_by
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.progress import Progress, part
 from irvane.core.settings import Settings
@@ -105,7 +106,7 @@ class Backstage(QObject):
     def _render(self, pane: int, wish: Wish, frame: Frame) -> None:
         def work(_progress: Any) -> Any:
             usable = frame.fitting(wish.settings)
-            clean, state = usable.stand_in(wish.settings, wish.region)
+            clean, state = usable.stand_in(settings_in(wish.look, wish.settings), wish.region)
             last = self._seen.setdefault(pane, LastView())
 
             def render(region: Region) -> Rendered:
@@ -144,20 +145,32 @@ class Backstage(QObject):
         if frame.denoised_for(wish.settings):
             return
         removal = frame.removal(wish.settings)
-        if wish.region.step <= 1 and frame.clean(wish.settings, wish.region) is None:
-            settings = wish.settings
-            if removal.kind != FAST and frame.rough(settings, wish.region) is None:
-                self._denoise_seen("rough", pane, wish, settings.with_value("noise.method", FAST), 2)
-            self._denoise_seen("local", pane, wish, settings, 3)
+        self._denoise_seen(pane, wish, frame, removal)
         whole = ("whole", key, removal)
         if not self._heavy.has(whole):
             self._make(whole, "removing noise", 6, wish, self.engine.denoise, whole_settings=True)
 
-    def _denoise_seen(self, kind: str, pane: int, wish: Wish, settings: Settings, urgency: int) -> None:
-        self._improve_seen(
-            (kind, wish.source.key, pane), (settings.sensor, self._removal(wish), wish.region), wish, urgency,
-            lambda progress: self.engine.denoise_local(wish.source, settings, wish.region, progress),
-        )  # fmt: skip
+    def _denoise_seen(self, pane: int, wish: Wish, frame: Frame, removal: Removal) -> None:
+        """What is seen is denoised before the whole frame: in a fast way first."""
+        key, region = wish.source.key, wish.region
+        settings = settings_in(wish.look, wish.settings)
+        if frame.clean(settings, region) is not None:
+            return
+        near = region.step <= 1
+        if frame.rough(settings, region) is None and frame.faster(settings, region):
+            if near:
+                make, settings_of_rough = self.engine.denoise_local, settings.with_value("noise.method", FAST)
+            else:
+                make, settings_of_rough = self.engine.denoise_view, settings
+            self._improve_seen(
+                ("rough", key, pane), (removal, seen_by(settings, region, frame.developed.extent)), wish, 2,
+                lambda progress: make(wish.source, settings_of_rough, region, progress),
+            )  # fmt: skip
+        if near:
+            self._improve_seen(
+                ("local", key, pane), (settings.sensor, removal, region), wish, 3,
+                lambda progress: self.engine.denoise_local(wish.source, settings, region, progress),
+            )  # fmt: skip
 
     def _improve_seen(
         self, kind: tuple[str, str, int], what: tuple[Any, ...], wish: Wish, urgency: int, work: Work

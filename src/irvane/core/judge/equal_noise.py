@@ -12,7 +12,7 @@ import numpy as np
 
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.probe import robust_sigma
-from irvane.core.line.engine import Frame
+from irvane.core.line.frame import Frame
 from irvane.core.line.picture import Region
 from irvane.core.line.view import scene_patch, trim
 from irvane.core.progress import Progress, always, part, step

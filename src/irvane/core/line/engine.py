@@ -10,12 +10,12 @@ import threading
 import time
 from collections import OrderedDict
 from collections.abc import Iterable
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 
 from irvane.core.files.cache import ResultCache
-from irvane.core.line.context import Context, make_context, noise_removal
+from irvane.core.line.context import make_context
 from irvane.core.line.develop import (
     Developed,
     denoise_whole,
@@ -26,24 +26,21 @@ from irvane.core.line.develop import (
     repaired,
     to_be_refined,
 )
-from irvane.core.line.local import denoise_region, refine_region
-from irvane.core.line.picture import Patch, Picture, Region, tiles_of, whole_tiles
+from irvane.core.line.frame import Frame
+from irvane.core.line.local import denoise_region, denoise_view, refine_region
+from irvane.core.line.picture import Picture, Region, tiles_of, whole_tiles
 from irvane.core.line.source import MOSAIC, Loaded, Source
-from irvane.core.line.view import covers, wanted
+from irvane.core.line.view import seen_by, wanted
 from irvane.core.memory import give_back
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import FAST, Removal
-from irvane.core.noise.dynamic_range import RANGE_SNR, stops
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import defects
-from irvane.core.sensor.exposure import SensorExposure, sensor_exposure
+from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Sensor, Settings
 
 #: Content of the source, and the settings that its developed form depends on.
 Key = tuple[str, Sensor]
-
-#: What a picture is: of the binned mosaic; denoising (or the refining of colour) pending; denoised fast; done.
-COARSE, NOISY, ROUGH, FINAL = "coarse", "noisy", "rough", "final"
 
 #: Bytes that developed frames may occupy together.
 BUDGET = 2_400_000_000
@@ -52,96 +49,6 @@ BUDGET = 2_400_000_000
 _DEVELOPED_BYTES, _DENOISED_BYTES = 13, 8
 #: Longer side of the copy that the facts of a coarse frame are taken from.
 _COARSE_SIDE = 400
-
-
-@dataclass
-class Frame:
-    """A developed frame and its facts.
-
-    Attributes
-    ----------
-    coarse : True while it is only the binned form of the mosaic.
-    wholes : denoised pictures of the whole frame, by how they were made: proofs that differ in it stand side by side.
-    patches : denoised pixels of the last region that was asked for, likewise; made fast they stand in for the best.
-    exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
-    seen : tiles of the plain picture that were refined already, because they were looked at.
-    """
-
-    developed: Developed
-    context: Context
-    coarse: bool
-    wholes: dict[Removal, Picture] = field(default_factory=dict)
-    patches: dict[Removal, Patch] = field(default_factory=dict)
-    exposure: SensorExposure | None = None
-    seen: set[tuple[int, int]] = field(default_factory=set)
-
-    @property
-    def range_stops(self) -> float | None:
-        """Stops between clipping and SNR 3 of a pixel, worst colour; None where there is no mosaic."""
-        noise = self.developed.noise
-        if noise is None or self.developed.cfa is None:
-            return None
-        return min(stops(noise, RANGE_SNR, c) for c in range(3))
-
-    def removal(self, settings: Settings) -> Removal:
-        """How the denoiser has to run for a proof."""
-        able = self.developed.can_be_denoised or self.developed.entry == MOSAIC
-        return noise_removal(settings, self.context) if able else Removal()
-
-    def denoised_for(self, settings: Settings) -> bool:
-        """Is the whole denoised picture there (or none needed)?"""
-        wished = self.removal(settings)
-        made = self.developed.denoised is not None and self.developed.removal == wished
-        return wished.strength == 0 or made or wished in self.wholes
-
-    def complete_for(self, settings: Settings) -> bool:
-        """Is everything there that the proof's whole picture is made of?"""
-        return self.denoised_for(settings) and not self.to_be_refined(settings)
-
-    def to_be_refined(self, settings: Settings) -> bool:
-        """Will the plain picture still be replaced by a better one?"""
-        return not self.coarse and to_be_refined(self.developed, settings.sensor)
-
-    def refined_at(self, region: Region) -> bool:
-        """Are the pixels of a region refined already, the whole picture not being it?"""
-        return set(tiles_of(wanted(region, self.developed.extent))) <= self.seen
-
-    def clean(self, settings: Settings, region: Region) -> Patch | None:
-        """Locally denoised pixels that stand in for a region, if they are there."""
-        patch = self.patches.get(self.removal(settings))
-        if patch is None or region.step > 1:
-            return None
-        return patch if covers(patch, wanted(region, self.developed.extent)) else None
-
-    def stand_in(self, settings: Settings, region: Region) -> tuple[Patch | None, str]:
-        """Denoised pixels of a region for the time that the whole is not there, and what a picture of them is."""
-        if self.coarse:
-            return None, COARSE
-        clean = self.clean(settings, region)
-        if clean is None and not self.denoised_for(settings):
-            rough = self.rough(settings, region)
-            return rough, NOISY if rough is None else ROUGH
-        return clean, NOISY if self.to_be_refined(settings) else FINAL
-
-    def rough(self, settings: Settings, region: Region) -> Patch | None:
-        """Pixels denoised by the fast method, for the time until those are there that the settings ask for."""
-        return self.clean(settings.with_value("noise.method", FAST), region)
-
-    def fitting(self, settings: Settings) -> Frame:
-        """The same frame with the denoised picture that these settings ask for, or with none while it is not there."""
-        developed, wished = self.developed, self.removal(settings)
-        if not developed.can_be_denoised and not self.wholes:
-            return self
-        whole = self.wholes.get(wished)
-        if whole is None and (developed.denoised is None or developed.removal == wished):
-            return self
-        made = Developed(**{**vars(developed), "denoised": whole, "removal": wished if whole else Removal()})
-        return replace(self, developed=made)
-
-    @property
-    def nbytes(self) -> int:
-        """Memory that its pictures occupy."""
-        return self.developed.nbytes + sum(whole.nbytes for whole in self.wholes.values())
 
 
 def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Removal) -> str:
@@ -379,6 +286,17 @@ class Engine:
         patch = denoise_region(frame.developed, settings.sensor, removal, outer, progress)
         kin = {*self._wanted, *(replace(r, kind=FAST) for r in self._wanted)}
         frame.patches = {**{r: p for r, p in frame.patches.items() if r in kin}, removal: patch}
+        return frame
+
+    def denoise_view(
+        self, source: Source, settings: Settings, region: Region, progress: Progress = always
+    ) -> Frame:
+        """The frame with what is seen of it at a reduced scale denoised by itself."""
+        frame = self.full(source, settings.sensor)
+        outer, removal = seen_by(settings, region, frame.developed.extent), frame.removal(settings)
+        step(progress, 0.0)
+        others = {r: made for r, made in frame.reduced.items() if r in self._wanted}
+        frame.reduced = {**others, removal: (outer, denoise_view(frame.developed, removal, outer))}
         return frame
 
     def refine_local(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -19,6 +19,7 @@ from irvane.core.line.develop import (
 from irvane.core.line.picture import Patch, Region
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
+from irvane.core.noise.reduced import denoise_reduced
 from irvane.core.orientation import upright, upright_rect
 from irvane.core.progress import Progress, always
 from irvane.core.sensor.encoding import knee_for
@@ -86,6 +87,19 @@ def denoise_region(
         part.borders,
     )
     return _patch(developed, part, full, region)
+
+
+def denoise_view(developed: Developed, removal: Removal, region: Region) -> Patch:
+    """A reduced region without noise, made of the reduced plain picture: much sooner there than the whole frame.
+
+    The noise of its mosaic must be known.
+    """
+    assert developed.noise is not None and developed.cfa is not None
+    plain = developed.plain.read(region)
+    pixels = denoise_reduced(
+        plain.pixels, developed.cfa, developed.noise, developed.gains, plain.step, removal.strength
+    )
+    return replace(plain, pixels=pixels)
 
 
 def refine_region(developed: Developed, settings: Sensor, region: Region) -> Patch:

@@ -131,6 +131,13 @@ def missing(name: str, developed: Developed) -> str:
     return "no noise is removed here" if look.removed and not known else ""
 
 
+def settings_in(name: str, settings: Settings) -> Settings:
+    """The settings under which a look shows a proof."""
+    for path, value in LOOKS[name].changes:
+        settings = settings.with_value(path, value)
+    return settings
+
+
 def render_look(
     name: str,
     developed: Developed,
@@ -147,9 +154,7 @@ def render_look(
 
     Parameters are those of :func:`irvane.core.line.view.render_view`.
     """
-    look = LOOKS[name]
-    for path, value in look.changes:
-        settings = settings.with_value(path, value)
+    look, settings = LOOKS[name], settings_in(name, settings)
     mosaic = developed.mosaic
     if look.raw is not None and mosaic is not None:
         return _raw(developed, mosaic, region, look.raw, settings.light.exposure + offset)
@@ -197,6 +202,7 @@ def _removed(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
 ) -> Rendered:
     """Plain minus mixed, in standard deviations of the noise that is expected there, around mid-grey."""
+    clean = None if clean is not None and clean.step > 1 else clean  # what takes a view's place is no measure
     mixed = trim(mixed_patch(developed, settings, context, region, clean), region)
     plain = trim(camera_patch(developed, region, "plain"), region)
     light = np.maximum(mixed.pixels, 0)

@@ -62,6 +62,11 @@ def wanted(region: Region, extent: tuple[int, int], around: int = REACH) -> Regi
     )  # fmt: skip
 
 
+def seen_by(settings: Settings, region: Region, extent: tuple[int, int]) -> Region:
+    """What a view is made from: its region and what the steps need around it under these settings."""
+    return wanted(region, extent, reach(settings))
+
+
 def camera_patch(developed: Developed, region: Region, kind: str) -> Patch:
     """A region of the plain or denoised picture, in frame coordinates (quick forms are binned)."""
     picture = developed.denoised if kind == "denoised" and developed.denoised is not None else developed.plain
@@ -91,12 +96,17 @@ def _mixed(
     shares = noise_shares(settings.noise, noise_amount(settings, context))
     if shares.is_nothing or (clean is None and (developed.denoised is None or developed.step != 1)):
         return camera_patch(developed, region, "plain")
-    clean = camera_patch(developed, region, "denoised") if clean is None else trim(clean, region)
+    clean = camera_patch(developed, region, "denoised") if clean is None else _fitted(clean, region)
     if shares.is_all:
         return clean
     plain = camera_patch(developed, region, "plain")
     mixed = mixing.mix(plain.pixels, clean.pixels, developed.gains, shares, developed.noise, plain.step)
     return replace(plain, pixels=mixed)
+
+
+def _fitted(clean: Patch, region: Region) -> Patch:
+    """Denoised pixels cut to a region; a reduced view was made for this very region."""
+    return trim(clean, region) if clean.step == 1 else clean
 
 
 def noise_shares(noise: Noise, amount: float) -> mixing.Shares:
@@ -208,9 +218,7 @@ def _camera_light(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
 ) -> Patch:
     """What the steps of :func:`_scene_light` begin with: mixed, with highlights rebuilt."""
-    outer = wanted(region, developed.extent, reach(settings))
-    if clean is not None:
-        clean = trim(clean, outer)
+    outer = seen_by(settings, region, developed.extent)
     patch = mixed_patch(developed, settings, context, outer, clean)
     if developed.entry not in (MOSAIC, CAMERA) or settings.sensor.highlights != "rebuild":
         return patch
@@ -302,7 +310,8 @@ def render_view(
 
     Parameters
     ----------
-    clean : denoised pixels of (at least) the region with its margin, while the whole denoised picture is missing.
+    clean : denoised pixels of (at least) the region with its margin, while the whole denoised picture is missing; when
+        they are reduced, of that what the view is made from (:func:`seen_by`).
     offset : EV by which the view (not the proof) is brightened, to match another pane.
     marks : limits of the clip marks; None: no marks.
     finish : finished light (linear sRGB) to what is seen instead.

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.line.engine import Frame
+from irvane.core.line.frame import Frame
 from irvane.core.settings import STATIONS, Choice, Number, Points, Settings, names, spec
 from irvane.desktop.bench.content import Content
 from irvane.desktop.line.controls import ChoiceRow, NumberRow, PointsRow

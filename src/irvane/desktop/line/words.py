@@ -10,7 +10,7 @@ from irvane.core.image import GREEN
 from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
 from irvane.core.line.context import noise_amount, noise_removal
 from irvane.core.line.develop import denoised_name
-from irvane.core.line.engine import Frame
+from irvane.core.line.frame import Frame
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
 from irvane.core.settings import Colour, Settings, spec, value_text
 

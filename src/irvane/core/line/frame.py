@@ -1,0 +1,119 @@
+"""A developed frame, what is known of it, and what stands in for it while something better is made."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from irvane.core.line.context import Context, noise_removal
+from irvane.core.line.develop import Developed, to_be_refined
+from irvane.core.line.picture import Patch, Picture, Region, tiles_of
+from irvane.core.line.source import MOSAIC
+from irvane.core.line.view import covers, seen_by, wanted
+from irvane.core.noise.denoise import FAST, Removal
+from irvane.core.noise.dynamic_range import RANGE_SNR, stops
+from irvane.core.sensor.exposure import SensorExposure
+from irvane.core.settings import Settings
+
+#: What a picture is: of the binned mosaic; denoising (or the refining of colour) pending; denoised fast; done.
+COARSE, NOISY, ROUGH, FINAL = "coarse", "noisy", "rough", "final"
+
+
+@dataclass
+class Frame:
+    """A developed frame and its facts.
+
+    Attributes
+    ----------
+    coarse : True while it is only the binned form of the mosaic.
+    wholes : denoised pictures of the whole frame, by how they were made: proofs that differ in it stand side by side.
+    patches : denoised pixels of the last region that was asked for, likewise; made fast they stand in for the best.
+    exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
+    reduced : reduced views that were denoised by themselves, likewise, each with the region that it was made for.
+    seen : tiles of the plain picture that were refined already, because they were looked at.
+    """
+
+    developed: Developed
+    context: Context
+    coarse: bool
+    wholes: dict[Removal, Picture] = field(default_factory=dict)
+    patches: dict[Removal, Patch] = field(default_factory=dict)
+    reduced: dict[Removal, tuple[Region, Patch]] = field(default_factory=dict)
+    exposure: SensorExposure | None = None
+    seen: set[tuple[int, int]] = field(default_factory=set)
+
+    @property
+    def range_stops(self) -> float | None:
+        """Stops between clipping and SNR 3 of a pixel, worst colour; None where there is no mosaic."""
+        noise = self.developed.noise
+        if noise is None or self.developed.cfa is None:
+            return None
+        return min(stops(noise, RANGE_SNR, c) for c in range(3))
+
+    def removal(self, settings: Settings) -> Removal:
+        """How the denoiser has to run for a proof."""
+        able = self.developed.can_be_denoised or self.developed.entry == MOSAIC
+        return noise_removal(settings, self.context) if able else Removal()
+
+    def denoised_for(self, settings: Settings) -> bool:
+        """Is the whole denoised picture there (or none needed)?"""
+        wished = self.removal(settings)
+        made = self.developed.denoised is not None and self.developed.removal == wished
+        return wished.strength == 0 or made or wished in self.wholes
+
+    def complete_for(self, settings: Settings) -> bool:
+        """Is everything there that the proof's whole picture is made of?"""
+        return self.denoised_for(settings) and not self.to_be_refined(settings)
+
+    def to_be_refined(self, settings: Settings) -> bool:
+        """Will the plain picture still be replaced by a better one?"""
+        return not self.coarse and to_be_refined(self.developed, settings.sensor)
+
+    def refined_at(self, region: Region) -> bool:
+        """Are the pixels of a region refined already, the whole picture not being it?"""
+        return set(tiles_of(wanted(region, self.developed.extent))) <= self.seen
+
+    def clean(self, settings: Settings, region: Region) -> Patch | None:
+        """Locally denoised pixels that stand in for a region, if they are there."""
+        patch = self.patches.get(self.removal(settings))
+        if patch is None or region.step > 1:
+            return None
+        return patch if covers(patch, wanted(region, self.developed.extent)) else None
+
+    def stand_in(self, settings: Settings, region: Region) -> tuple[Patch | None, str]:
+        """Denoised pixels of a region for the time that the whole is not there, and what a picture of them is."""
+        if self.coarse:
+            return None, COARSE
+        clean = self.clean(settings, region)
+        if clean is None and not self.denoised_for(settings):
+            rough = self.rough(settings, region)
+            return rough, NOISY if rough is None else ROUGH
+        return clean, NOISY if self.to_be_refined(settings) else FINAL
+
+    def rough(self, settings: Settings, region: Region) -> Patch | None:
+        """Pixels denoised in a fast way, for the time until those are there that the settings ask for."""
+        if region.step <= 1:
+            return self.clean(settings.with_value("noise.method", FAST), region)
+        made_for, patch = self.reduced.get(self.removal(settings), (None, None))
+        return patch if made_for == seen_by(settings, region, self.developed.extent) else None
+
+    def faster(self, settings: Settings, region: Region) -> bool:
+        """Can a region be denoised in a faster way than the settings ask for?"""
+        if region.step <= 1:
+            return self.removal(settings).kind != FAST
+        return self.developed.noise is not None and self.developed.cfa is not None
+
+    def fitting(self, settings: Settings) -> Frame:
+        """The same frame with the denoised picture that these settings ask for, or with none while it is not there."""
+        developed, wished = self.developed, self.removal(settings)
+        if not developed.can_be_denoised and not self.wholes:
+            return self
+        whole = self.wholes.get(wished)
+        if whole is None and (developed.denoised is None or developed.removal == wished):
+            return self
+        made = Developed(**{**vars(developed), "denoised": whole, "removal": wished if whole else Removal()})
+        return replace(self, developed=made)
+
+    @property
+    def nbytes(self) -> int:
+        """Memory that its pictures occupy."""
+        return self.developed.nbytes + sum(whole.nbytes for whole in self.wholes.values())
