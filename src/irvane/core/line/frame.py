@@ -14,7 +14,7 @@ from irvane.core.noise.dynamic_range import RANGE_SNR, stops
 from irvane.core.sensor.exposure import SensorExposure
 from irvane.core.settings import Settings
 
-#: What a picture is: of the binned mosaic; denoising (or the refining of colour) pending; denoised fast; done.
+#: What a picture is: of the binned mosaic; denoising (or the refining of colour) pending; denoised for now; done.
 COARSE, NOISY, ROUGH, FINAL = "coarse", "noisy", "rough", "final"
 
 
@@ -85,7 +85,7 @@ class Frame:
             return None, COARSE
         clean = self.clean(settings, region)
         if clean is None and not self.denoised_for(settings):
-            rough = self.rough(settings, region)
+            rough = self.rough(settings, region) or self.otherwise(settings, region)
             return rough, NOISY if rough is None else ROUGH
         return clean, NOISY if self.to_be_refined(settings) else FINAL
 
@@ -95,6 +95,15 @@ class Frame:
             return self.clean(settings.with_value("noise.method", FAST), region)
         made_for, patch = self.reduced.get(self.removal(settings), (None, None))
         return patch if made_for == seen_by(settings, region, self.developed.extent) else None
+
+    def otherwise(self, settings: Settings, region: Region) -> Patch | None:
+        """Pixels of a whole picture whose noise was removed a little more or less, so that noise does not flash up."""
+        wished, extent = self.removal(settings), self.developed.extent
+        if not self.wholes:
+            return None
+        nearest = min(self.wholes, key=lambda removal: abs(removal.strength - wished.strength))
+        outer = seen_by(settings, region, extent) if region.step > 1 else wanted(region, extent)
+        return self.wholes[nearest].read(outer)
 
     def faster(self, settings: Settings, region: Region) -> bool:
         """Can a region be denoised in a faster way than the settings ask for?"""

@@ -23,7 +23,7 @@ STATES = {
     "preview": "camera's own preview",
     "coarse": "coarse, being developed",
     "noisy": "noise not removed yet",
-    "rough": "noise removed fast, being refined",
+    "rough": "noise removed roughly for now",
     "final": "",
 }
 
