@@ -27,8 +27,8 @@ class Frame:
     coarse : True while it is only the binned form of the mosaic.
     wholes : denoised pictures of the whole frame, by how they were made: proofs that differ in it stand side by side.
     patches : denoised pixels of the last region that was asked for, likewise; made fast they stand in for the best.
-    exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
     reduced : reduced views that were denoised by themselves, likewise, each with the region that it was made for.
+    exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
     seen : tiles of the plain picture that were refined already, because they were looked at.
     """
 
@@ -99,11 +99,12 @@ class Frame:
     def otherwise(self, settings: Settings, region: Region) -> Patch | None:
         """Pixels of a whole picture whose noise was removed a little more or less, so that noise does not flash up."""
         wished, extent = self.removal(settings), self.developed.extent
-        if not self.wholes:
+        others = list(self.wholes.items())  # the worker may drop some meanwhile
+        if not others:
             return None
-        nearest = min(self.wholes, key=lambda removal: abs(removal.strength - wished.strength))
+        _, nearest = min(others, key=lambda made: abs(made[0].strength - wished.strength))
         outer = seen_by(settings, region, extent) if region.step > 1 else wanted(region, extent)
-        return self.wholes[nearest].read(outer)
+        return nearest.read(outer)
 
     def faster(self, settings: Settings, region: Region) -> bool:
         """Can a region be denoised in a faster way than the settings ask for?"""
