@@ -124,3 +124,34 @@ def test_urgent_work_does_not_wait_for_a_tile() -> None:
     assert over.wait(60)
     worker.close()
     assert order == [FAST, BEST]
+
+
+def test_what_follows_too_fast_is_seen_all_the_same() -> None:
+    """Jobs that take longer than the next one is away: those that run are finished, those that wait are replaced."""
+    worker = Worker("test", lambda error: IrvaneError(str(error)))
+    told: list[int] = []
+    begun = threading.Semaphore(0)
+    go_on = threading.Semaphore(0)
+
+    def work(number: int) -> int:
+        begun.release()
+        assert go_on.acquire(timeout=20)
+        return number
+
+    for number in range(4):
+        worker.submit("view", lambda _p, n=number: work(n), told.append, lambda _: None, let_finish=True)
+        if number == 0:
+            assert begun.acquire(timeout=20)
+    go_on.release(2)
+    assert begun.acquire(timeout=20)
+    while not worker.idle():
+        threading.Event().wait(0.01)
+    assert told == [0, 3]
+    worker.submit("view", lambda _p: work(5), told.append, lambda _: None)
+    assert begun.acquire(timeout=20)
+    worker.cancel(lambda key: key == "view", running=False)
+    assert worker.has("view")
+    worker.cancel(lambda key: key == "view")
+    go_on.release()
+    worker.close()
+    assert told == [0, 3], "cancelled"

@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import json
+import time
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from irvane.core.settings import STATIONS
+from irvane.desktop import backstage
 from irvane.desktop.actions import COMMANDS, KeysDialog
 from irvane.desktop.line.controls import ChoiceRow, NumberRow
 from irvane.desktop.session import BARE
@@ -67,6 +72,32 @@ def test_moving_exposure_brightens_the_picture_and_is_undone(driver: Driver, fra
     assert driver.pixels().mean() == pytest.approx(before, abs=1)
     driver.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert driver.settings().light.exposure == pytest.approx(1.0, abs=0.01)
+
+
+def test_pictures_follow_a_slider_that_is_dragged_on_and_on(
+    driver: Driver, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Values come much faster than views can be made; what is seen last is what the last value gives."""
+    bench, made = driver.window.bench, set()
+    row = driver.row("light.exposure")
+    driver.settled()
+    before = driver.pixels()
+    usual = backstage.render_look
+
+    def slow(*given: Any) -> Any:
+        time.sleep(0.06)
+        return usual(*given)
+
+    monkeypatch.setattr(backstage, "render_look", slow)
+    values = [*(0.02 * k for k in range(1, 80)), 0.0]
+    for value in values:
+        row.changed.emit(value)
+        QTest.qWait(10)
+        made.add(id(bench.contents[0].current))
+    assert len(made) > 8
+    driver.settled()
+    assert driver.settings().light.exposure == 0
+    assert np.array_equal(driver.pixels(), before)
 
 
 def test_values_can_be_typed_and_reset_by_double_click(driver: Driver) -> None:

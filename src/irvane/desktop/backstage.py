@@ -126,7 +126,12 @@ class Backstage(QObject):
             lambda made: self.rendered.emit(pane, wish, *made),
             self._tell(wish.source),
             1,
+            let_finish=True,
         )
+
+    def renders(self, pane: int) -> bool:
+        """Is a view of a pane being made?"""
+        return self._view.has(("view", pane))
 
     def _improve(self, pane: int, wish: Wish, frame: Frame) -> None:
         key = wish.source.key
@@ -175,9 +180,13 @@ class Backstage(QObject):
     def _improve_seen(
         self, kind: tuple[str, str, int], what: tuple[Any, ...], wish: Wish, urgency: int, work: Work
     ) -> None:
-        """Improve what a pane shows, before the whole; work of that kind on what it showed before is not wanted."""
+        """Improve what a pane shows, before the whole; work of that kind on what it showed before is not wanted.
+
+        What is rough and made of the same place is finished: it serves while a slider is dragged on.
+        """
         job = (*kind, what)
-        self._heavy.cancel(lambda other: other[:3] == kind and other != job)
+        self._heavy.cancel(lambda other: other[:3] == kind and other != job, running=kind[0] != "rough")
+        self._heavy.cancel(lambda other: other[:3] == kind and other[3][-1] != what[-1])
         if not self._heavy.has(job):
             self._heavy.submit(
                 job,
@@ -347,6 +356,7 @@ class Backstage(QObject):
             lambda found: self.probed.emit(pane, wish, found),
             self._tell(wish.source),
             2,
+            let_finish=True,
         )
 
     # writing

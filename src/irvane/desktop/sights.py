@@ -169,8 +169,9 @@ class Sights(QObject):
             )  # fmt: skip
 
         self._view.submit(
-            ("peek", pane), work, lambda made: self.peeked.emit(pane, wish, made), self._tell(wish.source), 0
-        )
+            ("peek", pane), work, lambda made: self.peeked.emit(pane, wish, made), self._tell(wish.source), 0,
+            let_finish=True,
+        )  # fmt: skip
 
     def find_spots(self, wish: Wish) -> None:
         """Find judging spots of a picture; none while it is not developed."""

@@ -97,14 +97,20 @@ class Frame:
         return patch if made_for == seen_by(settings, region, self.developed.extent) else None
 
     def otherwise(self, settings: Settings, region: Region) -> Patch | None:
-        """Pixels of a whole picture whose noise was removed a little more or less, so that noise does not flash up."""
-        wished, extent = self.removal(settings), self.developed.extent
-        others = list(self.wholes.items())  # the worker may drop some meanwhile
-        if not others:
+        """Pixels whose noise was removed a little more or less, so that noise does not flash up."""
+        wished, extent = self.removal(settings).strength, self.developed.extent
+        # copies: the worker may change them meanwhile
+        found: list[tuple[Removal, Picture | Patch]] = list(self.wholes.items())
+        if region.step > 1:
+            outer = seen_by(settings, region, extent)
+            found += [(r, patch) for r, (place, patch) in list(self.reduced.items()) if place == outer]
+        else:
+            outer = wanted(region, extent)
+            found += [(r, patch) for r, patch in list(self.patches.items()) if covers(patch, outer)]
+        if not found:
             return None
-        _, nearest = min(others, key=lambda made: abs(made[0].strength - wished.strength))
-        outer = seen_by(settings, region, extent) if region.step > 1 else wanted(region, extent)
-        return nearest.read(outer)
+        _, nearest = min(found, key=lambda made: abs(made[0].strength - wished))
+        return nearest if isinstance(nearest, Patch) else nearest.read(outer)
 
     def faster(self, settings: Settings, region: Region) -> bool:
         """Can a region be denoised in a faster way than the settings ask for?"""

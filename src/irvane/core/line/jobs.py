@@ -1,6 +1,6 @@
 """A worker thread that always does the most urgent job; the interface and the queue hand it their work.
 
-A newer job with the key of an older one supersedes it. Long jobs report their share through a callback; there the
+A newer job with the key of an older one supersedes it, or takes the place of one that waits. Long jobs report their share through a callback; there the
 worker also does more urgent jobs that came in meanwhile, so what is visible is never behind a whole frame.
 """
 
@@ -66,14 +66,18 @@ class Worker:
         failed: Callable[[IrvaneError], None],
         urgency: int = 5,
         report: Callable[[float, float], None] | None = None,
+        let_finish: bool = False,
     ) -> None:
         """Queue a job; smaller `urgency` goes first.
+
+        With `let_finish` an older job of this key that runs already is finished and its result told: while they follow
+        each other faster than they can be done, something is seen.
 
         `work` gets a progress callback and its result goes to `done`; both run in the worker's thread. A cancelled
         job calls neither `done` nor `failed`. `report` gets the share done and the seconds left.
         """
         with self._changed:
-            self._cancel(lambda other: other == key)
+            self._cancel(lambda other: other == key, not let_finish)
             self._waiting.append(_Job(urgency, next(self._numbers), key, work, done, failed, report))
             self._changed.notify()
 
@@ -87,10 +91,10 @@ class Worker:
             jobs = (job for job in (*self._waiting, *self._running) if job.key == key and not job.cancelled)
             return next((job.share for job in jobs), None)
 
-    def cancel(self, chosen: Callable[[Any], bool]) -> None:
-        """Cancel the jobs whose key is `chosen`."""
+    def cancel(self, chosen: Callable[[Any], bool], running: bool = True) -> None:
+        """Cancel the jobs whose key is `chosen`; those that run already only if `running`."""
         with self._changed:
-            self._cancel(chosen)
+            self._cancel(chosen, running)
 
     def idle(self) -> bool:
         """True when nothing waits or runs."""
@@ -105,9 +109,9 @@ class Worker:
             self._changed.notify()
         self._thread.join(seconds)
 
-    def _cancel(self, chosen: Callable[[Any], bool]) -> None:
+    def _cancel(self, chosen: Callable[[Any], bool], running: bool = True) -> None:
         self._waiting = [job for job in self._waiting if not chosen(job.key)]
-        for job in self._running:
+        for job in self._running if running else ():
             if chosen(job.key):
                 job.cancelled = True
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QRectF, Qt, QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
@@ -60,6 +60,8 @@ class Bench(QWidget):
         self.zooming.changed.connect(self._zoomed)
         self.zooming.probe_wanted.connect(self.move_probe)
         session.item_changed.connect(self._item_changed)
+        self._captions_due = QTimer(self, singleShot=True, interval=0)
+        self._captions_due.timeout.connect(self._show_captions)
         self._arrange()
 
     # building
@@ -387,10 +389,8 @@ class Bench(QWidget):
             if content.proof >= count:
                 content.proof = count - 1
             content.whole = content.probe = None
-            if pane == self.chosen:
-                self.chosen_changed.emit()
-        self._show_captions()
         self.feed.request()
+        self._captions_due.start()  # pictures first
 
     def keyPressEvent(self, event: object) -> None:  # noqa: N802
         if getattr(event, "key", lambda: None)() == Qt.Key.Key_Escape and self.views[0].picking:

@@ -79,7 +79,8 @@ class Feed(QObject):
 
     def probe(self) -> None:
         """The probe was moved: read its figures."""
-        self._probing.start()
+        if not self._probing.isActive():  # while it is moved on and on, figures are read all the same
+            self._probing.start()
 
     def wish(self, pane: int) -> Wish | None:
         """What a pane wants to show now."""
@@ -179,6 +180,8 @@ class Feed(QObject):
         for other in range(len(self.panes.contents)):
             if other == pane or self._wished.get(other) == wish:
                 self._take(other, wish, rendered, state)
+        if self._wished.get(pane) != wish and not self.backstage.renders(pane):
+            self.request()  # what was asked for meanwhile was there already then
         self._settle.start()
 
     def _take(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
@@ -291,9 +294,16 @@ class Feed(QObject):
     # difference, loupe, spots
 
     def _differed(self, one: Wish, two: Wish, made: tuple[Rendered, DifferenceFigures | None] | None) -> None:
-        if (one, two) == (self.wish(self.panes.chosen), self.wish(self.panes.other)):
-            self.panes.take_difference(made)
-            self.repaint.emit(self.panes.chosen)
+        now = self.wish(self.panes.chosen), self.wish(self.panes.other)
+        if now[0] is None or now[1] is None or (one.source, two.source) != (now[0].source, now[1].source):
+            return
+        if (one, two) != now and made is not None:
+            made = (
+                made[0],
+                None,
+            )  # seen while a slider is dragged on; its figures are of settings that have gone
+        self.panes.take_difference(made)
+        self.repaint.emit(self.panes.chosen)
 
     def loupe(self, place: tuple[float, float] | None) -> None:
         """Show a place (shares of width and height) at 1:1 in every pane; None: no loupe."""
