@@ -163,7 +163,7 @@ def test_proofs_are_made_compared_renamed_and_removed(driver: Driver) -> None:
     assert bench.contents[0].proof == 1
     assert bench.contents[1].proof == 0, "the proof it came from moves beside it"
     driver.window.proofs.edit("light.contrast", 40)
-    assert bench.captions[0].full_texts()[2] == "Contrast +40 %"
+    driver.until(lambda: bench.captions[0].full_texts()[2] == "Contrast +40 %")
     driver.key(Qt.Key.Key_A)
     assert bench.contents[0].proof == 0
     driver.key(Qt.Key.Key_A)
@@ -173,7 +173,7 @@ def test_proofs_are_made_compared_renamed_and_removed(driver: Driver) -> None:
     driver.key(Qt.Key.Key_D)
     driver.key(Qt.Key.Key_D)
     driver.window.session.rename_proof(item.number, 1, "harder")
-    assert "harder" in bench.captions[0].proof.text()
+    driver.until(lambda: "harder" in bench.captions[0].proof.text())
     driver.key(Qt.Key.Key_Delete, Qt.KeyboardModifier.ControlModifier)
     assert len(item.sidecar.proofs) == 1
     driver.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
