@@ -118,6 +118,22 @@ class Bench:
             times.append((time.perf_counter() - start) * 1000)
         return times
 
+    def dragged(self, path: str, seconds: float = 2.0) -> tuple[float, float]:
+        """Pictures per second, and the longest wait for one in ms, while a slider gives a value every 8 ms."""
+        content, shown, times = self.window.bench.contents[0], 0, [time.perf_counter()]
+        due, value = times[0], 0.0
+        while due - times[0] < seconds:
+            if time.perf_counter() >= due:
+                value = (value + 0.01) % 1
+                self.window.session.edit(content.item, content.proof, {path: value})
+                due = max(due + 0.008, time.perf_counter())
+            self.app.processEvents()
+            time.sleep(0.0003)
+            if id(content.current) != shown:
+                shown = id(content.current)
+                times.append(time.perf_counter())
+        return (len(times) - 2) / seconds, max(np.diff([*times, time.perf_counter()])) * 1000
+
     def removals(self, amounts: list[float], best_too: bool) -> tuple[list[float], list[float]]:
         """Milliseconds from another amount of denoising until pane A shows it made fast, and made by the best method."""
         content, fast, best = self.window.bench.contents[0], [], []
@@ -264,6 +280,11 @@ def in_the_window(bench: Bench, paths: list[Path]) -> Rows:
             )
         )
     unused = time.time() % 1  # no such amount lies in the cache on disk
+    rate, wait = bench.dragged("light.exposure")
+    rows.append(
+        ("light.exposure dragged, a value every 8 ms, 100 %, both panes: pictures a second, longest wait ms",
+         f"{rate:.0f}, {wait:.0f}")
+    )  # fmt: skip
     amounts = [120 + k + unused for k in range(8)]
     fast, best = (median_and_95(times) for times in bench.removals(amounts, True))
     window.bench.set_zoom(None)

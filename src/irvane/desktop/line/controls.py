@@ -181,6 +181,7 @@ class NumberRow(QWidget):
     def show_value(self, value: float | None, automatic: float | None = None) -> None:
         """Show a value; None shows the automatic one."""
         self._filling = True
+        another = automatic != self._automatic_value
         self._value, self._automatic_value = value, automatic
         shown = value if value is not None else automatic
         if shown is not None:
@@ -191,7 +192,8 @@ class NumberRow(QWidget):
         self.slider.update()
         if self.auto is not None:
             self.auto.setChecked(value is None)
-        self._tip()
+        if another:
+            self._tip()
         self._filling = False
 
     def reset(self) -> None:
