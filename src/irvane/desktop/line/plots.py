@@ -89,13 +89,13 @@ class Plot(QWidget):
 
     def _paint_histogram(self, painter: QPainter, area: QRectF) -> None:
         self._axis(painter, area, 2)
-        grey = area.right() - area.width() * _GREY_STOP / STOPS
-        painter.setPen(QPen(theme.ACCENT, 1, Qt.PenStyle.DotLine))
-        painter.drawLine(QPointF(grey, area.top()), QPointF(grey, area.bottom()))
         if self._histogram is None:
             painter.setPen(theme.MUTED)
             painter.drawText(area, Qt.AlignmentFlag.AlignCenter, self._instead)
             return
+        grey = area.right() - area.width() * _GREY_STOP / STOPS
+        painter.setPen(QPen(theme.ACCENT, 1, Qt.PenStyle.DotLine))
+        painter.drawLine(QPointF(grey, area.top()), QPointF(grey, area.bottom()))
         found = self._histogram
         self._paint_counts(painter, area, found.counts, found.below, found.above)
 
