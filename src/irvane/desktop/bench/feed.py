@@ -113,7 +113,8 @@ class Feed(QObject):
 
     def request(self) -> None:
         """Ask for new views, once the window has nothing else to do."""
-        self._pending.start()
+        if not self._pending.isActive():  # begun anew again and again, it would wait for a pause
+            self._pending.start()
 
     def _request(self) -> None:
         count = len(self.panes.contents)
