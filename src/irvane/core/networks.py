@@ -12,18 +12,18 @@ import numpy as np
 from irvane.core.threads import stopping
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=8)
 def _weights(package: str, name: str) -> bytes:
     return files(package).joinpath(name + ".onnx").read_bytes()
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=8)
 def fingerprint(package: str, name: str) -> str:
     """Hash of the weights of the network `name` that lies in `package`."""
     return hashlib.blake2b(_weights(package, name), digest_size=8).hexdigest()
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=8)
 def _session(package: str, name: str) -> Any:
     import onnxruntime  # takes a while: only when it is needed
 

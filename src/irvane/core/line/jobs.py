@@ -1,7 +1,8 @@
 """A worker thread that always does the most urgent job; the interface and the queue hand it their work.
 
-A newer job with the key of an older one supersedes it, or takes the place of one that waits. Long jobs report their share through a callback; there the
-worker also does more urgent jobs that came in meanwhile, so what is visible is never behind a whole frame.
+A newer job with the key of an older one supersedes it, or takes the place of one that waits. Long jobs report their
+share through a callback; there the worker also does more urgent jobs that came in meanwhile, so what is visible is never
+behind a whole frame.
 """
 
 from __future__ import annotations

@@ -299,10 +299,8 @@ class Feed(QObject):
         if now[0] is None or now[1] is None or (one.source, two.source) != (now[0].source, now[1].source):
             return
         if (one, two) != now and made is not None:
-            made = (
-                made[0],
-                None,
-            )  # seen while a slider is dragged on; its figures are of settings that have gone
+            # seen while a slider is dragged on; its figures are of settings that have gone
+            made = made[0], None
         self.panes.take_difference(made)
         self.repaint.emit(self.panes.chosen)
 
