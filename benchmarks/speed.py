@@ -30,6 +30,7 @@ from irvane.core.memory import give_back
 from irvane.core.simulate.demo import make_frame
 from irvane.desktop import theme
 from irvane.desktop.session import BARE
+from irvane.desktop.tidying import Tidying
 from irvane.desktop.window import Window
 from panes import six_panes
 from steps import Rows, kernels, libraw_seconds, seconds, six_by_six
@@ -65,6 +66,7 @@ class Bench:
         self.app = QApplication.instance() or QApplication([])
         theme.apply(self.app)
         self.window = Window()
+        Tidying(self.window.backstage.idle, self.window)
         self.window.show()
         self.gaps: list[float] = []
         self._last = time.perf_counter()

@@ -43,7 +43,8 @@ class Driver:
         def still() -> bool:
             nonlocal quiet
             bench = self.window.bench
-            timers = (bench.feed._settle, bench.feed._pending, bench.feed._probing)
+            feed = bench.feed
+            timers = (feed._settle, feed._pending, feed._probing, bench._captions_due, self.window._controls)
             waiting = any(timer.isActive() for timer in timers)
             quiet = quiet + 1 if self.window.backstage.idle() and not waiting else 0
             return quiet > 6

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 from irvane.core.simulate.demo import demo_folder
 from irvane.desktop import theme
 from irvane.desktop.screen import SCREEN
+from irvane.desktop.tidying import Tidying
 from irvane.desktop.window import Window
 
 _LOG_BYTES = 1_000_000
@@ -58,6 +59,7 @@ def run(paths: list[Path]) -> int:
     theme.apply(app)
     SCREEN.remembered()
     window = Window()
+    Tidying(window.backstage.idle, window)
     window.show()
     if demo_folder() in paths:
         window.path.show()

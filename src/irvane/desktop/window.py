@@ -40,6 +40,7 @@ from irvane.desktop.proofs import Proofs
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.reporting import Reporting
 from irvane.desktop.session import BARE, Session
+from irvane.desktop.soon import FRAME, Soon
 from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.writer import Writing
 
@@ -138,11 +139,12 @@ class Window(QMainWindow):
         proofs.picking.connect(shelf.pick_button.setChecked)
         self.band.chosen.connect(self._station)
         self.session.proofs_changed.connect(self._save)
-        self.session.item_changed.connect(lambda _n: self._update_controls())
+        self._controls = Soon(self, self._update_controls, FRAME)
+        self.session.item_changed.connect(lambda _n: self._controls.ask())
         self.opening.learned.connect(self._learned)
         self.strip.busy.connect(shelf.set_busy)
         self.writing.folder_changed.connect(self._update_controls)
-        back.improved.connect(lambda _key: self._update_controls())
+        back.improved.connect(lambda _key: self._controls.ask())
         back.files.saved.connect(self._saved)
         back.demo_ready.connect(self._demo_ready)
         self.decide.finished.connect(self._decided)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, QRectF, Qt, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
@@ -20,6 +20,7 @@ from irvane.desktop.bench.trying import Trying
 from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.bench.zooming import Zooming
 from irvane.desktop.session import BARE, Session
+from irvane.desktop.soon import FRAME, Soon
 
 LETTERS = ("A", "B", "C", "D", "E", "F")
 FEWEST, MOST = 2, 6
@@ -60,8 +61,7 @@ class Bench(QWidget):
         self.zooming.changed.connect(self._zoomed)
         self.zooming.probe_wanted.connect(self.move_probe)
         session.item_changed.connect(self._item_changed)
-        self._captions_due = QTimer(self, singleShot=True, interval=0)
-        self._captions_due.timeout.connect(self._show_captions)
+        self._captions_due = Soon(self, self._show_captions, FRAME)
         self._arrange()
 
     # building
@@ -390,7 +390,7 @@ class Bench(QWidget):
                 content.proof = count - 1
             content.whole = content.probe = None
         self.feed.request()
-        self._captions_due.start()  # pictures first
+        self._captions_due.ask()  # pictures first
 
     def keyPressEvent(self, event: object) -> None:  # noqa: N802
         if getattr(event, "key", lambda: None)() == Qt.Key.Key_Escape and self.views[0].picking:

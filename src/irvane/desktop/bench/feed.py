@@ -21,6 +21,7 @@ from irvane.core.line.view import Rendered
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.screen import SCREEN
+from irvane.desktop.soon import Soon
 from irvane.desktop.wish import Wish
 
 #: Milliseconds without a change after which figures are read; and after which those of the probe, when it is moved.
@@ -53,12 +54,10 @@ class Feed(QObject):
         self._spots: dict[str, list[Spot]] = {}
         self._mappings: dict[tuple[str, str], Mapping | None] = {}
         self._aligning: set[tuple[str, str]] = set()
-        self._pending = QTimer(self, singleShot=True, interval=0)
-        self._pending.timeout.connect(self._request)
+        self._pending = Soon(self, self._request)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLED)
         self._settle.timeout.connect(self._measure)
-        self._probing = QTimer(self, singleShot=True, interval=_PROBED)
-        self._probing.timeout.connect(self._probe)
+        self._probing = Soon(self, self._probe, _PROBED)
         backstage.rendered.connect(self._rendered)
         backstage.improved.connect(lambda _key: self.request())
         backstage.busy.connect(self._busy)
@@ -79,8 +78,7 @@ class Feed(QObject):
 
     def probe(self) -> None:
         """The probe was moved: read its figures."""
-        if not self._probing.isActive():  # while it is moved on and on, figures are read all the same
-            self._probing.start()
+        self._probing.ask()
 
     def wish(self, pane: int) -> Wish | None:
         """What a pane wants to show now."""
@@ -113,8 +111,7 @@ class Feed(QObject):
 
     def request(self) -> None:
         """Ask for new views, once the window has nothing else to do."""
-        if not self._pending.isActive():  # begun anew again and again, it would wait for a pause
-            self._pending.start()
+        self._pending.ask()
 
     def _request(self) -> None:
         count = len(self.panes.contents)

@@ -49,6 +49,8 @@ class Band(QWidget):
 
     def set_words(self, words: dict[str, str]) -> None:
         """What each station is doing."""
+        if words.items() <= self._words.items():
+            return
         self._words.update(words)
         self.setAccessibleDescription("; ".join(f"{TITLES[s]}: {w}" for s, w in self._words.items()))
         self.update()

@@ -188,8 +188,9 @@ class NumberRow(QWidget):
             self.slider.setValue(round((shown - self.spec.low) / self._fine))
             if not (self.box.hasFocus() and self.box.value() == shown):
                 self.box.setValue(shown)
-        self.slider.automatic = value is None
-        self.slider.update()
+        if self.slider.automatic != (value is None):
+            self.slider.automatic = value is None
+            self.slider.update()
         if self.auto is not None:
             self.auto.setChecked(value is None)
         if another:
