@@ -171,7 +171,7 @@ def main() -> None:
         w.bench.set_marks(True)
         p.take("sensor")
         w.bench.set_marks(False)
-        w.merge(None)
+        w.opening.merge(w.proofs.item().bracket)
         p.settle()
         w.band.toggle("light")
         p.take("merge")

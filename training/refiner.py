@@ -12,7 +12,8 @@ gained nothing worth its time, and is not shipped.
 The network sees a picture that Irvane's own interpolation made of a mosaic (in the domain of the interpolation, at the
 camera's reference gains) and gives what is wrong with it. Examples are mosaics of a random camera as in denoiser.py,
 denoised by the shipped network; without ``--denoised`` one part is nearly free of noise instead. They are made once
-(``examples``); state is saved every few minutes; the same command goes on from there.
+(``examples``); state is saved every few minutes; the same command goes on from there. Without that state, ``--start``
+begins with the shipped weights: worth a run when the denoiser has changed.
 """
 
 from __future__ import annotations
@@ -61,7 +62,8 @@ REDUCTIONS = (1.8, 3.2)
 #: Share of what was learned that is shipped, for denoised mosaics: colours that the pictures at hand do not have are
 #: mended too much, so that the mean of the picture before and after is better than either on other photographs.
 SHIPPED = 0.5
-RATE, LAST_RATE = 1.5e-3, 1e-5
+#: Highest learning rate: for a new network, and for one that begins with the shipped weights.
+RATE, RATE_ON, LAST_RATE = 1.5e-3, 6e-4, 1e-5
 WARM_UP, DECAY, SAVE_EVERY = 200, 0.998, 500
 #: Pixels at the border of an example that do not count, and the weight of errors of colour differences.
 BORDER, COLOUR_WEIGHT = 12, 0.5
@@ -242,15 +244,23 @@ def score(net: nn.Module, store: np.ndarray) -> tuple[float, float]:
     return tuple(float(-10 * e.square().mean((1, 2, 3)).log10().mean()) for e in (before, after))
 
 
-def train(array: Packing, denoised: bool, work: Path, steps: int) -> None:
+def exported(array: Packing, denoised: bool) -> Path:
+    return Path(__file__).parent.parent / "src/irvane/core/sensor" / f"{name_of(array, denoised)}.onnx"
+
+
+def train(array: Packing, denoised: bool, work: Path, steps: int, start: bool) -> None:
     torch.set_num_threads(2)
     torch.manual_seed(0)
     learn, check = (np.load(store_of(array, denoised, work, one), mmap_mode="r") for one in (True, False))
     net, smooth = Net(array, denoised).to(memory_format=torch.channels_last), Net(array, denoised)
+    if start:
+        denoiser.load_exported(net, exported(array, denoised))
+        _scale_mending(net, 1 / SHIPPED if denoised else 1.0)
+    highest = RATE_ON if start else RATE
 
     def rate(step: int) -> float:
         share = 0.5 * (1 + math.cos(math.pi * step / steps))
-        return LAST_RATE + (RATE - LAST_RATE) * min(1.0, (step + 1) / WARM_UP) * share
+        return LAST_RATE + (highest - LAST_RATE) * min(1.0, (step + 1) / WARM_UP) * share
 
     def losses(first: int) -> Callable[[], torch.Tensor]:
         source = _batches(learn, np.random.default_rng(100 + first))
@@ -269,18 +279,22 @@ def train(array: Packing, denoised: bool, work: Path, steps: int) -> None:
     fit(net, smooth, state, steps, rate, losses, told, DECAY, SAVE_EVERY)
 
 
-def export(array: Packing, denoised: bool, work: Path) -> None:
-    """Write the network for ONNX Runtime, and beside it how it was made."""
-    net, name = Net(array, denoised), name_of(array, denoised)
-    target = Path(__file__).parent.parent / "src/irvane/core/sensor" / f"{name}.onnx"
-    saved = torch.load(work / f"refine-{name}.pt", weights_only=True)
+@torch.no_grad()
+def _scale_mending(net: Net, share: float) -> None:
+    for part in net.tail.parameters():
+        part *= share
+
+
+def export(array: Packing, denoised: bool, work: Path, start: bool) -> None:
+    """Write the network for ONNX Runtime, and beside it how it was made (`start`: after the runs recorded before)."""
+    net, target = Net(array, denoised), exported(array, denoised)
+    former = json.loads(target.with_suffix(".json").read_text("utf-8"))["runs"] if start else []
+    saved = torch.load(work / f"refine-{name_of(array, denoised)}.pt", weights_only=True)
     net.load_state_dict(saved["smooth"])
-    if denoised:
-        with torch.no_grad():
-            for part in net.tail.parameters():
-                part *= SHIPPED
+    _scale_mending(net, SHIPPED if denoised else 1.0)
     record = {
-        "script": "training/refiner.py", "steps": saved["step"], "minutes": round(saved["seconds"] / 60),
+        "script": "training/refiner.py",
+        "runs": [*former, {"steps": saved["step"], "minutes": round(saved["seconds"] / 60)}],
         "batch": BATCH, "patch": CUT, "width": WIDTH, "blocks": BLOCKS, "examples": EXAMPLES,
         "share": SHIPPED if denoised else 1.0, "parameters": sum(p.numel() for p in net.parameters()),
         "pictures": [n for n in photographs.TRAINING if n not in denoiser.HELD_OUT], "held_out": denoiser.HELD_OUT,
@@ -300,13 +314,16 @@ if __name__ == "__main__":
     parser.add_argument("--array", choices=denoiser.ARRAYS, required=True)
     parser.add_argument("--work", type=Path, required=True, help="folder for pictures and states")
     parser.add_argument("--denoised", action="store_true", help="the network for denoised mosaics")
+    parser.add_argument(
+        "--start", action="store_true", help="begin (or: it was begun) with the shipped network"
+    )
     parser.add_argument("--steps", type=int, default=9000)
     args = parser.parse_args()
     chosen = denoiser.ARRAYS[args.array], args.denoised, args.work
     if args.what == "train":
-        train(*chosen, args.steps)
+        train(*chosen, args.steps, args.start)
     elif args.what == "examples":
         photographs.fetch_more()
         examples(*chosen)
     else:
-        export(*chosen)
+        export(*chosen, args.start)

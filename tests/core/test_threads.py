@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -155,3 +157,41 @@ def test_what_follows_too_fast_is_seen_all_the_same() -> None:
     go_on.release()
     worker.close()
     assert told == [0, 3], "cancelled"
+
+
+def test_what_is_done_meanwhile_has_the_higher_priority() -> None:
+    # setpriority(2): on Linux a thread has a nice value of its own; larger is less urgent
+    def priority(_item: int = 0) -> int:
+        return os.getpriority(os.PRIO_PROCESS, threading.get_native_id())
+
+    def slow(_item: int) -> int:
+        time.sleep(0.2)
+        return priority()
+
+    found: dict[str, list[int]] = {"meanwhile": []}
+
+    def background() -> None:
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 5)
+        found["own"] = [priority()]
+        found["plain"] = list(each(priority, range(4)))
+        found["long"] = list(each(slow, range(2), lambda: found["meanwhile"].extend(each(priority, [1, 2]))))
+
+    thread = threading.Thread(target=background)
+    thread.start()
+    thread.join()
+    assert found["own"] == [5]
+    assert set(found["plain"]) == set(found["meanwhile"]) == {5}, "no lower than who asked"
+    assert min(found["long"]) > 5
+
+
+def test_the_foreground_keeps_its_priority() -> None:
+    before = os.getpriority(os.PRIO_PROCESS, threading.get_native_id())
+    if before == 0:
+        found = list(
+            each(
+                lambda _item: os.getpriority(os.PRIO_PROCESS, threading.get_native_id()),
+                range(2),
+                lambda: None,
+            )
+        )
+        assert found == [0, 0]

@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from irvane.desktop.bench.strip import BESIDE, DIVIDED, ONE
+from irvane.desktop.session import BARE
 
 from .conftest import Driver
 
@@ -144,3 +145,23 @@ def test_contrast_and_white_balance_are_matched_from_the_menu(driver: Driver) ->
         bench.strip.match_actions[kind].trigger()
     driver.settled()
     assert not bench.contents[1].match.words()
+
+
+def test_a_view_begun_before_a_pane_changed_is_not_shown_in_it(driver: Driver) -> None:
+    window, bench = driver.window, driver.window.bench
+    made: list[tuple] = []
+    window.backstage.rendered.connect(lambda *what: made.append(what))
+    bench.show_proof(0, 0)
+    driver.settled()
+    window.session.edit(bench.contents[0].item, 0, {"light.exposure": 1.0})
+    driver.until(lambda: any(pane == 0 for pane, *_ in made))
+    driver.settled()
+    late = next(what for what in reversed(made) if what[0] == 0)
+    bench.show_proof(0, BARE)
+    driver.settled()
+    shown = bench.contents[0].current
+    window.backstage.rendered.emit(*late)  # as from a worker that was at it when the proof was changed
+    assert bench.contents[0].current is shown
+    bench.show_proof(0, 0)
+    driver.settled()
+    assert bench.contents[0].current is not shown

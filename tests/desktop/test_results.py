@@ -162,7 +162,7 @@ def test_the_window_thread_is_never_blocked(driver: Driver, tmp_path: Path) -> N
     window.writing.set_folder(tmp_path)
     window.writing.write()
     driver.settled()
-    window.merge(window.session.items[driver.number("furnace-hand-1.dng")].bracket)
+    window.opening.merge(window.session.items[driver.number("furnace-hand-1.dng")].bracket)
     driver.settled()
     timer.stop()
     assert len(gaps) > 200

@@ -11,7 +11,7 @@ import threading
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sized
 from concurrent.futures import Future, ThreadPoolExecutor, wait
-from contextlib import contextmanager, nullcontext
+from contextlib import contextmanager, nullcontext, suppress
 from itertools import pairwise
 from typing import Any, TypeVar
 
@@ -29,6 +29,8 @@ cv2.setNumThreads(1)
 _OWN = threading.local()
 #: Seconds between two calls of what is done while others work.
 _LOOK_UP = 0.03
+#: How much nicer threads are that give way to what is done meanwhile, and less so with every step that this is nested.
+_GIVING_WAY, _DEEPER = 11, 7
 
 
 class _Stop:
@@ -66,13 +68,24 @@ def stopping(call: Callable[[], None]) -> Iterator[None]:
         yield
 
 
-def _pool() -> ThreadPoolExecutor:
-    """Threads that work for the present one; others for what it does meanwhile."""
-    pools: list[ThreadPoolExecutor] = _OWN.__dict__.setdefault("pools", [])
+def _pool(gives_way: bool) -> ThreadPoolExecutor:
+    """Threads that work for the present one; others for what it does meanwhile.
+
+    Those of background work that gives way to other work have a lower priority than what is done meanwhile.
+    """
+    pools: dict[tuple[int, bool], ThreadPoolExecutor] = _OWN.__dict__.setdefault("pools", {})
     depth: int = getattr(_OWN, "depth", 0)
-    while len(pools) <= depth:
-        pools.append(ThreadPoolExecutor(CORES))
-    return pools[depth]
+    if (depth, gives_way) not in pools:
+        lower = max(_GIVING_WAY - _DEEPER * depth, 0) if gives_way else 0
+        pools[depth, gives_way] = ThreadPoolExecutor(CORES, initializer=_lower_priority, initargs=(lower,))
+    return pools[depth, gives_way]
+
+
+def _lower_priority(by: int) -> None:
+    thread = threading.get_native_id()
+    if by and hasattr(os, "setpriority") and (now := os.getpriority(os.PRIO_PROCESS, thread)) > 0:
+        with suppress(OSError):  # without it everything works, only less smoothly
+            os.setpriority(os.PRIO_PROCESS, thread, now + by)
 
 
 def _result(future: Future[Result], meanwhile: Callable[[], None] | None) -> Result:
@@ -98,7 +111,7 @@ def each(
     if meanwhile is None and isinstance(items, Sized) and len(items) == 1:
         yield from map(work, items)
         return
-    pool, stop = _pool(), _Stop()
+    pool, stop = _pool(meanwhile is not None), _Stop()
 
     def stoppable(item: Item) -> Result:
         _OWN.stop = stop

@@ -1,11 +1,14 @@
-"""Opening: finding pictures, reading what the rail shows of them, noticing which frames are brackets."""
+"""Opening: finding pictures, reading what the rail shows of them, noticing which frames are brackets, merging these."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from irvane.core.line.merging import MERGE_START, MergeSource
+from irvane.core.settings import Settings
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.session import Session
@@ -88,3 +91,23 @@ class Opening(QObject):
         items = [self.session.items[n] for n in numbers]
         pictures = [item.preview.pixels if item.preview is not None else None for item in items]
         self.backstage.files.group(numbers, [item.info for item in items], pictures)
+
+    def merge(self, numbers: tuple[int, ...]) -> None:
+        """Open the merge of a bracket."""
+        items = [self.session.items[n] for n in numbers if n in self.session.items]
+        if len(items) < 2:
+            self.said.emit("This frame does not belong to a bracket.")
+            return
+        source = MergeSource([one.path for one in items])
+        merged = self.session.add(source, after=items[-1].number)
+        if not merged.ready:
+            first = items[0].settings(items[0].sidecar.current)
+            begin = Settings(light=first.light, colour=first.colour, acutance=first.acutance)
+            # untreated, a merge looks dull: it starts from a good natural rendering
+            for path, value in MERGE_START.items():
+                begin = begin.with_value(path, value)
+            proof = replace(merged.sidecar.proofs[0], settings=begin)
+            merged.sidecar = replace(merged.sidecar, proofs=(proof,))
+            self.backstage.files.learn(merged.number, source, 2)
+            self.said.emit("The merge starts from the photographic operator; without it a merge looks dull.")
+        self.rail.choose(merged.number)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
@@ -19,9 +18,8 @@ from PySide6.QtWidgets import (
 from irvane.core.files.sets import OPENABLE
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.looks import PICTURE
-from irvane.core.line.merging import MERGE_START, MergeSource
 from irvane.core.line.teststrip import GRADE
-from irvane.core.settings import STATIONS, Settings
+from irvane.core.settings import STATIONS
 from irvane.desktop.actions import KeysDialog, make_actions
 from irvane.desktop.appearance import Appearance
 from irvane.desktop.backstage import Backstage
@@ -114,7 +112,7 @@ class Window(QMainWindow):
         self.shelf.paces = self.backstage.engine.paces
         back, bench, shelf, proofs = self.backstage, self.bench, self.shelf, self.proofs
         self.rail.frame_chosen.connect(bench.show_frame)
-        self.rail.merge_asked.connect(self.merge)
+        self.rail.merge_asked.connect(self.opening.merge)
         bench.chosen_changed.connect(self._update_controls)
         bench.proof_menu.connect(proofs.menu)
         shelf.changed.connect(proofs.edit)
@@ -169,7 +167,7 @@ class Window(QMainWindow):
             "quit": self.close,
             "previous": lambda: self.rail.step(-1),
             "next": lambda: self.rail.step(1),
-            "merge": lambda: self.merge(None),
+            "merge": lambda: self.opening.merge(self._bracket()),
             "undo": self.session.undo.undo,
             "redo": self.session.undo.redo,
             "previous_proof": lambda: proofs.step_proof(-1),
@@ -266,6 +264,11 @@ class Window(QMainWindow):
         self.path.show()
         self.opening.open([folder])
 
+    def _bracket(self) -> tuple[int, ...]:
+        """The bracket that the chosen frame belongs to."""
+        item = self.proofs.item()
+        return item.bracket if item is not None else ()
+
     # proofs
 
     def _learned(self, number: int) -> None:
@@ -284,30 +287,6 @@ class Window(QMainWindow):
         item = self.session.items.get(number)
         if item is not None and path.parent != item.path.parent:
             self.say(f"{item.path.parent} is read-only; settings are kept in {path.parent}.")
-
-    # merging
-
-    def merge(self, numbers: object) -> None:
-        """Merge a bracket (that of the chosen frame when none is given)."""
-        item = self.proofs.item()
-        members = tuple(numbers) if numbers else (item.bracket if item is not None else ())  # type: ignore[arg-type]
-        items = [self.session.items[n] for n in members if n in self.session.items]
-        if len(items) < 2:
-            self.say("This frame does not belong to a bracket.")
-            return
-        source = MergeSource([one.path for one in items])
-        merged = self.session.add(source, after=items[-1].number)
-        if not merged.ready:
-            first = items[0].settings(items[0].sidecar.current)
-            begin = Settings(light=first.light, colour=first.colour, acutance=first.acutance)
-            # untreated, a merge looks dull: it starts from a good natural rendering
-            for path, value in MERGE_START.items():
-                begin = begin.with_value(path, value)
-            proof = replace(merged.sidecar.proofs[0], settings=begin)
-            merged.sidecar = replace(merged.sidecar, proofs=(proof,))
-            self.backstage.files.learn(merged.number, source, 2)
-            self.say("The merge starts from the photographic operator; without it a merge looks dull.")
-        self.rail.choose(merged.number)
 
     # the line
 

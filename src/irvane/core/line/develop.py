@@ -322,7 +322,7 @@ def denoise_finished_part(
     picture: Picture, noise: FinishedNoise, removal: Removal, region: Region
 ) -> np.ndarray:
     """A region of a finished picture without its noise, float32 H×W×3."""
-    around, align = finished.REACH, denoise.ALIGN
+    around, align = finished.REACH, finished.ALIGN
     top, left = (max(0, (v - around) // align * align) for v in (region.top, region.left))
     h, w = picture.shape
     part = picture.read(

@@ -13,8 +13,6 @@ from irvane.core.noise import classical, learned
 from irvane.core.progress import Progress, always, step
 from irvane.core.threads import CORES, each
 
-#: Tiles start at multiples of this, so that windows, scales and arrays line up.
-ALIGN = 48
 #: A tile may be so much wider than usual where that saves a second one.
 _STRETCHED = 1.25
 
@@ -27,10 +25,11 @@ class Method:
     ----------
     name : name and version, part of every cache key and of proofs.
     tile : takes a piece of a mosaic, its array, noise model, gains, and strength; returns the clean piece.
-    halo : pixels that a tile needs around itself, a multiple of 24: both arrays and two halvings of their cells. What
-        lies further away changes results by less than 0.003 σ of the noise.
+    halo : pixels that a tile needs around itself. What lies further away changes results by less than 0.003 σ of the
+        noise.
     side : rows and columns of a tile.
     fingerprint : hash of its weights; empty when there are none.
+    align : tiles and their halos begin so many pixels apart, or half as many: windows, scales and arrays line up.
     """
 
     name: str
@@ -38,6 +37,7 @@ class Method:
     halo: int
     side: tuple[int, int]
     fingerprint: Callable[[], str] = str
+    align: int = 48
 
 
 #: Share of the network where its result is averaged with the fast method's.
@@ -57,7 +57,7 @@ def _two_opinions(
 
 #: By the number of rows of the colour array.
 _LEARNED = {
-    2: Method("mosaic-network@3", learned.denoise_tile, 48, (1056, 1056), partial(learned.fingerprint, 2)),
+    2: Method("mosaic-network@3", learned.denoise_tile, 48, (1056, 1056), partial(learned.fingerprint, 2), 8),
     6: Method("two-opinions-6x6@7", _two_opinions, 72, (1056, 1056), partial(learned.fingerprint, 6)),
 }
 #: A second opinion without training, to measure against.
@@ -119,12 +119,13 @@ def denoise_mosaic(
         return mosaic.data[top:bottom, left:right].copy()
     cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
     chosen = method or method_for(cfa)
+    align = chosen.align
     out = np.empty((bottom - top, right - left), np.float32)
 
     def work(place: tuple[int, int]) -> None:
         y, x = place
         last_y, last_x = min(y + tall, bottom), min(x + wide, right)
-        y0, x0 = (max(0, v // ALIGN * ALIGN - chosen.halo) for v in (y, x))
+        y0, x0 = (max(0, v // align * align - chosen.halo) for v in (y, x))
         tile = np.ascontiguousarray(mosaic.data[y0 : last_y + chosen.halo, x0 : last_x + chosen.halo])
         clean = chosen.tile(tile, cfa, noise, gains, strength)
         out[y - top : last_y - top, x - left : last_x - left] = clean[
@@ -132,7 +133,7 @@ def denoise_mosaic(
         ]
 
     tall = min(
-        chosen.side[0], -(-(bottom - top) // (CORES * ALIGN)) * ALIGN
+        chosen.side[0], -(-(bottom - top) // (CORES * align)) * align
     )  # every core has something to do
     width = right - left
     wide = width if width <= _STRETCHED * chosen.side[1] else chosen.side[1]

@@ -20,6 +20,8 @@ from irvane.core.noise.sliding import SIDE, cosine_spectra
 
 #: Pixels around a place that its result depends on.
 REACH = 96
+#: Parts begin at multiples of this, so that windows and scales line up.
+ALIGN = 48
 _LEVELS = 3
 _TILE = 32
 _TILES = 3000

@@ -26,7 +26,7 @@ def fingerprint(period: int) -> str:
 def denoise_tile(
     data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, _gains: np.ndarray, strength: float
 ) -> np.ndarray:
-    """Denoise a piece of a mosaic (float32 H×W); the piece begins at a multiple of 48 pixels of the whole.
+    """Denoise a piece of a mosaic (float32 H×W); the piece begins at a multiple of 8 pixels of the whole (6×6: 12).
 
     Noise of `strength` times the model's standard deviation is taken for noise.
     """

@@ -20,15 +20,16 @@ from irvane.core.image import BLUE, RED, NoiseModel
 from irvane.core.sensor.encoding import POWER, decoded, encoded
 from irvane.core.sensor.packing import PACKINGS
 from irvane.core.sensor.rim import mirrored
-from irvane.core.threads import each
+from irvane.core.threads import CORES, each
 
 #: Indices of rows and columns, as of ``np.ix_``.
 Place = tuple[np.ndarray, ...]
 
 #: Pixels around a place that its result depends on: seven layers of 3×3 cells, in whole arrays.
 REACH = 24
-#: Rows and columns of a tile, and pixels that a picture is continued by; multiples of the array's sides.
-_TILE, _MARGIN = (288, 960), 24
+#: Rows and columns of a tile about, the fewest rows, and pixels that a picture is continued by; multiples of the array's
+#: sides.
+_TILE, _FEWEST, _MARGIN = (288, 960), 96, 24
 _PACKAGE = "irvane.core.sensor"
 #: Names of networks and names and versions of the methods (part of proofs and of cache keys), by the number of rows of
 #: the array, and whether the mosaic was denoised. To a Bayer mosaic as it was shot the directional method left nothing
@@ -101,6 +102,12 @@ def filters_of(cfa: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
     return np.tile(kinds, (h, w))[: shape[0], : shape[1]].astype(np.float32)
 
 
+def _rows_of_a_tile(rows: int, period: int) -> int:
+    """So many that every core has as much to do as the others, and what lies around tiles does not outweigh them."""
+    tiles = CORES * max(1, round(rows / (CORES * _TILE[0])))
+    return -(-max(rows // tiles + 1, _FEWEST) // period) * period
+
+
 def refine(
     picture: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float, removed: Removed | None = None
 ) -> np.ndarray:
@@ -137,11 +144,13 @@ def refine(
     )
     out = np.empty(picture.shape, np.float32)
 
+    tile = _rows_of_a_tile(sides[0], period), _TILE[1]
+
     def work(corner: tuple[int, int]) -> None:
         """A tile of the result, in places of the continued picture."""
         (top, low, high, bottom), (left, first, last, right) = (
             (max(at - REACH, 0), max(at, b), min(at + side, b + n), min(at + side + REACH, end))
-            for at, side, b, n, end in zip(corner, _TILE, before, sides, ends, strict=True)
+            for at, side, b, n, end in zip(corner, tile, before, sides, ends, strict=True)
         )
         place = np.ix_(rows[top:bottom], columns[left:right])
         light = picture[place]
@@ -163,7 +172,9 @@ def refine(
         there = slice(low - before[0], high - before[0]), slice(first - before[1], last - before[1])
         out[there] = decoded(np.ascontiguousarray(kept), gains, knee)
 
-    down, across = (range(b // t * t, b + n, t) for b, n, t in zip(before, sides, _TILE, strict=True))
+    down, across = (
+        range(b // period * period, b + n, t) for b, n, t in zip(before, sides, tile, strict=True)
+    )
     for _ in each(work, list(product(down, across))):
         pass
     return out

@@ -49,6 +49,8 @@ class Feed(QObject):
         super().__init__(parent)
         self.panes, self.backstage = panes, backstage
         self._shown: dict[int, Wish] = {}
+        #: What was asked for since a pane shows what it does; what was before is not taken any more.
+        self._asked: dict[int, list[Wish]] = {}
         self._wished: dict[int, Wish | None] = {}
         self._loupe: tuple[float, float] | None = None
         self._spots: dict[str, list[Spot]] = {}
@@ -75,6 +77,8 @@ class Feed(QObject):
     def forget(self, pane: int) -> None:
         """The pane shows something else now."""
         self._shown.pop(pane, None)
+        self._asked.pop(pane, None)
+        self._wished.pop(pane, None)
 
     def probe(self) -> None:
         """The probe was moved: read its figures."""
@@ -119,7 +123,7 @@ class Feed(QObject):
         if self._align(wishes):  # what is to be seen lies elsewhere now
             wishes = [self.wish(pane) for pane in range(count)]
         self._wished = dict(enumerate(wishes))
-        self.backstage.keep_only([wish for wish in wishes if wish is not None])
+        self.backstage.improving.keep_only([wish for wish in wishes if wish is not None])
         asked: list[Wish] = []
         for pane in sorted(range(count), key=lambda pane: pane != self.panes.chosen):
             wish = wishes[pane]
@@ -127,6 +131,8 @@ class Feed(QObject):
                 continue  # panes that show the same are served by one picture
             self.backstage.show(pane, wish)
             asked.append(wish)
+            if wish not in self._asked.setdefault(pane, []):
+                self._asked[pane].append(wish)
         first = wishes[0]
         for pane, wish in enumerate(wishes[1:], 1):
             if self.panes.matching and first is not None and wish is not None:
@@ -175,8 +181,12 @@ class Feed(QObject):
             )
 
     def _rendered(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
+        asked = self._asked.get(pane, [])
+        wanted = wish in asked
+        if wanted:
+            del asked[: asked.index(wish)]
         for other in range(len(self.panes.contents)):
-            if other == pane or self._wished.get(other) == wish:
+            if (other == pane and wanted) or self._wished.get(other) == wish:
                 self._take(other, wish, rendered, state)
         if self._wished.get(pane) != wish and not self.backstage.renders(pane):
             self.request()  # what was asked for meanwhile was there already then
@@ -205,7 +215,12 @@ class Feed(QObject):
     def _busy(self, job: tuple[Any, ...], words: str, share: float, left: float) -> None:
         for pane, content in enumerate(self.panes.contents):
             item, wish = self.panes.item(pane), self._wished.get(pane)
-            if item is None or item.problem or wish is None or not self.backstage.concerns(job, wish):
+            if (
+                item is None
+                or item.problem
+                or wish is None
+                or not self.backstage.improving.concerns(job, wish)
+            ):
                 continue
             if share >= 1:
                 content.busy = ""
