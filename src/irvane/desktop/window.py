@@ -139,6 +139,7 @@ class Window(QMainWindow):
         self.session.proofs_changed.connect(self._save)
         self._controls = Soon(self, self._update_controls, FRAME)
         self.session.item_changed.connect(lambda _n: self._controls.ask())
+        self.session.item_changed.connect(lambda _n: self._bend())
         self.opening.learned.connect(self._learned)
         self.strip.busy.connect(shelf.set_busy)
         self.writing.folder_changed.connect(self._update_controls)
@@ -322,6 +323,12 @@ class Window(QMainWindow):
         if self.shelf.isVisible() or self.band.station:
             self.curve.show_settings(settings)
             self.shelf.show_proof(settings, frame, content, content.proof != BARE and item.ready)
+
+    def _bend(self) -> None:
+        """The curve that is being drawn follows at once: its next point is put among the ones that are there."""
+        item = self.proofs.item()
+        if item is not None and self.curve.isVisible():
+            self.curve.show_settings(item.settings(self.bench.contents[self.bench.chosen].proof))
 
     def compare_selected(self) -> None:
         """The frames that are selected in the rail side by side, on the spot that tells most."""
