@@ -166,7 +166,7 @@ def _finish(args: argparse.Namespace, report: Any) -> None:
 def _ladder(args: argparse.Namespace) -> int:
     from irvane.core.judge.chart import marked_chart
     from irvane.core.judge.ladder import read_ladder
-    from irvane.core.judge.report import ladder_report
+    from irvane.core.judge.ladder_report import ladder_report
     from irvane.core.judge.usable import USUAL_LIMIT
     from irvane.core.line.picture import Region
 

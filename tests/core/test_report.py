@@ -19,8 +19,9 @@ from irvane.core.image import LUMA_2020
 from irvane.core.judge.chartlines import Line, svg_chart
 from irvane.core.judge.comparing import Compared, compare_entries, crop, develop_entry, scene_at, side_of
 from irvane.core.judge.ladder import read_ladder
+from irvane.core.judge.ladder_report import ladder_report
 from irvane.core.judge.probe import robust_sigma
-from irvane.core.judge.report import comparison_report, ladder_report
+from irvane.core.judge.report import comparison_report
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import LADDER_FOLDER

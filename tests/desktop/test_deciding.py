@@ -106,7 +106,7 @@ def test_a_ladder_is_measured_and_its_limit_moved(driver: Driver, demo: Path, tm
     assert len(curves) == 2
     _stops, values = curves[0].getData()
     assert np.allclose(values, [r.mean_snr for r in window.ladders[0].rungs])
-    from irvane.core.judge.report import ladder_report
+    from irvane.core.judge.ladder_report import ladder_report
 
     reporting.keep(ladder_report(window.ladders, 12.0), tmp_path / "kept")
     driver.until(lambda: (tmp_path / "kept" / "report.pdf").exists(), 60)

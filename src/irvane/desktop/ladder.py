@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.judge.ladder import CameraLadder
-from irvane.core.judge.report import ladder_report
+from irvane.core.judge.ladder_report import ladder_report
 from irvane.core.judge.usable import USUAL_LIMIT, compare
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of
