@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -25,6 +26,15 @@ def _quick_hand_over() -> Iterator[None]:
     sys.setswitchinterval(0.001)
     yield
     sys.setswitchinterval(before)
+
+
+@pytest.fixture
+def garbage_as_before() -> Iterator[None]:
+    """For tests that change when the interpreter collects its garbage."""
+    thresholds = gc.get_threshold()
+    yield
+    gc.set_threshold(*thresholds)
+    gc.unfreeze()
 
 
 class Driver:

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QMessageBox, QPushButton
 
 from irvane.core.finish import job
 from irvane.core.line import engine
+from irvane.desktop.tidying import Tidying
 
 from .conftest import Driver
 
@@ -130,6 +131,7 @@ def test_finished_pictures_are_full_citizens(driver: Driver, tmp_path: Path) -> 
 
 
 @pytest.mark.alone
+@pytest.mark.usefixtures("garbage_as_before")
 def test_the_window_thread_is_never_blocked(driver: Driver, tmp_path: Path) -> None:
     """A timer of 5 ms runs through the whole job and notes its delays.
 
@@ -149,6 +151,7 @@ def test_the_window_thread_is_never_blocked(driver: Driver, tmp_path: Path) -> N
     timer.timeout.connect(beat)
     timer.start()
     window = driver.window
+    Tidying(window.backstage.idle, window)  # as in the program
     window.rail.choose(driver.number("window-leaves.dng"))
     for value in range(20):
         window.proofs.edit("light.exposure", value / 10)

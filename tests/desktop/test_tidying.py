@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import gc
 import weakref
-from collections.abc import Iterator
 
 import pytest
 from PySide6.QtCore import QObject
@@ -20,14 +19,6 @@ class _Knot:
         self.itself = self
 
 
-@pytest.fixture
-def _as_before() -> Iterator[None]:
-    thresholds = gc.get_threshold()
-    yield
-    gc.set_threshold(*thresholds)
-    gc.unfreeze()
-
-
 def _much_made() -> None:
     """So many objects that the interpreter would begin a full collection by itself."""
     kept = []
@@ -36,7 +27,7 @@ def _much_made() -> None:
             kept.append([[] for _ in range(1000)])
 
 
-@pytest.mark.usefixtures("_as_before", "qapp")
+@pytest.mark.usefixtures("garbage_as_before", "qapp")
 def test_nothing_is_collected_fully_while_the_window_is_at_work():
     parent, full = QObject(), []
     one = Tidying(lambda: False, parent)
@@ -55,7 +46,7 @@ def test_nothing_is_collected_fully_while_the_window_is_at_work():
     assert gc.get_count()[2] >= tidying._WORTH
 
 
-@pytest.mark.usefixtures("_as_before", "qapp")
+@pytest.mark.usefixtures("garbage_as_before", "qapp")
 def test_garbage_is_collected_once_the_window_rests():
     resting, parent = [False], QObject()
     one = Tidying(lambda: resting[0], parent)
@@ -72,7 +63,7 @@ def test_garbage_is_collected_once_the_window_rests():
     assert gone() is None
 
 
-@pytest.mark.usefixtures("_as_before", "qapp")
+@pytest.mark.usefixtures("garbage_as_before", "qapp")
 def test_what_was_loaded_before_is_not_looked_through_again():
     parent = QObject()
     Tidying(lambda: True, parent)
