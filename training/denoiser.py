@@ -236,15 +236,24 @@ def former_runs(array: Packing) -> list[dict]:
     return json.loads(exported(array).with_suffix(".json").read_text("utf-8"))["runs"]
 
 
-def export(array: Packing, work: Path, start: bool, squared: bool) -> None:
-    """Write the network for ONNX Runtime, and beside it how it was made (`start`: after the runs recorded before)."""
+def export(array: Packing, work: Path, start: bool, squared: bool, share: float) -> None:
+    """Write the network for ONNX Runtime, and beside it how it was made (`start`: after the runs recorded before).
+
+    With a `share` below 1, the rest is the shipped weights: the mean of two runs from the same beginning (Wortsman and
+    others 2022, "Model soups").
+    """
     net, target = Net(array), exported(array)
     former = former_runs(array) if start else []
     saved = torch.load(work / f"{array.file}.pt", weights_only=True)
+    if share < 1:
+        load_exported(net, target)
+        saved["smooth"] = {k: w.lerp(saved["smooth"][k], share) for k, w in net.state_dict().items()}
     net.load_state_dict(saved["smooth"])
     run = {"steps": saved["step"], "minutes": round(saved["seconds"] / 60)}
     if squared:
         run["loss"] = "squared"
+    if share < 1:
+        run["share"] = share
     record = {
         "script": "training/denoiser.py",
         "runs": [*former, run],
@@ -270,6 +279,7 @@ if __name__ == "__main__":
         "--start", action="store_true", help="begin (or: it was begun) with the shipped network"
     )
     parser.add_argument("--squared", action="store_true", help="count (or: it was counted) squared errors")
+    parser.add_argument("--share", type=float, default=1.0, help="of the run in what is shipped")
     parser.add_argument("--steps", type=int, default=10_000)
     args = parser.parse_args()
     if args.what == "train":
@@ -277,4 +287,4 @@ if __name__ == "__main__":
         args.work.mkdir(parents=True, exist_ok=True)
         train(ARRAYS[args.array], args.work, args.steps, args.start, args.squared)
     else:
-        export(ARRAYS[args.array], args.work, args.start, args.squared)
+        export(ARRAYS[args.array], args.work, args.start, args.squared, args.share)

@@ -35,8 +35,8 @@ _PACKAGE = "irvane.core.sensor"
 #: the array, and whether the mosaic was denoised. To a Bayer mosaic as it was shot the directional method left nothing
 #: worth a network's time; to one of the 6×6 array, knowing the noise added nothing to the network that does not.
 _NETWORKS = {
-    (6, False): ("six_by_six", "refined-6x6@4"),
-    (6, True): ("six_by_six", "refined-6x6@4"),
+    (6, False): ("six_by_six", "refined-6x6@5"),
+    (6, True): ("six_by_six", "refined-6x6@5"),
     (2, True): ("bayer_denoised", "refined-denoised@4"),
 }
 #: Variance at black where a model has none, relative to white.
