@@ -73,8 +73,8 @@ def diagnose(
         source = {"file": "the file's noise profile", "measured": "measured in this frame"}.get(
             noise.origin, "a usual sensor at this ISO"
         )
-        levels = f"SNR {decibels(mid):.0f} dB at mid-grey, {decibels(shadow):.0f} dB three stops below"
-        findings.append(f"{kind.capitalize()}: {levels.replace('-', '−')} ({source}).")
+        grey, dark = (f"{decibels(snr):.0f} dB".replace("-", "−") for snr in (mid, shadow))
+        findings.append(f"{kind.capitalize()}: SNR {grey} at mid-grey, {dark} three stops below ({source}).")
         amount = automatic_amount(noise)
         if amount < _SMALL_AMOUNT:
             measures.append(

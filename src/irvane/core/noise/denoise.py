@@ -57,7 +57,7 @@ def _two_opinions(
 
 #: By the number of rows of the colour array.
 _LEARNED = {
-    2: Method("mosaic-network@4", learned.denoise_tile, 48, (1056, 1056), partial(learned.fingerprint, 2), 8),
+    2: Method("mosaic-network@5", learned.denoise_tile, 48, (1056, 1056), partial(learned.fingerprint, 2), 8),
     6: Method("two-opinions-6x6@8", _two_opinions, 72, (1056, 1056), partial(learned.fingerprint, 6)),
 }
 #: A second opinion without training, to measure against.
