@@ -30,7 +30,7 @@ _OWN = threading.local()
 #: Seconds between two calls of what is done while others work.
 _LOOK_UP = 0.03
 #: How much nicer threads are that give way to what is done meanwhile, and less so with every step that this is nested.
-_GIVING_WAY, _DEEPER = 11, 7
+_GIVING_WAY, _DEEPER = 5, 3
 
 
 class _Stop:

@@ -63,7 +63,7 @@ class Backstage(QObject):
     def __init__(self, parent: QObject | None = None, engine: Engine | None = None) -> None:
         super().__init__(parent)
         self.engine = engine or Engine(cache=ResultCache())
-        self._heavy = Worker("develop", unexpected, nice=8)
+        self._heavy = Worker("develop", unexpected, nice=6)
         self._view = Worker("view", unexpected, nice=1)
         self.sights = Sights(self.engine, self._view, self._tell, self)
         self.improving = Improving(self.engine, self._heavy, self._tell, self)
