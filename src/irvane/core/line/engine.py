@@ -44,6 +44,8 @@ Key = tuple[str, Sensor]
 
 #: Bytes that developed frames may occupy together.
 BUDGET = 2_400_000_000
+#: Reduced views without noise that a frame keeps beside the newest: more than there are panes.
+_REDUCED = 7
 #: Bytes per pixel that a developed frame takes (16 bits in three colours with halved levels, mosaic, clip marks), and a
 #: denoised picture beside it.
 _DEVELOPED_BYTES, _DENOISED_BYTES = 13, 8
@@ -295,8 +297,10 @@ class Engine:
         frame = self.full(source, settings.sensor)
         outer, removal = seen_by(settings, region, frame.developed.extent), frame.removal(settings)
         step(progress, 0.0)
-        others = {r: made for r, made in frame.reduced.items() if r in self._wanted}
-        frame.reduced = {**others, removal: (outer, denoise_view(frame.developed, removal, outer))}
+        made = denoise_view(frame.developed, removal, outer)
+        # panes of other sizes see other places: what they wait for must not take turns
+        others = [(what, patch) for what, patch in frame.reduced.items() if what[0] in self._wanted]
+        frame.reduced = {**dict(others[-_REDUCED:]), (removal, outer): made}
         return frame
 
     def refine_local(

@@ -37,7 +37,7 @@ class Frame:
     coarse: bool
     wholes: dict[Removal, Picture] = field(default_factory=dict)
     patches: dict[Removal, Patch] = field(default_factory=dict)
-    reduced: dict[Removal, tuple[Region, Patch]] = field(default_factory=dict)
+    reduced: dict[tuple[Removal, Region], Patch] = field(default_factory=dict)
     exposure: SensorExposure | None = None
     seen: set[tuple[int, int]] = field(default_factory=set)
 
@@ -93,8 +93,7 @@ class Frame:
         """Pixels denoised in a fast way, for the time until those are there that the settings ask for."""
         if region.step <= 1:
             return self.clean(settings.with_value("noise.method", FAST), region)
-        made_for, patch = self.reduced.get(self.removal(settings), (None, None))
-        return patch if made_for == seen_by(settings, region, self.developed.extent) else None
+        return self.reduced.get((self.removal(settings), seen_by(settings, region, self.developed.extent)))
 
     def otherwise(self, settings: Settings, region: Region) -> Patch | None:
         """Pixels whose noise was removed a little more or less, so that noise does not flash up."""
@@ -103,7 +102,7 @@ class Frame:
         found: list[tuple[Removal, Picture | Patch]] = list(self.wholes.items())
         if region.step > 1:
             outer = seen_by(settings, region, extent)
-            found += [(r, patch) for r, (place, patch) in list(self.reduced.items()) if place == outer]
+            found += [(r, patch) for (r, place), patch in list(self.reduced.items()) if place == outer]
         else:
             outer = wanted(region, extent)
             found += [(r, patch) for r, patch in list(self.patches.items()) if covers(patch, outer)]
