@@ -155,20 +155,26 @@ def test_locally_denoised_pixels_are_those_of_the_whole(cfa: np.ndarray, flip: i
     assert kept is not None and kept.fitting(settings).developed.denoised is whole.developed.denoised
 
 
-def test_panes_of_different_sizes_keep_their_rough_views(frames: Path) -> None:
-    """Were each to push the other's out, they would be made in turns for ever."""
+def test_panes_keep_what_was_denoised_for_each(frames: Path) -> None:
+    """Were each to push out the other's, they would be made in turns for ever."""
     engine, settings = Engine(), Settings().with_value("noise.amount", 100)
     source = FileSource(frames / "bench-iso6400.dng")
     full = engine.full(source, settings.sensor)
-    engine.pin([(source, settings.sensor)], [full.removal(settings)])
     h, w = full.developed.extent
-    regions = [Region(0, 0, h, w, step) for step in (2.0, 2.01, 2.02)]
-    for region in regions:
+    reduced = [Region(0, 0, h, w, step) for step in (2.0, 2.01, 2.02)]
+    near = [Region(top, 40, top + 60, 100) for top in (20, 60, 90)]
+    shown = [(source, settings.sensor)], [full.removal(settings)]
+    engine.pin(*shown, reduced + near)
+    for region in reduced:
         frame = engine.denoise_view(source, settings, region)
-    assert all(frame.rough(settings, region) is not None for region in regions)
-    for k in range(20):
-        engine.denoise_view(source, settings, Region(0, 0, h, w, 3 + k / 100))
-    assert len(frame.reduced) <= 8, "they do not pile up"
+    for region in near:
+        frame = engine.denoise_local(source, settings, region)
+    assert all(frame.rough(settings, region) is not None for region in reduced)
+    assert all(frame.clean(settings, region) is not None for region in near)
+    engine.pin(*shown, near[:1])
+    engine.denoise_local(source, settings, near[0])
+    engine.denoise_view(source, settings, reduced[0])
+    assert len(frame.patches) == len(frame.reduced) == 1, "what no pane shows any more is given up"
 
 
 def test_the_engine_keeps_to_its_budget(frames: Path) -> None:

@@ -125,3 +125,27 @@ def test_a_turned_frame_is_turned_back(driver: Driver, frames: Path, tmp_path: P
     first = bench.views[0]._view_rect(bench.views[0].probe, bench.views[0].contents[0]).center()
     assert (there - first).manhattanLength() < 3
     assert region.left != bench.probe_region(0).left
+
+
+def test_panes_of_one_proof_in_different_places_come_to_rest(driver: Driver) -> None:
+    """What is seen of each is denoised once; were they to take turns, the whole frame would never be."""
+    window, bench = driver.window, driver.window.bench
+    driver.key(Qt.Key.Key_V, Qt.KeyboardModifier.ShiftModifier)
+    bench.show_proof(1, 0)
+    for pane, centre in ((0, (0.3, 0.3)), (1, (0.7, 0.7))):
+        bench.choose(pane)
+        bench.set_zoom(1.0)
+        bench.views[pane].viewport.centre = centre
+    driver.settled()
+    made: list[str] = []
+    denoise = window.backstage.engine.denoise_local
+
+    def counted(source, settings, region, progress):
+        made.append(settings.noise.method)
+        return denoise(source, settings, region, progress)
+
+    window.backstage.engine.denoise_local = counted
+    window.proofs.edit("noise.amount", 187)
+    driver.settled()
+    assert [content.state for content in bench.contents] == ["final", "final"]
+    assert made.count("fast") <= 4 and made.count("best") <= 4, made

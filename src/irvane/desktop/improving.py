@@ -168,6 +168,7 @@ class Improving(QObject):
         self.engine.pin(
             ((wish.source, wish.settings.sensor) for wish in shown),
             (removal for _, removal in removals if removal is not None),
+            (wish.region for wish in shown),
         )
         self._heavy.cancel(lambda key: key[0] in _KINDS and key[1] not in keys)
 

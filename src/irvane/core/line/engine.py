@@ -26,9 +26,9 @@ from irvane.core.line.develop import (
     repaired,
     to_be_refined,
 )
-from irvane.core.line.frame import Frame
+from irvane.core.line.frame import Frame, PartKey
 from irvane.core.line.local import denoise_region, denoise_view, refine_region
-from irvane.core.line.picture import Picture, Region, tiles_of, whole_tiles
+from irvane.core.line.picture import Patch, Picture, Region, tiles_of, whole_tiles
 from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.view import seen_by, wanted
 from irvane.core.memory import give_back
@@ -44,8 +44,8 @@ Key = tuple[str, Sensor]
 
 #: Bytes that developed frames may occupy together.
 BUDGET = 2_400_000_000
-#: Reduced views without noise that a frame keeps beside the newest: more than there are panes.
-_REDUCED = 7
+#: Parts of a frame that were denoised for what is seen, kept beside the newest: two for each of six panes.
+_PARTS = 11
 #: Bytes per pixel that a developed frame takes (16 bits in three colours with halved levels, mosaic, clip marks), and a
 #: denoised picture beside it.
 _DEVELOPED_BYTES, _DENOISED_BYTES = 13, 8
@@ -85,6 +85,7 @@ class Engine:
         self._loaded: tuple[str, Loaded] | None = None
         self._pinned: set[Key] = set()
         self._wanted: set[Removal] = set()
+        self._seen: set[Region] = set()
         self._lock = threading.Lock()
 
     @staticmethod
@@ -99,10 +100,16 @@ class Engine:
                 self._frames.move_to_end(key)
             return self._frames.get(key)
 
-    def pin(self, shown: Iterable[tuple[Source, Sensor]], removals: Iterable[Removal] = ()) -> None:
-        """Frames that are shown now are never dropped, nor pictures that were denoised in these ways."""
+    def pin(
+        self,
+        shown: Iterable[tuple[Source, Sensor]],
+        removals: Iterable[Removal] = (),
+        regions: Iterable[Region] = (),
+    ) -> None:
+        """Frames that are shown now are never dropped, nor pictures that were denoised in these ways, nor parts of them that
+        hold these regions."""
         with self._lock:
-            self._wanted = set(removals)
+            self._wanted, self._seen = set(removals), set(regions)
             self._pinned = {self._key(source, sensor) for source, sensor in shown}
 
     @property
@@ -286,9 +293,19 @@ class Engine:
         removal = frame.removal(settings)
         step(progress, 0.0)
         patch = denoise_region(frame.developed, settings.sensor, removal, outer, progress)
-        kin = {*self._wanted, *(replace(r, kind=FAST) for r in self._wanted)}
-        frame.patches = {**{r: p for r, p in frame.patches.items() if r in kin}, removal: patch}
+        frame.patches = {**self._still_seen(frame.patches), (removal, outer): patch}
         return frame
+
+    def _still_seen(self, made: dict[PartKey, Patch]) -> dict[PartKey, Patch]:
+        """Denoised parts that a pane shows now: were one pane's to push out another's, they would take turns for ever."""
+        kin = {*self._wanted, *(replace(r, kind=FAST) for r in self._wanted)}
+        seen = self._seen
+        kept = [
+            ((removal, place), patch)
+            for (removal, place), patch in made.items()
+            if removal in kin and any(place.step == one.step and place.holds(one) for one in seen)
+        ]
+        return dict(kept[-_PARTS:])
 
     def denoise_view(
         self, source: Source, settings: Settings, region: Region, progress: Progress = always
@@ -297,10 +314,8 @@ class Engine:
         frame = self.full(source, settings.sensor)
         outer, removal = seen_by(settings, region, frame.developed.extent), frame.removal(settings)
         step(progress, 0.0)
-        made = denoise_view(frame.developed, removal, outer)
-        # panes of other sizes see other places: what they wait for must not take turns
-        others = [(what, patch) for what, patch in frame.reduced.items() if what[0] in self._wanted]
-        frame.reduced = {**dict(others[-_REDUCED:]), (removal, outer): made}
+        patch = denoise_view(frame.developed, removal, outer)
+        frame.reduced = {**self._still_seen(frame.reduced), (removal, outer): patch}
         return frame
 
     def refine_local(

@@ -17,6 +17,9 @@ from irvane.core.settings import Settings
 #: What a picture is: of the binned mosaic; denoising (or the refining of colour) pending; denoised for now; done.
 COARSE, NOISY, ROUGH, FINAL = "coarse", "noisy", "rough", "final"
 
+#: How a part was denoised, and the region that it was made for, with the margin that views need.
+PartKey = tuple[Removal, Region]
+
 
 @dataclass
 class Frame:
@@ -26,8 +29,8 @@ class Frame:
     ----------
     coarse : True while it is only the binned form of the mosaic.
     wholes : denoised pictures of the whole frame, by how they were made: proofs that differ in it stand side by side.
-    patches : denoised pixels of the last region that was asked for, likewise; made fast they stand in for the best.
-    reduced : reduced views that were denoised by themselves, likewise, each with the region that it was made for.
+    patches : denoised pixels of the regions that panes show, likewise; made fast they stand in for the best.
+    reduced : reduced views that were denoised by themselves, likewise.
     exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
     seen : tiles of the plain picture that were refined already, because they were looked at.
     """
@@ -36,8 +39,8 @@ class Frame:
     context: Context
     coarse: bool
     wholes: dict[Removal, Picture] = field(default_factory=dict)
-    patches: dict[Removal, Patch] = field(default_factory=dict)
-    reduced: dict[tuple[Removal, Region], Patch] = field(default_factory=dict)
+    patches: dict[PartKey, Patch] = field(default_factory=dict)
+    reduced: dict[PartKey, Patch] = field(default_factory=dict)
     exposure: SensorExposure | None = None
     seen: set[tuple[int, int]] = field(default_factory=set)
 
@@ -74,10 +77,14 @@ class Frame:
 
     def clean(self, settings: Settings, region: Region) -> Patch | None:
         """Locally denoised pixels that stand in for a region, if they are there."""
-        patch = self.patches.get(self.removal(settings))
-        if patch is None or region.step > 1:
+        if region.step > 1:
             return None
-        return patch if covers(patch, wanted(region, self.developed.extent)) else None
+        removal, outer = self.removal(settings), wanted(region, self.developed.extent)
+        # copies here and below: the worker may change them meanwhile
+        made = [
+            patch for (r, _), patch in list(self.patches.items()) if r == removal and covers(patch, outer)
+        ]
+        return made[-1] if made else None
 
     def stand_in(self, settings: Settings, region: Region) -> tuple[Patch | None, str]:
         """Denoised pixels of a region for the time that the whole is not there, and what a picture of them is."""
@@ -98,14 +105,13 @@ class Frame:
     def otherwise(self, settings: Settings, region: Region) -> Patch | None:
         """Pixels whose noise was removed a little more or less, so that noise does not flash up."""
         wished, extent = self.removal(settings).strength, self.developed.extent
-        # copies: the worker may change them meanwhile
         found: list[tuple[Removal, Picture | Patch]] = list(self.wholes.items())
         if region.step > 1:
             outer = seen_by(settings, region, extent)
             found += [(r, patch) for (r, place), patch in list(self.reduced.items()) if place == outer]
         else:
             outer = wanted(region, extent)
-            found += [(r, patch) for r, patch in list(self.patches.items()) if covers(patch, outer)]
+            found += [(r, patch) for (r, _), patch in list(self.patches.items()) if covers(patch, outer)]
         if not found:
             return None
         _, nearest = min(found, key=lambda made: abs(made[0].strength - wished))

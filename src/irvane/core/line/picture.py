@@ -140,6 +140,11 @@ class Region:
     right: int
     step: float = 1.0
 
+    def holds(self, other: Region) -> bool:
+        """Does the other region lie in this one?"""
+        rows = self.top <= other.top and other.bottom <= self.bottom
+        return rows and self.left <= other.left and other.right <= self.right
+
 
 def tiles_of(region: Region) -> Iterator[tuple[int, int]]:
     """Row and column of the tiles that a region lies in."""
