@@ -19,6 +19,7 @@ from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource
 from irvane.core.settings import STATIONS, Settings
 from irvane.desktop import theme
+from irvane.desktop.bench.elided import Elided
 from irvane.desktop.line.band import Band
 from irvane.desktop.line.controls import ChoiceRow, NumberRow
 from irvane.desktop.line.plots import Plot
@@ -55,6 +56,28 @@ def test_rows_show_and_give_values(qtbot: QtBot, path: str) -> None:
     )
     assert row.spec.unit in row.box.text()
     assert row.spec.help in row.slider.toolTip()
+
+
+def test_figures_are_shown_whole_or_not_at_all(qtbot: QtBot) -> None:
+    figures = ["σ 22.10 %", "SNR 5.5 dB", "clipped 0.15 %"]
+    label = Elided()
+    qtbot.addWidget(label)
+    label.set_full(" · ".join(figures))
+    label.show()
+    seen = set()
+    for width in range(300, 20, -5):
+        label.resize(width, 20)
+        assert label.fontMetrics().horizontalAdvance(label.text()) <= width
+        *shown, last = label.text().split(" · ")
+        if last in figures:
+            shown.append(last)
+        elif shown:
+            assert last == "…"
+        if shown:
+            assert shown == figures[: len(shown)], "no figure is cut"
+        seen.add(len(shown))
+    assert seen == {0, 1, 2, 3}
+    assert label.toolTip() == label.text_in_full() == " · ".join(figures)
 
 
 def test_rows_take_true_minus_and_plus_signs(qtbot: QtBot) -> None:

@@ -6,8 +6,15 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QSizePolicy
 
 
+#: What stands between figures.
+_BETWEEN = " · "
+
+
 class Elided(QLabel):
-    """A label that may be narrower than its text; the full text is in the tool tip."""
+    """A label that may be narrower than its text; the full text is in the tool tip.
+
+    Figures are shown whole or not at all: half a number would be another one.
+    """
 
     def __init__(self, name: str = "") -> None:
         super().__init__()
@@ -26,7 +33,15 @@ class Elided(QLabel):
         return self._full
 
     def _fit(self) -> None:
-        self.setText(self.fontMetrics().elidedText(self._full, Qt.TextElideMode.ElideRight, self.width()))
+        parts = self._full.split(_BETWEEN)
+        shown = self._full
+        while len(parts) > 1 and self._cut(shown) != shown:
+            parts.pop()
+            shown = _BETWEEN.join([*parts, "…"])
+        self.setText(self._cut(shown))
+
+    def _cut(self, text: str) -> str:
+        return self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, self.width())
 
     def resizeEvent(self, event: object) -> None:  # noqa: N802
         self._fit()
