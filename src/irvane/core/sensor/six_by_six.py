@@ -74,14 +74,14 @@ def phase(cfa: np.ndarray) -> tuple[int, int]:
 
 @lru_cache(maxsize=36)
 def _norms(pattern: bytes) -> np.ndarray:
-    """Weights of the blurred colours in the guide, by the place in the array: float32, 3×6×6."""
+    """Weights of the blurred colours in the guide, by the place in the array: float32, 6×3×6."""
     colours = np.tile(np.frombuffer(pattern, SIX_BY_SIX.dtype).reshape(6, 6), (8, 8))
     inside = np.s_[18:24, 18:24]  # out of the border's reach
     norms = []
     for colour, weight in ((0, 0.25), (1, 0.5), (2, 0.25)):
         mask = (colours == colour).astype(np.float32)
         norms.append(weight / cv2.GaussianBlur(mask, (0, 0), _PRE_SIGMA)[inside])
-    return np.asarray(norms, np.float32)
+    return np.ascontiguousarray(np.swapaxes(norms, 0, 1), np.float32)
 
 
 @serial
@@ -99,6 +99,12 @@ def _weigh(red, green, blue, weights, out):
 
 
 @serial
+def _weigh_rows(planes, weights, out):
+    for y in range(out.shape[0]):
+        _weigh(planes[0, y], planes[1, y], planes[2, y], weights[y % 6], out[y])
+
+
+@serial
 def _products(gx, gy, xx, yy, xy):
     for i in range(gx.size):
         xx[i] = gx[i] * gx[i]
@@ -113,8 +119,7 @@ def _guide(v: np.ndarray, pattern: np.ndarray) -> np.ndarray:
         cv2.GaussianBlur(plane, (0, 0), _PRE_SIGMA, dst=plane)
     weights = np.tile(_norms(pattern.tobytes()), -(-v.shape[1] // 6))
     guide = np.empty_like(v)
-    for y in range(v.shape[0]):
-        _weigh(planes[0, y], planes[1, y], planes[2, y], weights[:, y % 6], guide[y])
+    _weigh_rows(planes, weights, guide)
     return guide
 
 
