@@ -200,7 +200,7 @@ def train(work: Path) -> None:
             total += loss.item() * len(chosen)
         with torch.no_grad():
             made = net(checked)[:, 0].numpy()
-        limit, found = threshold(made, truth.numpy(), clean, pixels)
+        limit, found = threshold(made, truth.numpy(), clean, pixels, IMAGINED)
         calmly = float((made[truth.numpy() & (2 * checked[:, -3].numpy() < CALM)] > limit).mean())
         print(
             f"{epoch + 1}: loss {total / len(features):.5f}, limit {limit:.2f}, found {found:.4f}, in calm {calmly:.4f}",
@@ -211,10 +211,12 @@ def train(work: Path) -> None:
     )
 
 
-def threshold(made: np.ndarray, wrong: np.ndarray, clean: np.ndarray, pixels: int) -> tuple[float, float]:
-    """The result above which few enough good pixels lie, and the share of suspected defects above it."""
+def threshold(
+    made: np.ndarray, wrong: np.ndarray, clean: np.ndarray, pixels: int, imagined: float
+) -> tuple[float, float]:
+    """The result above which few enough good pixels lie (of 100,000), and the share of suspected defects above it."""
     good = np.sort(made[clean])[::-1]
-    limit = max(float(good[int(IMAGINED * pixels / 1e5)]), 0.0)
+    limit = max(float(good[int(imagined * pixels / 1e5)]), 0.0)
     return limit, float((made[wrong] > limit).mean())
 
 

@@ -13,7 +13,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
+sys.path.append(str(Path(__file__).parent.parent / "benchmarks"))
 import photographs
 
 _LETTERS = "aeghkmnprstwxyzABDEGKMRSW0235689&%"

@@ -8,7 +8,9 @@ import pytest
 import shots
 
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
-from irvane.core.sensor.defects import repair_defects
+from irvane.core.sensor import closer
+from irvane.core.sensor.defects import possible, repair_defects
+from irvane.core.sensor.suspects import suspects
 
 ARRAYS = {"bayer": BAYER, "6x6": SIX_BY_SIX}
 READ = 3.0  # electrons
@@ -166,7 +168,9 @@ def test_defects_beside_the_rim_are_found_on_slopes(array: str) -> None:
     assert np.mean(share) > 0.95
 
 
-@pytest.mark.parametrize(("blur", "most", "least"), [(0.0, 3.0, 0.5), (0.6, 0.5, 0.7)], ids=["sharp", "lens"])
+@pytest.mark.parametrize(
+    ("blur", "most", "least"), [(0.0, 2.0, 0.65), (0.6, 1.0, 0.9)], ids=["sharp", "lens"]
+)
 @pytest.mark.parametrize("array", ARRAYS)
 def test_photographs_keep_their_fine_detail(array: str, blur: float, most: float, least: float) -> None:
     """Hardly any detail is taken for a defect, even where it is sharp down to the pixel, as no lens draws it."""
@@ -186,3 +190,59 @@ def test_photographs_keep_their_fine_detail(array: str, blur: float, most: float
             defects += int(where.sum())
     assert imagined <= most * pixels / 100_000
     assert found >= least * defects
+
+
+def test_what_is_looked_at_closely_turns_with_the_mosaic() -> None:
+    """A sensor mounted sideways sees the same defects: the planes around a suspect are those of before, turned."""
+    rng = np.random.default_rng(3)
+    light = _mosaic(_scene("slopes"), BAYER)[:96, :96]
+    shot, noise = _shot(light, 5000, rng)
+    for place in ((30, 41), (52, 20), (3, 60), (47, 91)):
+        shot[place] += 0.3
+    seen = []
+    for data, cfa in ((shot, BAYER), (np.rot90(shot), np.rot90(BAYER))):
+        mosaic = Mosaic(np.ascontiguousarray(data), np.ascontiguousarray(cfa))
+        found = suspects(mosaic, noise)
+        near, told = possible(mosaic, noise, found)
+        planes = closer.looked(mosaic, noise, found, near, told)[:, : closer.PLANES * closer.SIDE**2]
+        shape = len(near), closer.PLANES, closer.SIDE, closer.SIDE
+        seen.append(
+            {(int(found.y[k]), int(found.x[k])): p for k, p in zip(near, planes.reshape(shape), strict=True)}
+        )
+    assert {(30, 41), (52, 20)} <= set(seen[0])
+    for y, x in ((30, 41), (52, 20)):  # of the rim's margins, each sensor has its own
+        np.testing.assert_allclose(seen[1][95 - x, y], np.rot90(seen[0][y, x], axes=(1, 2)), atol=1e-4)
+
+
+@pytest.mark.parametrize("array", ARRAYS)
+def test_defects_are_found_in_texture(array: str) -> None:
+    """8 and more standard deviations of noise and texture around them, in photographs that a lens softened a little."""
+    cfa, found, defects, imagined, pixels = ARRAYS[array], 0, 0, 0, 0
+    for seed, name in enumerate(("astronaut.png", "chelsea.png", "coffee.png", "motorcycle_left.png")):
+        for well in (50_000, 1_500):
+            rng = np.random.default_rng(seed)
+            scene = cv2.GaussianBlur(shots.photograph(name), (0, 0), 0.6)
+            light = np.minimum(_mosaic(scene * shots.NEUTRAL.astype(np.float32), cfa), 1)
+            clean, noise = _shot(light, well, rng)
+            imagined += _repaired(Mosaic(clean, cfa), noise)[1]
+            pixels += light.size
+            mean, squares = (cv2.blur(values, (7, 7)) for values in (clean, clean * clean))
+            height = 8 * np.sqrt(np.maximum(squares - mean**2, 0)) * rng.uniform(1, 8, light.shape)
+            where = (rng.random(light.shape) < 5e-3) & (clean + height < 1)
+            hot = np.where(where, clean + height, clean).astype(np.float32)
+            found += int(((_repaired(Mosaic(hot, cfa), noise)[0] != hot) & where).sum())
+            defects += int(where.sum())
+    assert defects > 400
+    assert imagined <= pixels / 100_000
+    assert found >= 0.97 * defects
+
+
+def test_the_limit_rises_with_what_is_doubtful_only() -> None:
+    sure, doubtful = np.full(200, 8.0, np.float32), np.full(30, -2.0, np.float32)
+    limits = [
+        closer.limit(found, 1_000_000) for found in (sure, np.r_[sure, doubtful], np.tile(doubtful, 20))
+    ]
+    assert limits[0] == limits[1] == closer.limit(np.zeros(0, np.float32), 1_000_000) < 0, (
+        "true defects hardly count"
+    )
+    assert limits[2] > 2, "a picture this sharp has many pixels that are nearly defects"

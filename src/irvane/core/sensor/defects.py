@@ -2,18 +2,19 @@
 
 A defect stands out from its neighbours of the same colour, and those of other colours know nothing of it, while light
 always spreads over them through the lens. In fine texture that is a matter of degree: a small network
-that was made by ``training/defects.py`` judges every suspect by the 9×9 pixels around it.
+that was made by ``training/defects.py`` judges every suspect by the 9×9 pixels around it, and those that it does not
+clear are looked at more closely (:mod:`irvane.core.sensor.closer`).
 """
 
 from __future__ import annotations
-
-from collections.abc import Iterator
 
 import numpy as np
 
 from irvane.core import networks
 from irvane.core.image import Mosaic, NoiseModel
 from irvane.core.kernels import serial
+from irvane.core.sensor import closer
+from irvane.core.sensor.around import colours_around, surroundings
 from irvane.core.sensor.suspects import Suspects, level, sort, suspects
 from irvane.core.threads import each
 
@@ -38,32 +39,8 @@ _PACKAGE, _NETWORK = "irvane.core.sensor", "defects"
 
 
 def fingerprint() -> str:
-    """Hash of the network's weights."""
-    return networks.fingerprint(_PACKAGE, _NETWORK)
-
-
-@serial
-def _inside(at, size, period):
-    """The place of the same colour inside the rim."""
-    while at < 0:
-        at += period
-    while at >= size:
-        at -= period
-    return at
-
-
-@serial
-def _surroundings(data, y, x, period, around):
-    """The pixels around a suspect; beyond the rim stands the same colour inside, but never the suspect again."""
-    h, w = data.shape
-    inner = REACH <= y < h - REACH and REACH <= x < w - REACH
-    for k in range(_SIDE * _SIDE):
-        j, i = y + k // _SIDE - REACH, x + k % _SIDE - REACH
-        if not inner:
-            j, i = max(_inside(j, h, period), 0), max(_inside(i, w, period), 0)
-            if j == y and i == x and k != _SIDE * _SIDE // 2:
-                i = i + period if i + period < w else max(i - period, 0)
-        around[k] = data[j, i]
+    """Hash of the weights of both networks."""
+    return networks.fingerprint(_PACKAGE, _NETWORK) + closer.fingerprint()
 
 
 @serial
@@ -93,7 +70,7 @@ def _see_all(data, ys, xs, period, colours, gain, variance, instead, excess, spr
         kinds, told = colours[(ys[s] % period) * period + xs[s] % period], out[s]
         here = kinds[centre]
         sign = np.float32(1) if excess[s] > 0 else np.float32(-1)
-        _surroundings(data, ys[s], xs[s], period, around)
+        surroundings(data, ys[s], xs[s], period, REACH, around)
         total, many = np.float32(0), 0
         odd[:] = 0
         counts[:] = 0
@@ -133,14 +110,6 @@ def _see_all(data, ys, xs, period, colours, gain, variance, instead, excess, spr
         told[n + 8] = 0.25 * min(np.sqrt(odd[2]), np.float32(_RESTLESS))
 
 
-def _colours_around(cfa: np.ndarray) -> np.ndarray:
-    """Colours of the pixels around every place of an array: places × pixels."""
-    period, reach = cfa.shape[0], np.arange(-REACH, REACH + 1)
-    places = np.arange(period)[:, None] + reach
-    around = cfa[places[:, None, :, None] % period, places[None, :, None, :] % period]
-    return np.ascontiguousarray(around.reshape(period * period, -1), dtype=np.int64)
-
-
 def crowding(found: Suspects, shape: tuple[int, int]) -> np.ndarray:
     """Share of suspects among the pixels of the square around each suspect: N."""
     down, across = (-(-n // _SQUARE) for n in shape)
@@ -153,7 +122,7 @@ def crowding(found: Suspects, shape: tuple[int, int]) -> np.ndarray:
 
 def seen(mosaic: Mosaic, noise: NoiseModel, found: Suspects, crowds: np.ndarray, part: slice) -> np.ndarray:
     """What the network is told of a part of the suspects, whose crowding is known: float32, N×FEATURES."""
-    colours = _colours_around(mosaic.cfa)
+    colours = colours_around(mosaic.cfa, REACH)
     gain, variance = np.array(noise.gain, np.float32), np.array(noise.read, np.float32) ** 2
     figures = [v[part] for v in (found.instead, found.excess, found.spread)]
     out = np.empty((figures[0].size, FEATURES), np.float32)
@@ -164,14 +133,19 @@ def seen(mosaic: Mosaic, noise: NoiseModel, found: Suspects, crowds: np.ndarray,
     return out
 
 
-def _judged(mosaic: Mosaic, noise: NoiseModel, found: Suspects) -> Iterator[np.ndarray]:
-    """Which of the suspects are defects, part by part."""
+def possible(mosaic: Mosaic, noise: NoiseModel, found: Suspects) -> tuple[np.ndarray, np.ndarray]:
+    """Which of the suspects the first network does not clear, and what is told of them: int N, and see `closer.figures`."""
     crowds = crowding(found, mosaic.data.shape)
 
-    def judge(part: slice) -> np.ndarray:
-        return networks.run(_PACKAGE, _NETWORK, seen(mosaic, noise, found, crowds, part))[:, 0] > 0
+    def judge(part: slice) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        told = seen(mosaic, noise, found, crowds, part)
+        first = networks.run(_PACKAGE, _NETWORK, told)[:, 0]
+        near = np.flatnonzero(first > closer.NEAR)
+        return near + part.start, told[near], first[near]
 
-    yield from each(judge, [slice(k, k + _MANY) for k in range(0, found.y.size, _MANY)])
+    parts = list(each(judge, [slice(k, k + _MANY) for k in range(0, found.y.size, _MANY)]))
+    near, told, first = (np.concatenate(columns) for columns in zip(*parts, strict=True))
+    return near, closer.figures(told, first, crowding(found.only(near), mosaic.data.shape))
 
 
 def repair_defects(mosaic: Mosaic, noise: NoiseModel) -> int:
@@ -189,6 +163,7 @@ def repair_defects(mosaic: Mosaic, noise: NoiseModel) -> int:
     found = suspects(mosaic, noise)
     if not found.y.size:
         return 0
-    wrong = np.concatenate(list(_judged(mosaic, noise, found)))
-    mosaic.data[found.y[wrong], found.x[wrong]] = found.instead[wrong]
-    return int(wrong.sum())
+    near, told = possible(mosaic, noise, found)
+    wrong = found.only(near[closer.defective(mosaic, noise, found, near, told)])
+    mosaic.data[wrong.y, wrong.x] = wrong.instead
+    return wrong.y.size

@@ -43,6 +43,12 @@ class Suspects:
     excess: np.ndarray
     spread: np.ndarray
 
+    def only(self, which: np.ndarray) -> Suspects:
+        """Some of them (int, N)."""
+        return Suspects(
+            *(values[which] for values in (self.y, self.x, self.instead, self.excess, self.spread))
+        )
+
 
 def _neighbours(cfa: np.ndarray, count: int = 8) -> np.ndarray:
     """The nearest same-colour offsets of every place in the array: int, places × count × 2."""
