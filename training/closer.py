@@ -12,8 +12,6 @@ of held-out photographs, no more than `IMAGINED` are taken for defects.
 
 from __future__ import annotations
 
-import argparse
-import json
 import math
 import multiprocessing
 from collections.abc import Callable
@@ -24,7 +22,6 @@ import denoiser
 import numpy as np
 import torch
 from fitting import fit
-from scenes import photographs
 from torch import nn
 
 import defects
@@ -158,9 +155,8 @@ def train(work: Path) -> None:
 
 
 def export(work: Path) -> None:
-    """Write the network for ONNX Runtime, and beside it how it was made."""
-    net, target = Net(), Path(__file__).parent.parent / "src/irvane/core/sensor/defects_closer.onnx"
-    saved = torch.load(work / "closer.pt", weights_only=True)
+    """Write the trained network, its result shifted."""
+    net, saved = Net(), torch.load(work / "closer.pt", weights_only=True)
     net.load_state_dict(saved["smooth"])
     checked, truth, clean, pixels = _loaded(work, False)
     limit, found = defects.threshold(results(net, checked), truth, clean, pixels, IMAGINED)
@@ -168,24 +164,11 @@ def export(work: Path) -> None:
         net.judge[-1].bias -= limit
     record = {
         "script": "training/closer.py", "pictures made": EXAMPLES, "steps": saved["step"], "minutes": round(saved["seconds"] / 60),
-        "batch": BATCH, "width": WIDTH, "dense": DENSE, "parameters": sum(p.numel() for p in net.parameters()),
+        "batch": BATCH, "width": WIDTH, "dense": DENSE,
         "imagined per 100,000, held out": IMAGINED, "found of possible ones, held out": round(found, 4),
-        "pictures": [n for n in photographs.TRAINING if n not in denoiser.HELD_OUT], "held_out": denoiser.HELD_OUT,
     }  # fmt: skip
-    target.with_suffix(".json").write_text(json.dumps(record, indent=1) + "\n", "utf-8")
-
-    torch.onnx.export(
-        net.eval(), (torch.zeros(1, 16, FEATURES),), str(target), input_names=["seen"], output_names=["defect"],
-        dynamic_axes={"seen": {1: "n"}, "defect": {1: "n"}}, opset_version=17, dynamo=False,
-    )  # fmt: skip
-    denoiser.shorten(target)
+    defects.write(net, "defects_closer", FEATURES, record)
 
 
 if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("what", choices=("examples", "train", "export"))
-    parser.add_argument("--work", type=Path, required=True, help="folder for pictures and states")
-    args = parser.parse_args()
-    if args.what == "examples":
-        photographs.fetch_more()
-    {"examples": examples, "train": train, "export": export}[args.what](args.work)
+    defects.ask(__doc__, examples, train, export)

@@ -17,6 +17,7 @@ import argparse
 import json
 import math
 import multiprocessing
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
@@ -220,32 +221,43 @@ def threshold(
     return limit, float((made[wrong] > limit).mean())
 
 
-def export(work: Path) -> None:
-    """Write the network for ONNX Runtime, and beside it how it was made."""
-    net, target = Net(), Path(__file__).parent.parent / "src/irvane/core/sensor/defects.onnx"
-    saved = torch.load(work / "defects.pt", weights_only=True)
-    net.load_state_dict(saved["net"])
-    with torch.no_grad():
-        net.layers[-1].bias -= saved["limit"]
-    record = {
-        "script": "training/defects.py", "pictures made": EXAMPLES, "suspects": saved["suspects"], "epochs": EPOCHS,
-        "batch": BATCH, "widths": WIDTHS, "parameters": sum(p.numel() for p in net.parameters()),
-        "imagined per 100,000, held out": IMAGINED, "found of suspects, held out": round(saved["found"], 4),
-        "pictures": [n for n in photographs.TRAINING if n not in denoiser.HELD_OUT], "held_out": denoiser.HELD_OUT,
-    }  # fmt: skip
+def write(net: nn.Module, name: str, features: int, record: dict) -> None:
+    """Write a network for ONNX Runtime, and beside it how it was made."""
+    target = Path(__file__).parent.parent / "src/irvane/core/sensor" / f"{name}.onnx"
+    record["parameters"] = sum(p.numel() for p in net.parameters())
+    record["pictures"] = [n for n in photographs.TRAINING if n not in denoiser.HELD_OUT]
+    record["held_out"] = denoiser.HELD_OUT
     target.with_suffix(".json").write_text(json.dumps(record, indent=1) + "\n", "utf-8")
     torch.onnx.export(
-        net.eval(), (torch.zeros(1, 16, FEATURES),), str(target), input_names=["seen"], output_names=["defect"],
+        net.eval(), (torch.zeros(1, 16, features),), str(target), input_names=["seen"], output_names=["defect"],
         dynamic_axes={"seen": {1: "n"}, "defect": {1: "n"}}, opset_version=17, dynamo=False,
     )  # fmt: skip
     denoiser.shorten(target)
 
 
-if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("what", choices=("examples", "train", "export"))
+def export(work: Path) -> None:
+    """Write the trained network."""
+    net, saved = Net(), torch.load(work / "defects.pt", weights_only=True)
+    net.load_state_dict(saved["net"])
+    with torch.no_grad():
+        net.layers[-1].bias -= saved["limit"]
+    record = {
+        "script": "training/defects.py", "pictures made": EXAMPLES, "suspects": saved["suspects"], "epochs": EPOCHS,
+        "batch": BATCH, "widths": WIDTHS,
+        "imagined per 100,000, held out": IMAGINED, "found of suspects, held out": round(saved["found"], 4),
+    }  # fmt: skip
+    write(net, "defects", FEATURES, record)
+
+
+def ask(text: str | None, *doings: Callable[[Path], None]) -> None:
+    """Do what the command line says: make examples, train, or export."""
+    parser = argparse.ArgumentParser(description=text)
+    parser.add_argument("what", choices=[doing.__name__ for doing in doings])
     parser.add_argument("--work", type=Path, required=True, help="folder for pictures and states")
     args = parser.parse_args()
-    if args.what == "examples":
-        photographs.fetch_more()
-    {"examples": examples, "train": train, "export": export}[args.what](args.work)
+    photographs.fetch_more()
+    next(doing for doing in doings if doing.__name__ == args.what)(args.work)
+
+
+if __name__ == "__main__":
+    ask(__doc__, examples, train, export)
