@@ -9,7 +9,8 @@ of unit variance whatever the camera and ISO) and gives the noise in them. Pictu
 white balances, exposures and sensors are drawn at random for every patch. State is saved every few minutes; the same
 command goes on from there. Without that state, ``--start`` begins with the shipped weights. The loss is the mean
 absolute error; ``--squared`` takes the mean square, which is what PSNR counts, at a smaller rate: for a last run. To
-either is added what the network's own grid leaves in even areas: see `grid`.
+either is added what the network's own grid leaves in plain areas: see `grid`. Where that is seen after a long run, a few
+hundred steps at a small ``--rate`` take it away.
 """
 
 from __future__ import annotations
@@ -48,8 +49,8 @@ SAVE_EVERY = 250
 DRAWN, EVEN = 160, 120
 #: Shares of the pools among the patches: photographs, drawn scenes, even areas.
 SHARES = (0.48, 0.27, 0.25)
-#: Weight of the network's own grid in the loss.
-GRID = 20.0
+#: Plain patches beside each batch, in which the network's own grid is looked for, and the weight of that in the loss.
+PLAIN, GRID = 4, 10_000.0
 _SHORT = "short."
 HELD_OUT = tuple(photographs.TRAINING[k] for k in (0, 7, 14, 22))
 _G = np.linspace(0.9, 1200, 60_000)
@@ -129,6 +130,10 @@ class Patches:
         rng = self.rng
         light = np.clip(self._mosaic(), 0, 1)
         full = 2.0 ** rng.uniform(np.log2(24), np.log2(60_000)) if rng.random() < 0.9 else 80.0
+        return self._shot(light, full)
+
+    def _shot(self, light: np.ndarray, full: float) -> tuple[np.ndarray, np.ndarray]:
+        rng = self.rng
         read = 2.0 ** rng.uniform(-0.5, 3.2) * min(1.0, (full / 60) ** 0.5)
         electrons = light * full
         noisy = np.minimum(rng.poisson(electrons) + read * rng.standard_normal(electrons.shape), full)
@@ -136,8 +141,15 @@ class Patches:
         clean = np.interp(electrons + 0.125 + read**2, _G_OF, _G)
         return self.array.pack(stable), self.array.pack(clean)
 
-    def batch(self, count: int) -> tuple[torch.Tensor, torch.Tensor]:
-        noisy, clean = zip(*(self.one() for _ in range(count)), strict=True)
+    def batch(self, count: int, plain: int = 0) -> tuple[torch.Tensor, torch.Tensor]:
+        """Patches, and after them plain ones, all of the same colour and sensor."""
+        made = [self.one() for _ in range(count)]
+        if plain:
+            full = 2.0 ** self.rng.uniform(np.log2(24), np.log2(2000))
+            colour = np.broadcast_to(2.0 ** self.rng.uniform(-5, -0.3, 3), (PATCH, PATCH, 3))
+            light = np.take_along_axis(colour, self.colours, axis=2)[..., 0]
+            made += [self._shot(light, full) for _ in range(plain)]
+        noisy, clean = zip(*made, strict=True)
         return torch.from_numpy(np.stack(noisy)), torch.from_numpy(np.stack(clean))
 
 
@@ -160,21 +172,22 @@ def pools(work: Path) -> tuple[list[np.ndarray], np.ndarray]:
 
 
 def rate(step: int, steps: int, highest: float) -> float:
-    if step < WARM_UP:
-        return highest * (step + 1) / WARM_UP
-    share = (step - WARM_UP) / max(1, steps - WARM_UP)
+    warm_up = min(WARM_UP, steps // 4)
+    if step < warm_up:
+        return highest * (step + 1) / warm_up
+    share = (step - warm_up) / max(1, steps - warm_up)
     return LAST_RATE + (highest - LAST_RATE) * 0.5 * (1 + np.cos(np.pi * min(share, 1.0)))
 
 
 def grid(error: torch.Tensor) -> torch.Tensor:
-    """Mean square of what the error repeats in every cell of the coarsest scale, 4×4 packed pixels.
+    """Mean square of what errors in plain patches repeat in every cell of the coarsest scale, 4×4 packed pixels.
 
-    Each place of a cell goes another way through the network. What differs from place to place is a pattern, which eyes
-    find in even areas at amplitudes that a sum of errors does not feel.
+    Each place of a cell goes another way through the network. What differs from place to place is a pattern, which is
+    seen at amplitudes (thousandths of the noise) that a sum of errors does not feel.
     """
     n, planes, h, w = error.shape
-    phases = error.view(n, planes, h // 4, 4, w // 4, 4).mean((2, 4))
-    return (phases - phases.mean((2, 3), keepdim=True)).square().mean()
+    phases = error.view(n, planes, h // 4, 4, w // 4, 4).mean((0, 2, 4))
+    return (phases - phases.mean((1, 2), keepdim=True)).square().mean()
 
 
 @torch.no_grad()
@@ -211,7 +224,7 @@ def shorten(path: Path) -> None:
     onnx.save(model, path)
 
 
-def train(array: Packing, work: Path, steps: int, start: bool, squared: bool) -> None:
+def train(array: Packing, work: Path, steps: int, start: bool, squared: bool, highest: float | None) -> None:
     torch.set_num_threads(2)
     torch.manual_seed(0)
     training, held = pools(work)
@@ -220,19 +233,19 @@ def train(array: Packing, work: Path, steps: int, start: bool, squared: bool) ->
     if start:
         load_exported(net, exported(array))
         seed += 100_000 * len(former_runs(array))
-    highest = RATE_SQUARED if squared else RATE_ON if start else RATE
+    highest = highest or (RATE_SQUARED if squared else RATE_ON if start else RATE)
     check = Patches(array, [held], [1.0], np.random.default_rng(5)).batch(24)
     filled = torch.from_numpy(array.pack(np.ones((PATCH, PATCH), np.float32)))[None]
 
     def losses(first: int) -> Callable[[], torch.Tensor]:
         source = Patches(array, training, SHARES, np.random.default_rng(seed + first))
-        batches = ahead(lambda: source.batch(BATCH))
+        batches = ahead(lambda: source.batch(BATCH, PLAIN))
 
         def loss() -> torch.Tensor:
             noisy, clean = next(batches)
             error = (net(noisy.to(memory_format=torch.channels_last)) - clean) * filled
             off = error.square().mean() if squared else torch.sqrt(error * error + 1e-4).mean()
-            return off + GRID * grid(error)
+            return off + GRID * grid(error[BATCH:])
 
         return loss
 
@@ -251,7 +264,9 @@ def former_runs(array: Packing) -> list[dict]:
     return json.loads(exported(array).with_suffix(".json").read_text("utf-8"))["runs"]
 
 
-def export(array: Packing, work: Path, start: bool, squared: bool, share: float) -> None:
+def export(
+    array: Packing, work: Path, start: bool, squared: bool, share: float, highest: float | None
+) -> None:
     """Write the network for ONNX Runtime, and beside it how it was made (`start`: after the runs recorded before).
 
     With a `share` below 1, the rest is the shipped weights: the mean of two runs from the same beginning (Wortsman and
@@ -267,6 +282,8 @@ def export(array: Packing, work: Path, start: bool, squared: bool, share: float)
     run = {"steps": saved["step"], "minutes": round(saved["seconds"] / 60)}
     if squared:
         run["loss"] = "squared"
+    if highest:
+        run["rate"] = highest
     if share < 1:
         run["share"] = share
     record = {
@@ -294,12 +311,13 @@ if __name__ == "__main__":
         "--start", action="store_true", help="begin (or: it was begun) with the shipped network"
     )
     parser.add_argument("--squared", action="store_true", help="count (or: it was counted) squared errors")
+    parser.add_argument("--rate", type=float, help="highest learning rate (or: it was)")
     parser.add_argument("--share", type=float, default=1.0, help="of the run in what is shipped")
     parser.add_argument("--steps", type=int, default=10_000)
     args = parser.parse_args()
     if args.what == "train":
         photographs.fetch_more()
         args.work.mkdir(parents=True, exist_ok=True)
-        train(ARRAYS[args.array], args.work, args.steps, args.start, args.squared)
+        train(ARRAYS[args.array], args.work, args.steps, args.start, args.squared, args.rate)
     else:
-        export(ARRAYS[args.array], args.work, args.start, args.squared, args.share)
+        export(ARRAYS[args.array], args.work, args.start, args.squared, args.share, args.rate)

@@ -25,7 +25,7 @@ class Method:
     ----------
     name : name and version, part of every cache key and of proofs.
     tile : takes a piece of a mosaic, its array, noise model, gains, and strength; returns the clean piece.
-    halo : pixels that a tile needs around itself. What lies further away changes results by less than 0.003 σ of the
+    halo : pixels that a tile needs around itself. What lies further away changes results by less than 0.005 σ of the
         noise.
     side : rows and columns of a tile.
     fingerprint : hash of its weights; empty when there are none.
@@ -57,7 +57,7 @@ def _two_opinions(
 
 #: By the number of rows of the colour array.
 _LEARNED = {
-    2: Method("mosaic-network@5", learned.denoise_tile, 48, (1056, 1056), partial(learned.fingerprint, 2), 8),
+    2: Method("mosaic-network@6", learned.denoise_tile, 56, (1056, 1056), partial(learned.fingerprint, 2), 8),
     6: Method("two-opinions-6x6@8", _two_opinions, 72, (1056, 1056), partial(learned.fingerprint, 6)),
 }
 #: A second opinion without training, to measure against.
