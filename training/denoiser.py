@@ -179,15 +179,21 @@ def rate(step: int, steps: int, highest: float) -> float:
     return LAST_RATE + (highest - LAST_RATE) * 0.5 * (1 + np.cos(np.pi * min(share, 1.0)))
 
 
-def grid(error: torch.Tensor) -> torch.Tensor:
+def grid(error: torch.Tensor, filled: torch.Tensor) -> torch.Tensor:
     """Mean square of what errors in plain patches repeat in every cell of the coarsest scale, 4×4 packed pixels.
 
     Each place of a cell goes another way through the network. What differs from place to place is a pattern, which is
     seen at amplitudes (thousandths of the noise) that a sum of errors does not feel.
     """
-    n, planes, h, w = error.shape
-    phases = error.view(n, planes, h // 4, 4, w // 4, 4).mean((0, 2, 4))
-    return (phases - phases.mean((1, 2), keepdim=True)).square().mean()
+
+    def phases(picture: torch.Tensor) -> torch.Tensor:
+        n, planes, h, w = picture.shape
+        return picture.view(n, planes, h // 4, 4, w // 4, 4).mean((0, 2, 4))
+
+    there = phases(filled)  # in some planes every other place is empty
+    repeated = phases(error)
+    mean = (repeated * there).sum((1, 2), keepdim=True) / there.sum((1, 2), keepdim=True)
+    return ((repeated - mean) * there).square().sum() / there.sum()
 
 
 @torch.no_grad()
@@ -245,7 +251,7 @@ def train(array: Packing, work: Path, steps: int, start: bool, squared: bool, hi
             noisy, clean = next(batches)
             error = (net(noisy.to(memory_format=torch.channels_last)) - clean) * filled
             off = error.square().mean() if squared else torch.sqrt(error * error + 1e-4).mean()
-            return off + GRID * grid(error[BATCH:])
+            return off + GRID * grid(error[BATCH:], filled)
 
         return loss
 

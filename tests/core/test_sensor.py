@@ -124,6 +124,17 @@ def test_all_colours_clipped_turn_neutral() -> None:
     assert np.array_equal(result[:, :50], seen[:, :50])
 
 
+def test_a_part_is_rebuilt_as_in_the_whole() -> None:
+    y, x = np.mgrid[:150, :210].astype(np.float32)
+    glow = 2.5 * np.exp(-(((y - 70) / 30) ** 2 + ((x - 100) / 40) ** 2))[..., None] + 0.05
+    seen = np.minimum(np.float32(glow * np.array([1.6, 1.0, 0.55]) * shots.NEUTRAL), 1)
+    lent = make_map(seen, GAINS, (1500, 2100))  # of a frame that the picture is a tenth of
+    whole = rebuild(seen, GAINS, lent, 0, 0, 10.0)
+    part = rebuild(seen[41:93, 60:143], GAINS, lent, 410, 600, 10.0)
+    assert (whole[41:93, 60:143] != seen[41:93, 60:143]).any(axis=2).sum() > 500
+    np.testing.assert_allclose(part, whole[41:93, 60:143], rtol=1e-5)
+
+
 def test_where_all_is_gone_a_flame_goes_on() -> None:
     """Its middle clips in all colours; around it one colour after the other does. No grey, no darker step."""
     y, x = np.mgrid[:240, :320].astype(np.float32)

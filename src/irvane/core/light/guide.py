@@ -15,6 +15,7 @@ import cv2
 import numpy as np
 
 from irvane.core.image import LUMA_2020, MID_GREY
+from irvane.core.kernels import blank, flat, serial
 from irvane.core.threads import together
 
 #: Longest side of the guide in pixels.
@@ -65,22 +66,39 @@ def log_luminance(picture: np.ndarray) -> np.ndarray:
     return np.log2(np.maximum(luminance / MID_GREY, 2.0**FLOOR_EV), dtype=np.float32)
 
 
-def _guided(values: np.ndarray, radius: int, epsilon: float) -> tuple[np.ndarray, np.ndarray]:
+@serial
+def _lines(centre, square, epsilon, slopes, offsets, weights):
+    """Of every window its slope and offset, times its weight, from its mean and mean square."""
+    for i in range(centre.size):
+        variance = max(square[i] - centre[i] * centre[i], np.float32(0))
+        # squared, edges of several stops are followed to a hundredth: what is left of them would be a halo
+        apart = variance * variance
+        slope = apart / (apart + epsilon * epsilon)
+        # windows that straddle no edge speak louder where coefficients are averaged: fewer halos beside edges
+        weight = 1 / (variance + epsilon)
+        slopes[i] = slope * weight
+        offsets[i] = centre[i] * (1 - slope) * weight
+        weights[i] = weight
+
+
+@serial
+def _put(slopes, offsets, weights, first, planes):
+    for i in range(weights.size):
+        planes[4 * i + first] = slopes[i] / weights[i]
+        planes[4 * i + first + 1] = offsets[i] / weights[i]
+
+
+def _guided(values: np.ndarray, radius: int, first: int, planes: np.ndarray) -> None:
+    """Slope and offset of a radius, into two of the planes from the `first` one on."""
     size = (2 * radius + 1, 2 * radius + 1)
 
     def mean(plane: np.ndarray) -> np.ndarray:
         return cv2.blur(plane, size, borderType=cv2.BORDER_REFLECT)
 
-    centre = mean(values)
-    variance = np.maximum(mean(values * values) - centre * centre, 0)
-    # squared, edges of several stops are followed to a hundredth: what is left of them would be a halo
-    square = variance * variance
-    slope = square / (square + epsilon * epsilon)
-    offset = centre * (1 - slope)
-    # windows that straddle no edge speak louder where coefficients are averaged: fewer halos beside edges
-    weight = 1 / (variance + epsilon)
-    total = mean(weight)
-    return mean(slope * weight) / total, mean(offset * weight) / total
+    centre, square = mean(values), mean(values * values)
+    parts = [blank(values) for _ in range(3)]
+    _lines(flat(centre), flat(square), np.float32(_EPSILON), *(flat(part) for part in parts))
+    _put(*(flat(mean(part)) for part in parts), first, flat(planes))
 
 
 def make_guide(picture: np.ndarray, extent: tuple[int, int]) -> Guide:
@@ -93,12 +111,12 @@ def make_guide(picture: np.ndarray, extent: tuple[int, int]) -> Guide:
     """
     values = log_luminance(picture)
     longest = max(values.shape)
-    fine, wide = together(
-        lambda: _guided(values, max(2, round(_RADII[0] * longest)), _EPSILON),
-        lambda: _guided(values, max(3, round(_RADII[1] * longest)), _EPSILON),
+    planes = np.empty((*values.shape, 4), np.float32)
+    together(
+        lambda: _guided(values, max(2, round(_RADII[0] * longest)), 0, planes),
+        lambda: _guided(values, max(3, round(_RADII[1] * longest)), 2, planes),
     )
-    planes = np.dstack([*fine, *wide])
     levels = Levels(*(float(v) for v in np.percentile(values[::3, ::3], (0.5, 1, 5, 50, 99, 99.9))))
-    largest = np.percentile(picture[::3, ::3].max(axis=2), 99.9)
+    largest = np.percentile(np.maximum.reduce(cv2.split(picture[::3, ::3])), 99.9)
     peak = np.log2(max(float(largest) / MID_GREY, 2.0**FLOOR_EV))
     return Guide(planes, extent, float(values.mean()), float(peak), levels)

@@ -225,10 +225,10 @@ def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, float]:
     return mosaic, defects, banding
 
 
-def reach_of(settings: Sensor, refined: bool) -> int:
+def reach_of(cfa: np.ndarray, settings: Sensor, refined: bool) -> int:
     """Pixels of the mosaic around a place that its colour depends on."""
     more = (refine.REACH if refined else 0) + (false_colour.REACH if settings.false_colour else 0)
-    return demosaicing.REACH + unclip.REACH + more
+    return demosaicing.reach(cfa) + unclip.REACH + more
 
 
 def is_refined(cfa: np.ndarray, settings: Sensor, removal: Removal) -> bool:
@@ -255,7 +255,7 @@ def _full_picture(
     """
     h, w = mosaic.data.shape
     codes = np.empty((h, w, 3), np.int16)
-    reach = reach_of(settings, refined)
+    reach = reach_of(mosaic.cfa, settings, refined)
     for first in range(0, h, _BAND):
         last = min(h, first + _BAND)
         top, bottom = max(0, (first - reach) // PERIOD * PERIOD), min(h, last + reach)

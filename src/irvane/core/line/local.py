@@ -71,7 +71,7 @@ def denoise_region(
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
     refined = is_refined(mosaic.cfa, settings, removal)
-    part = _part(developed, region, reach_of(settings, refined))
+    part = _part(developed, region, reach_of(mosaic.cfa, settings, refined))
     clean = denoise.denoise_mosaic(
         mosaic, noise, developed.gains, removal.strength, rows=part.outer_rows, columns=part.outer_columns,
         method=denoise.method_for(mosaic.cfa, removal.kind), progress=progress,
@@ -106,7 +106,7 @@ def refine_region(developed: Developed, settings: Sensor, region: Region) -> Pat
     """The refined plain picture of a region at 1:1, as it will be in the whole frame."""
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
-    part = _part(developed, region, reach_of(settings, True))
+    part = _part(developed, region, reach_of(mosaic.cfa, settings, True))
     around = Mosaic(np.ascontiguousarray(mosaic.data[_both(part)]), mosaic.cfa)
     around = _raised(developed, part, around, around.data)
     full = full_colour(around, developed.gains, knee_for(noise.read[1]), settings, True, None, part.borders)

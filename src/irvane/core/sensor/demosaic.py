@@ -15,13 +15,18 @@ from irvane.core.sensor.six_by_six import demosaic_six
 #: Names and versions, part of cache keys and of proofs.
 _NAMES = {2: "directional-bayer@3", 6: "classed-filters-6x6@3"}
 AUTO, LINEAR = "auto", "linear"
-#: Pixels around a place that any of the methods needs.
-REACH = 24
+#: Pixels around a place that the methods need, by the period of the array.
+_REACH = {2: 12, 6: 24}
 
 
 def method_name(cfa: np.ndarray, method: str) -> str:
     """Name and version of the method that a setting stands for (automatic: before it is refined)."""
     return "linear@2" if method == LINEAR else _NAMES[cfa.shape[0]]
+
+
+def reach(cfa: np.ndarray) -> int:
+    """Pixels around a place that its colours depend on, whatever the method."""
+    return _REACH[cfa.shape[0]]
 
 
 def demosaic(

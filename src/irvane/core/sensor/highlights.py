@@ -20,8 +20,7 @@ import cv2
 import numba
 import numpy as np
 
-from irvane.core.guidance import sample
-from irvane.core.kernels import flat, inline, kernel, serial
+from irvane.core.kernels import blank, flat, inline, kernel, serial
 from irvane.core.orientation import upright
 from irvane.core.powers import log2
 from irvane.core.sensor.clipping import CLIP_FULL, CLIP_START
@@ -30,13 +29,16 @@ from irvane.core.threads import each
 #: Gaussian radii that together make a kernel with a long tail, and the weight from each to the next wider one.
 _SPREADS = (1.5, 5.0, 15.0, 45.0, 135.0, 400.0)
 _FALL = 0.3
+#: Least Gaussian radius, in pixels of a reduced copy.
+_NARROW = 2.5
 _LN2 = float(np.log(2))
 _RIDGE = 0.02
 _NEUTRAL = 0.05  # of all weight
 _RARITY = 0.5  # how fast light above the clip becomes rare: per unit of its natural logarithm
 _LEAST = 1e-9  # of weight: what is lent from so far that less arrives fades to neutral
 _FAINT = 1e-5  # of weight: what clips in part and is so far that less arrives tells nothing, light is neutral
-_MAP_SIDE = 900
+#: Longer side of the map, at most.
+MAP_SIDE = 900
 _CONTRADICTS = 0.2  # natural logarithm by which a clipped colour may exceed what is said of it, before that is not believed
 _BRIGHT = 0.15  # surroundings must be at least this bright to lend their colour
 
@@ -65,19 +67,6 @@ class HighlightMap:
         h, w = self.extent
         turned = tuple(upright(plane, flip) for plane in self.planes)
         return HighlightMap(turned, (h, w) if flip in (0, 3) else (w, h), self.share)
-
-
-def _wide_blur(picture: np.ndarray, sigma: float) -> np.ndarray:
-    """Gaussian blur; a wide one is done on a reduced copy, where it takes no longer than a narrow one."""
-    factor = max(1, int(sigma / 3))
-    h, w = picture.shape[:2]
-    if factor == 1:
-        return cv2.GaussianBlur(picture, (0, 0), sigma)
-    size = (max(1, round(w / factor)), max(1, round(h / factor)))
-    small = cv2.GaussianBlur(
-        cv2.resize(picture, size, interpolation=cv2.INTER_AREA), (0, 0), sigma * size[0] / w
-    )
-    return cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR)
 
 
 def _extremes(camera: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -130,7 +119,7 @@ def make_map(
     share = float(clipped.mean())
     if share == 0:
         return HighlightMap((), extent, 0.0)
-    while max(camera.shape[:2]) > _MAP_SIDE:  # the map is smooth: a small copy tells the same
+    while max(camera.shape[:2]) > MAP_SIDE:  # the map is smooth: a small copy tells the same
         h, w = (side // 2 for side in camera.shape[:2])
         camera = cv2.resize(camera[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA)
         rows = clipped[: 2 * h : 2, : 2 * w] | clipped[1 : 2 * h : 2, : 2 * w]
@@ -152,7 +141,7 @@ def _light_beside(camera: np.ndarray, gains: np.ndarray, planes: list[np.ndarray
     inside = cv2.erode((most >= CLIP_FULL).astype(np.uint8), np.ones((3, 3), np.uint8))
     held = np.asarray((inside > 0) & (least < CLIP_START), np.float32)
     none = np.full(camera.shape, np.log(gains.max()), np.float32)
-    rebuilt = _rebuilt(camera, gains, [*planes, none])
+    rebuilt = _rebuilt(camera, gains, [*planes, none], np.zeros(2), np.ones(2))
     light = np.log(np.maximum(rebuilt * gains.astype(np.float32), np.float32(1e-4)))
     weighted = _lent(np.dstack([light * held[..., None], held]))
     total = weighted[..., 3:] + np.float32(_FAINT)
@@ -160,10 +149,25 @@ def _light_beside(camera: np.ndarray, gains: np.ndarray, planes: list[np.ndarray
 
 
 def _lent(moments: np.ndarray) -> np.ndarray:
-    """What reaches every pixel from all others."""
-    total = np.zeros_like(moments)
-    for number, sigma in enumerate(_SPREADS):
-        total += np.float32(_FALL**number) * _wide_blur(moments, max(0.6, sigma * max(moments.shape) / 900))
+    """What reaches every pixel from all others.
+
+    Wide kernels are made of narrow ones on reduced copies, each reduced from the one before.
+    """
+    h, w = moments.shape[:2]
+    levels: list[np.ndarray] = []
+    small = moments
+    for number, spread in enumerate(_SPREADS):
+        sigma = max(0.6, spread * max(h, w) / 900)
+        factor = max(1, int(sigma / _NARROW))
+        if factor > 1:
+            size = (max(1, round(w / factor)), max(1, round(h / factor)))
+            small = cv2.resize(small, size, interpolation=cv2.INTER_AREA)
+        narrow = sigma * small.shape[1] / w
+        levels.append(cv2.GaussianBlur(small, (0, 0), narrow) * np.float32(_FALL**number))
+    total = levels.pop()
+    while levels:
+        level = levels.pop()
+        total = level + cv2.resize(total, level.shape[1::-1], interpolation=cv2.INTER_LINEAR)
     return total
 
 
@@ -291,6 +295,57 @@ def rebuild_pixels(camera, means, slopes, doubts, beside, gains, start, full, ou
             target[c] = v + gone * (guess - v)
 
 
+@inline
+def look_up(plane, y, x, values):
+    """Bilinear value of a plane at a place in it."""
+    h, w = plane.shape[:2]
+    y, x = min(max(y, 0.0), h - 1.0), min(max(x, 0.0), w - 1.0)
+    j, i = min(int(y), max(h - 2, 0)), min(int(x), max(w - 2, 0))
+    below, right = min(j + 1, h - 1), min(i + 1, w - 1)
+    v, u = np.float32(y - j), np.float32(x - i)
+    for c in range(3):
+        first = plane[j, i, c] + u * (plane[j, right, c] - plane[j, i, c])
+        second = plane[below, i, c] + u * (plane[below, right, c] - plane[below, i, c])
+        values[c] = first + v * (second - first)
+
+
+@serial
+def _highest(row):
+    highest = row[0]
+    for x in range(row.size):
+        highest = max(highest, row[x])
+    return highest
+
+
+@serial
+def _rebuild(camera, planes, corner, steps, gains, start, full, out):
+    """Clipped pixels of a picture (rows of flat pixels), whose first one lies at `corner` of the planes."""
+    h, w = camera.shape[0], camera.shape[1] // 3
+    seen, found, places = np.empty(3 * w, np.float32), np.empty((4, 3 * w), np.float32), np.empty(w, np.int64)
+    for y in range(h):
+        row, target = camera[y], out[y]
+        target[:] = row
+        if _highest(row) <= start:
+            continue
+        count = 0
+        for x in range(w):
+            if max(row[3 * x], max(row[3 * x + 1], row[3 * x + 2])) > start:
+                k = 3 * count
+                seen[k : k + 3] = row[3 * x : 3 * x + 3]
+                for n in range(4):
+                    look_up(
+                        planes[n], corner[0] + y * steps[0], corner[1] + x * steps[1], found[n, k : k + 3]
+                    )
+                places[count] = 3 * x
+                count += 1
+        held = seen[: 3 * count]
+        rebuilt = held.copy()
+        lent = found[:, : 3 * count]
+        rebuild_pixels(held, lent[0], lent[1], lent[2], lent[3], gains, start, full, rebuilt)
+        for k in range(count):
+            target[places[k] : places[k] + 3] = rebuilt[3 * k : 3 * k + 3]
+
+
 def rebuild(
     camera: np.ndarray, gains: np.ndarray, where: HighlightMap, top: float, left: float, step: float
 ) -> np.ndarray:
@@ -300,16 +355,22 @@ def rebuild(
     ----------
     gains : white-balance gains of the shot (smallest 1).
     where : the frame's map.
-    top, left, step : where the view lies, see :func:`irvane.core.light.guide.sample`.
+    top, left, step : where the view lies: frame position of its corner, and frame pixels per view pixel.
     """
-    if not where.planes or camera.max() <= CLIP_START:
+    if not where.planes or _highest(flat(camera)) <= CLIP_START:
         return camera
-    planes = [sample(p, where.extent, top, left, step, camera.shape[:2]) for p in where.planes]
-    return _rebuilt(camera, gains, planes)
+    scale = np.array(where.planes[0].shape[:2]) / where.extent
+    corner = (np.array([top, left]) + 0.5 * step) * scale - 0.5
+    return _rebuilt(camera, gains, where.planes, corner, step * scale)
 
 
-def _rebuilt(camera: np.ndarray, gains: np.ndarray, planes: Sequence[np.ndarray]) -> np.ndarray:
-    out = np.array(camera, np.float32, order="C")
+def _rebuilt(
+    camera: np.ndarray, gains: np.ndarray, planes: Sequence[np.ndarray], corner: np.ndarray, steps: np.ndarray
+) -> np.ndarray:
+    out = blank(camera)
+    h = camera.shape[0]
+    lent = tuple(np.ascontiguousarray(plane) for plane in planes)
     limits = np.float32(CLIP_START), np.float32(CLIP_FULL)
-    rebuild_pixels(flat(camera), *(flat(p) for p in planes), gains.astype(np.float32), *limits, flat(out))
+    rows, target = np.ascontiguousarray(camera, np.float32).reshape(h, -1), out.reshape(h, -1)
+    _rebuild(rows, lent, corner, steps, gains.astype(np.float32), *limits, target)
     return out

@@ -15,12 +15,10 @@ from irvane.core.image import Mosaic
 from irvane.core.kernels import inline, kernel
 from irvane.core.sensor.clipping import CLIP_FULL, CLIP_START, rows_near_clip
 from irvane.core.sensor.demosaic import bin_colour
-from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild_pixels
+from irvane.core.sensor.highlights import MAP_SIDE, HighlightMap, look_up, make_map, rebuild_pixels
 
 #: Pixels of the mosaic around a sample that it depends on.
 REACH = 2
-#: Longer side of the reduced picture that the surroundings' colours are taken from.
-_SIDE = 1600
 #: Samples are raised to this at most, relative to clipping.
 _MOST = 3.0
 
@@ -30,10 +28,9 @@ def map_of(mosaic: Mosaic, gains: np.ndarray, bits: np.ndarray | None) -> Highli
     if bits is None:
         return HighlightMap((), mosaic.data.shape, 0.0)
     small = bin_colour(mosaic)
-    factor = max(small.shape[:2]) / _SIDE
-    if factor > 1:
-        size = tuple(max(1, round(side / factor)) for side in small.shape[1::-1])
-        small = cv2.resize(small, size, interpolation=cv2.INTER_AREA)
+    factor = -(-max(small.shape[:2]) // MAP_SIDE)
+    h, w = (max(1, side // factor) for side in small.shape[:2])
+    small = cv2.resize(small[: h * factor, : w * factor], (w, h), interpolation=cv2.INTER_AREA)
     return make_map(small, gains, mosaic.data.shape, bits)
 
 
@@ -66,20 +63,6 @@ def _colours_at(data, kinds, weights, p, y, x, colours):
         colours[kinds[place, k]] += weights[place, k] * v
 
 
-@inline
-def _look_up(plane, y, x, values):
-    """Bilinear value of a plane at a place in it."""
-    h, w = plane.shape[:2]
-    y, x = min(max(y, 0.0), h - 1.0), min(max(x, 0.0), w - 1.0)
-    j, i = min(int(y), max(h - 2, 0)), min(int(x), max(w - 2, 0))
-    below, right = min(j + 1, h - 1), min(i + 1, w - 1)
-    v, u = np.float32(y - j), np.float32(x - i)
-    for c in range(3):
-        first = plane[j, i, c] + u * (plane[j, right, c] - plane[j, i, c])
-        second = plane[below, i, c] + u * (plane[below, right, c] - plane[below, i, c])
-        values[c] = first + v * (second - first)
-
-
 @kernel
 def _raise(data, before, cfa, kinds, weights, gains, limits, rows, planes, steps, corner, out):
     p, w = cfa.shape[0], data.shape[1]
@@ -98,7 +81,7 @@ def _raise(data, before, cfa, kinds, weights, gains, limits, rows, planes, steps
                 seen[k + cfa[y % p, x % p]] = max(data[y, x], limits[1])
                 at_y, at_x = (corner[0] + y + 0.5) * steps[0] - 0.5, (corner[1] + x + 0.5) * steps[1] - 0.5
                 for n in range(4):
-                    _look_up(planes[n], at_y, at_x, found[n, k : k + 3])
+                    look_up(planes[n], at_y, at_x, found[n, k : k + 3])
                 k += 3
         raised = seen.copy()
         rebuild_pixels(seen, found[0], found[1], found[2], found[3], gains, limits[0], limits[1], raised)
