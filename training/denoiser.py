@@ -49,8 +49,9 @@ SAVE_EVERY = 250
 DRAWN, EVEN = 160, 120
 #: Shares of the pools among the patches: photographs, drawn scenes, even areas.
 SHARES = (0.48, 0.27, 0.25)
-#: Plain patches beside each batch, in which the network's own grid is looked for, and the weight of that in the loss.
-PLAIN, GRID = 4, 10_000.0
+#: Plain patches beside each batch, in which the network's own grid is looked for, and the weight of that in the loss: a
+#: patch of the 6×6 array holds a fifth of Bayer's cells, and much of what it counts for a grid there is chance.
+PLAIN, GRID = 4, {"bayer": 10_000.0, "six_by_six": 1_000.0}
 _SHORT = "short."
 HELD_OUT = tuple(photographs.TRAINING[k] for k in (0, 7, 14, 22))
 _G = np.linspace(0.9, 1200, 60_000)
@@ -251,7 +252,7 @@ def train(array: Packing, work: Path, steps: int, start: bool, squared: bool, hi
             noisy, clean = next(batches)
             error = (net(noisy.to(memory_format=torch.channels_last)) - clean) * filled
             off = error.square().mean() if squared else torch.sqrt(error * error + 1e-4).mean()
-            return off + GRID * grid(error[BATCH:], filled)
+            return off + GRID[array.file] * grid(error[BATCH:], filled)
 
         return loss
 

@@ -14,7 +14,7 @@ import tifffile
 from irvane import __version__
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import WriteError
-from irvane.core.files.atomic import atomic_file
+from irvane.core.files.atomic import atomic_file, begin_writing
 from irvane.core.files.icc import profile
 from irvane.core.files.info import copy_metadata
 
@@ -107,7 +107,8 @@ def _fill(path: Path, pixels: Bands) -> None:
     with path.open("ab") as stream:
         first = stream.tell() + stream.write(b"\0" * (-stream.tell() % 16))
         for band in pixels.bands:
-            stream.write(np.ascontiguousarray(band).data)
+            count = stream.write(np.ascontiguousarray(band).data)
+            begin_writing(stream, stream.tell() - count, count)
         if stream.tell() - first != pixels.nbytes:
             raise ValueError("the bands do not make up the picture")
     places = {"ImageWidth": w, "ImageLength": h, "RowsPerStrip": h, "StripOffsets": first}

@@ -129,6 +129,11 @@ def _means_around(offsets: np.ndarray, period: int, reach: int) -> np.ndarray:
     return around
 
 
+def _take(data: np.ndarray, offsets: np.ndarray) -> None:
+    if offsets.any():
+        data -= offsets
+
+
 def remove_banding(
     mosaic: Mosaic, noise: NoiseModel, rows: bool, columns: bool, width: int
 ) -> tuple[float, float]:
@@ -150,10 +155,10 @@ def remove_banding(
     if rows:
         offsets = _offsets(mosaic, noise, width)
         found[0] = float(offsets.std())
-        data -= offsets[:, None]
+        _take(data, offsets[:, None])
     if columns:
         turned = Mosaic(np.ascontiguousarray(data.T), np.ascontiguousarray(mosaic.cfa.T))
         offsets = _offsets(turned, noise, width)
         found[1] = float(offsets.std())
-        data -= offsets
+        _take(data, offsets)
     return found[0], found[1]

@@ -192,9 +192,9 @@ def _interpolate(v, others, red_rows, rims, knee, base, gains, target, left, rig
     `rims` tells which of the top, bottom, left and right margins are reflections at the frame's rim.
     """
     n, m = v.shape
-    dh, dv = np.zeros((n, m), np.float32), np.zeros((n, m), np.float32)
-    rows_h, rows_v = np.zeros((n, m), np.float32), np.zeros((n, m), np.float32)
-    box_h, box_v = np.zeros((n, m), np.float32), np.zeros((n, m), np.float32)
+    dh, dv = np.empty((n, m), np.float32), np.empty((n, m), np.float32)
+    rows_h, rows_v = np.empty((n, m), np.float32), np.empty((n, m), np.float32)
+    box_h, box_v = np.empty((n, m), np.float32), np.empty((n, m), np.float32)
     for y in range(2, n - 2):
         signs = 1 - 2 * others[y & 1]
         _differences_row(v[y - 2], v[y - 1], v[y], v[y + 1], v[y + 2], signs, dh[y], dv[y])
