@@ -53,8 +53,14 @@ def plain_filters() -> np.ndarray:
 
 def extend(mosaic: np.ndarray, margin: int, place: tuple[int, int]) -> np.ndarray:
     """Continue a mosaic with the array's phase `place` beyond its border; colours stay in place."""
-    index = [mirrored(n, margin, margin, 2 - p, 3) for n, p in zip(mosaic.shape, place, strict=True)]
-    return mosaic[np.ix_(*index)]
+    (h, w), m = mosaic.shape, margin
+    rows, columns = (mirrored(n, m, m, 2 - p, 3) for n, p in zip(mosaic.shape, place, strict=True))
+    out = np.empty((h + 2 * m, w + 2 * m), mosaic.dtype)
+    middle = out[m : m + h]
+    middle[:, m : m + w] = mosaic
+    middle[:, :m], middle[:, m + w :] = mosaic[:, columns[:m]], mosaic[:, columns[m + w :]]
+    out[:m], out[m + h :] = middle[rows[:m]], middle[rows[m + h :]]
+    return out
 
 
 def phase(cfa: np.ndarray) -> tuple[int, int]:
