@@ -21,6 +21,7 @@ from PIL import Image, ImageCms
 
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.errors import ReadError, WriteError
+from irvane.core.files import atomic
 from irvane.core.files.info import FrameInfo, exposure_text, read_info, shutter_text
 from irvane.core.files.raw import decode_raw
 from irvane.core.files.rendered import decode_rendered
@@ -239,6 +240,13 @@ def test_collecting_says_what_holds_nothing(demo: Path, tmp_path: Path) -> None:
 
 
 # out
+
+
+def test_a_tiff_is_written_without_linux_own_calls(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    pixels = np.random.default_rng(0).integers(0, 65536, (50, 60, 3), dtype=np.uint16)
+    monkeypatch.setattr(atomic, "_library", object)  # a C library without sync_file_range
+    write_tiff(tmp_path / "plain.tif", pixels, space="srgb")
+    assert np.array_equal(tifffile.imread(tmp_path / "plain.tif"), pixels)
 
 
 @pytest.mark.parametrize("space", list(SPACES))
