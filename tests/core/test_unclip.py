@@ -8,11 +8,13 @@ import pytest
 import shots
 
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic
+from irvane.core.line.context import make_context
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain
 from irvane.core.line.local import denoise_region, refine_region
 from irvane.core.line.picture import Region
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.sensor.clipping import CLIP_FULL, clip_bits
+from irvane.core.sensor.highlights import rebuild
 from irvane.core.sensor.unclip import map_of, unclipped
 from irvane.core.settings import Sensor
 
@@ -21,10 +23,13 @@ ARRAYS = pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"
 LEAF, SKY = (0.12, 0.3, 0.1), (1.2, 2.0, 1.9)
 
 
-def _leaves(shape: tuple[int, int] = (240, 324)) -> np.ndarray:
+def _leaves(
+    shape: tuple[int, int] = (240, 324), sky: tuple[float, float, float] = SKY, darkest: float = 0.35
+) -> np.ndarray:
     """Camera-linear light: dark leaves, softened by a lens, before a sky whose green and blue clip while red holds.
 
-    A part of the sky is darker and holds entirely: it tells what the colour of sky is.
+    A part of the sky is darker and holds entirely, unless its `darkest` part is not dark: it tells what the colour of
+    sky is.
     """
     rng = np.random.default_rng(4)
     cover = np.zeros(shape, np.float32)
@@ -32,8 +37,8 @@ def _leaves(shape: tuple[int, int] = (240, 324)) -> np.ndarray:
         axes = (int(rng.integers(6, 20)), int(rng.integers(3, 8)))
         cv2.ellipse(cover, (int(x), int(y)), axes, float(rng.uniform(0, 180)), 0, 360, 1, -1, cv2.LINE_AA)
     cover = cv2.GaussianBlur(cover, (0, 0), 0.7)[..., None]
-    fall = np.linspace(1.0, 0.35, shape[1], dtype=np.float32)[None, :, None]
-    light = cover * np.array(LEAF, np.float32) + (1 - cover) * fall * np.array(SKY, np.float32)
+    fall = np.linspace(1.0, darkest, shape[1], dtype=np.float32)[None, :, None]
+    light = cover * np.array(LEAF, np.float32) + (1 - cover) * fall * np.array(sky, np.float32)
     return np.float32(light * shots.NEUTRAL)
 
 
@@ -60,6 +65,23 @@ def test_beside_clipped_sky_nothing_turns_magenta(cfa: np.ndarray) -> None:
 
 
 @ARRAYS
+@pytest.mark.parametrize("sky", [SKY, (0.9, 1.5, 1.9), (1.4, 1.5, 1.6), (0.7, 1.1, 1.6)])
+def test_a_sky_of_which_nothing_holds_takes_no_colour_of_leaves(
+    cfa: np.ndarray, sky: tuple[float, float, float]
+) -> None:
+    """Common practice: an overexposed sky may turn white or pale blue, but not green."""
+    camera = _leaves(sky=sky, darkest=0.97)
+    developed = _developed(camera, cfa)
+    lent = make_context(developed).highlights
+    rebuilt = rebuild(developed.plain.read_all(), developed.gains, lent, 0, 0, 1) * GAINS
+    lost = (camera >= 1).any(axis=2) & (camera.min(axis=2) < 0.95)
+    assert lost.mean() > 0.5
+    red, green, blue = np.median(rebuilt[lost], axis=0)
+    assert green < 1.3 * np.sqrt(red * blue), "as leaves it would be 1.6 to 2.4"
+    assert green > 0.95 * red and blue > 1.4
+
+
+@ARRAYS
 def test_samples_that_hold_are_left_alone(cfa: np.ndarray) -> None:
     camera = _leaves()
     mosaic = shots.mosaic_of(np.minimum(camera, 1), cfa)
@@ -77,7 +99,7 @@ def test_where_nothing_clips_the_mosaic_is_the_same() -> None:
     mosaic = shots.mosaic_of(_leaves() * np.float32(0.4), BAYER)
     bits = clip_bits(mosaic)
     lent = map_of(mosaic, GAINS, bits)
-    assert bits is None and not lent.planes
+    assert bits is None and lent.numbers is None
     assert unclipped(mosaic, mosaic.data, GAINS, lent, 0, 0) is mosaic
 
 
@@ -111,4 +133,4 @@ def test_the_map_is_turned_with_the_picture(flip: int) -> None:
     turned = lent.upright(flip)
     assert turned.extent == ((240, 324) if flip in (0, 3) else (324, 240))
     corner = {0: (0, 0), 3: (-1, -1), 5: (-1, 0), 6: (0, -1)}[flip]
-    assert np.array_equal(turned.planes[0][corner], lent.planes[0][0, 0])
+    assert np.array_equal(turned.numbers[corner], lent.numbers[0, 0])

@@ -59,7 +59,7 @@ def _haze(picture: np.ndarray, noise: NoiseModel | None) -> tuple[float, float, 
 def _guide_and_highlights(developed: Developed, picture: np.ndarray) -> tuple[Guide, HighlightMap]:
     """The guide is made with highlights rebuilt."""
     if developed.entry not in (MOSAIC, CAMERA) or developed.colour is None:
-        return make_guide(picture, developed.extent), HighlightMap((), developed.extent, 0.0)
+        return make_guide(picture, developed.extent), HighlightMap(None, developed.extent, 0.0)
     if developed.lent is not None:
         where = developed.lent.upright(developed.flip)
     else:

@@ -6,14 +6,14 @@ loudest, and the brightest, which are most likely of the same kind), and with th
 follows another: leaves and sky side by side lend each to its own. Cells that hold any clipped pixel lend nothing.
 A clipped colour is then what its neighbours' ratio to the surviving colours says, and never less than the level at
 which it clipped; where that level alone contradicts the ratio, it is a witness for the third colour: a sky that clips
-in green and blue behind leaves is none of the leaves' colour. Where all three are gone, light is as in the places beside
-it where some hold, and at least as bright as each colour was: no grey and no step in a flame, and the mark says that
-it is gone.
+in green and blue behind leaves is none of the leaves' colour. Nor does it take their ratio where everything that
+lends is much darker than the clip: light is then likelier to be neutral. Where all three are gone, light is as in the
+places beside it where some hold, and at least as bright as each colour was: no grey and no step in a flame, and the
+mark says that it is gone.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -41,6 +41,11 @@ _FAINT = 1e-5  # of weight: what clips in part and is so far that less arrives t
 MAP_SIDE = 900
 _CONTRADICTS = 0.2  # natural logarithm by which a clipped colour may exceed what is said of it, before that is not believed
 _BRIGHT = 0.15  # surroundings must be at least this bright to lend their colour
+#: From where to where (natural logarithm) what lends its colour is too dark to be of the same kind as what clips beside
+#: it: between a thing and its own highlight there is light of every level.
+_NEAR, _FAR = 0.5, 1.0
+#: Numbers of a place of the map, and where the light beside it and the gap are among them.
+NUMBERS, _LIGHT, _GAP = 13, 9, 12
 
 
 @dataclass(frozen=True)
@@ -49,23 +54,24 @@ class HighlightMap:
 
     Attributes
     ----------
-    planes : four float32 h×w×3, none when nothing clips. Ratios: natural logarithm of balanced colour over the
-        geometric mean. Slopes: by how much the logarithm of a colour (over the mean of the two others) follows the
-        logarithm of their ratio (the first over the second, in the order red, green, blue). Doubts: variance of the
-        logarithm of red over green, red over blue, green over blue. Light: natural logarithm of the balanced colours
-        that places have whose colours are gone only in part.
+    numbers : float32 h×w×13; None when nothing clips. Three ratios: natural logarithm of balanced colour over the
+        geometric mean. Three slopes: by how much the logarithm of a colour (over the mean of the two others) follows the
+        logarithm of their ratio (the first over the second, in the order red, green, blue). Three doubts: variance of the
+        logarithm of red over green, red over blue, green over blue. Light: natural logarithm of the three balanced colours
+        that places have whose colours are gone only in part. Gap: by how much (natural logarithm) the places that
+        lend their colour are darker than the clip.
     extent : height and width of the frame in pixels.
     share : share of the frame's (reduced) pixels with at least one clipped colour.
     """
 
-    planes: tuple[np.ndarray, ...]
+    numbers: np.ndarray | None
     extent: tuple[int, int]
     share: float
 
     def upright(self, flip: int) -> HighlightMap:
         """The map of the upright picture, from that in the sensor's orientation."""
         h, w = self.extent
-        turned = tuple(upright(plane, flip) for plane in self.planes)
+        turned = None if self.numbers is None else upright(self.numbers, flip)
         return HighlightMap(turned, (h, w) if flip in (0, 3) else (w, h), self.share)
 
 
@@ -118,30 +124,34 @@ def make_map(
     clipped = _touched(camera, bits)
     share = float(clipped.mean())
     if share == 0:
-        return HighlightMap((), extent, 0.0)
+        return HighlightMap(None, extent, 0.0)
     while max(camera.shape[:2]) > MAP_SIDE:  # the map is smooth: a small copy tells the same
         h, w = (side // 2 for side in camera.shape[:2])
         camera = cv2.resize(camera[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA)
         rows = clipped[: 2 * h : 2, : 2 * w] | clipped[1 : 2 * h : 2, : 2 * w]
         clipped = rows[:, ::2] | rows[:, 1::2]
     h, w = camera.shape[:2]
-    once, twice = np.empty((h, w, 3), np.float32), np.empty((h, w, 3), np.float32)
+    once, twice = np.empty((h, w, 4), np.float32), np.empty((h, w, 3), np.float32)
     _moments(flat(camera), gains.astype(np.float32), flat(clipped), flat(once), flat(twice))
     sums = list(each(_lent, (once, twice)))
-    planes = [np.empty((h, w, 3), np.float32) for _ in range(3)]
-    _ratios(*(flat(total) for total in sums), *(flat(plane) for plane in planes))
-    planes.append(_light_beside(camera, gains, planes))
-    return HighlightMap(tuple(planes), extent, share)
+    numbers = np.empty((h, w, NUMBERS), np.float32)
+    _ratios(*(flat(total) for total in sums), flat(numbers))
+    numbers[..., _LIGHT:_GAP] = np.log(gains.max())
+    numbers[..., _LIGHT:_GAP] = _light_beside(camera, gains, numbers)
+    return HighlightMap(numbers, extent, share)
 
 
-def _light_beside(camera: np.ndarray, gains: np.ndarray, planes: list[np.ndarray]) -> np.ndarray:
-    """Light of places that clip in part, rebuilt, as it reaches those where all is gone: logarithms of balanced colours."""
+def _light_beside(camera: np.ndarray, gains: np.ndarray, numbers: np.ndarray) -> np.ndarray:
+    """Light of places that clip in part, rebuilt, as it reaches those where all is gone: logarithms of balanced colours.
+
+    Where none reaches, it is what `numbers` hold before.
+    """
     least, most = _extremes(camera)
     # cells at a dark edge hold something of both: a colour has to clip in all around them, too
     inside = cv2.erode((most >= CLIP_FULL).astype(np.uint8), np.ones((3, 3), np.uint8))
     held = np.asarray((inside > 0) & (least < CLIP_START), np.float32)
-    none = np.full(camera.shape, np.log(gains.max()), np.float32)
-    rebuilt = _rebuilt(camera, gains, [*planes, none], np.zeros(2), np.ones(2))
+    none = numbers[..., _LIGHT:_GAP]
+    rebuilt = _rebuilt(camera, gains, numbers, np.zeros(2), np.ones(2))
     light = np.log(np.maximum(rebuilt * gains.astype(np.float32), np.float32(1e-4)))
     weighted = _lent(np.dstack([light * held[..., None], held]))
     total = weighted[..., 3:] + np.float32(_FAINT)
@@ -173,7 +183,8 @@ def _lent(moments: np.ndarray) -> np.ndarray:
 
 @serial
 def _moments(camera, gains, clipped, once, twice):
-    """Of every pixel its weight, times the log ratios of red and green to the geometric mean, and times their products."""
+    """Of every pixel its weight, times the log ratios of red and green to the geometric mean and the log of its brightest
+    colour, and times the products of the ratios."""
     for i in range(clipped.size):
         r = log2(max(camera[3 * i] * gains[0], np.float32(1e-4)))
         g = log2(max(camera[3 * i + 1] * gains[1], np.float32(1e-4)))
@@ -184,37 +195,35 @@ def _moments(camera, gains, clipped, once, twice):
         square = brightest * brightest
         lends = (not clipped[i]) and brightest >= np.float32(_BRIGHT)
         weight = square * square * square * square if lends else np.float32(0)
-        once[3 * i] = weight
-        once[3 * i + 1] = weight * r
-        once[3 * i + 2] = weight * g
+        once[4 * i] = weight
+        once[4 * i + 1] = weight * r
+        once[4 * i + 2] = weight * g
+        once[4 * i + 3] = weight * log2(max(brightest, np.float32(_BRIGHT))) * np.float32(_LN2)
         twice[3 * i] = weight * r * r
         twice[3 * i + 1] = weight * r * g
         twice[3 * i + 2] = weight * g * g
 
 
 @serial
-def _ratios(once, twice, means, slopes, doubts):
+def _ratios(once, twice, numbers):
     """What the spread moments say at every pixel: see :class:`HighlightMap`. The three log ratios sum to 0."""
-    ridge = np.float32(_RIDGE)
-    for i in range(once.size // 3):
+    ridge, half, none = np.float32(_RIDGE), np.float32(0.5), np.float32(0)
+    for i in range(once.size // 4):
+        told = numbers[NUMBERS * i : NUMBERS * (i + 1)]
         # some of the light is taken to be neutral: what is bright often is, and the slopes then pass through it
-        total = 1 / max(once[3 * i] * np.float32(1 + _NEUTRAL), np.float32(_LEAST))
-        r, g = once[3 * i + 1] * total, once[3 * i + 2] * total
+        total = 1 / max(once[4 * i] * np.float32(1 + _NEUTRAL), np.float32(_LEAST))
+        r, g = once[4 * i + 1] * total, once[4 * i + 2] * total
         rr = twice[3 * i] * total - r * r
         rg = twice[3 * i + 1] * total - r * g
         gg = twice[3 * i + 2] * total - g * g
         rb, gb, bb = -rr - rg, -rg - gg, rr + 2 * rg + gg
-        means[3 * i] = r
-        means[3 * i + 1] = g
-        means[3 * i + 2] = -r - g
+        told[0], told[1], told[2] = r, g, -r - g
         apart_gb, apart_rb, apart_rg = gg + bb - 2 * gb, rr + bb - 2 * rb, rr + gg - 2 * rg
-        half = np.float32(0.5)
-        slopes[3 * i] = (rg - rb - half * (gg - bb)) / (max(apart_gb, np.float32(0)) + ridge)
-        slopes[3 * i + 1] = (rg - gb - half * (rr - bb)) / (max(apart_rb, np.float32(0)) + ridge)
-        slopes[3 * i + 2] = (rb - gb - half * (rr - gg)) / (max(apart_rg, np.float32(0)) + ridge)
-        doubts[3 * i] = max(apart_rg, np.float32(0))
-        doubts[3 * i + 1] = max(apart_rb, np.float32(0))
-        doubts[3 * i + 2] = max(apart_gb, np.float32(0))
+        told[3] = (rg - rb - half * (gg - bb)) / (max(apart_gb, none) + ridge)
+        told[4] = (rg - gb - half * (rr - bb)) / (max(apart_rb, none) + ridge)
+        told[5] = (rb - gb - half * (rr - gg)) / (max(apart_rg, none) + ridge)
+        told[6], told[7], told[8] = max(apart_rg, none), max(apart_rb, none), max(apart_gb, none)
+        told[_GAP] = -once[4 * i + 3] / max(once[4 * i], np.float32(_LEAST))
 
 
 @inline
@@ -233,11 +242,19 @@ def _bound(gone, trust_other, brighter):
     )
 
 
+@inline
+def _strange(gap):
+    """How far a clipped place is none of the things that lend their colour, which are so much darker than the clip."""
+    return min(max((gap - np.float32(_NEAR)) / np.float32(_FAR - _NEAR), np.float32(0)), np.float32(1))
+
+
 @serial
-def rebuild_pixels(camera, means, slopes, doubts, beside, gains, start, full, out):
+def rebuild_pixels(camera, numbers, gains, start, full, out):
     """Pixels of a flat picture with what the map says at each, and from where to where clipping fades in."""
     for i in range(camera.size // 3):
-        pixel, mean, target = camera[3 * i : 3 * i + 3], means[3 * i : 3 * i + 3], out[3 * i : 3 * i + 3]
+        pixel, target = camera[3 * i : 3 * i + 3], out[3 * i : 3 * i + 3]
+        told = numbers[NUMBERS * i : NUMBERS * (i + 1)]
+        mean, slopes, doubts, beside = told[0:3], told[3:6], told[6:9], told[_LIGHT:_GAP]
         if max(pixel[0], max(pixel[1], pixel[2])) <= start:
             continue
         least = min(pixel[0], min(pixel[1], pixel[2]))
@@ -245,7 +262,7 @@ def rebuild_pixels(camera, means, slopes, doubts, beside, gains, start, full, ou
         lift = np.float32(0)
         if all_gone > 0:
             for c in range(3):
-                lift = max(lift, np.log(gains[c]) - beside[3 * i + c])
+                lift = max(lift, np.log(gains[c]) - beside[c])
         for c in range(3):
             v = pixel[c]
             gone = _gone(v, start, full)
@@ -277,36 +294,37 @@ def rebuild_pixels(camera, means, slopes, doubts, beside, gains, start, full, ou
                 light = (trust_a * light_a + trust_b * light_b) / held
                 # where both hold, their ratio says which of the surroundings' colours this one resembles
                 # one alone is a poor witness where the surroundings' ratios vary: light just above the clip is likelier
-                doubt = trust_a * doubts[3 * i + c + first - 1] + trust_b * doubts[3 * i + c + second - 1]
+                doubt = trust_a * doubts[c + first - 1] + trust_b * doubts[c + second - 1]
                 light -= np.float32(_RARITY) * doubt / held * (1 - min(trust_a, trust_b))
-                light += slopes[3 * i + c] * (light_a - light_b) * min(trust_a, trust_b)
+                light += slopes[c] * (light_a - light_b) * min(trust_a, trust_b)
                 light += mean[c]
                 # surroundings that a bound contradicts by more than they vary are other things: neutral is likelier
                 apart = light_a - light_b
-                excess = apart * apart / (2 * (doubts[3 * i + 2 - c] + np.float32(_RIDGE)))
+                excess = apart * apart / (2 * (doubts[2 - c] + np.float32(_RIDGE)))
                 odds = np.float32(_NEUTRAL) * np.exp(min(excess, np.float32(20)))
                 neutral = (trust_a * (light_a + mean[first]) + trust_b * (light_b + mean[second])) / held
-                light += 2 * max(bound_a, bound_b) / held * odds / (1 + odds) * (neutral - light)
+                other = 2 * max(bound_a, bound_b) / held * odds / (1 + odds)
+                light += max(other, _strange(told[_GAP])) * (neutral - light)
                 guess = np.exp(min(light, np.float32(4))) / gains[c]
             guess = min(max(guess, v), np.float32(8))
             # nothing holds: as what is gone in part beside it, and as bright as every colour was at least
-            white = np.exp(min(beside[3 * i + c] + lift, np.float32(4))) / gains[c]
+            white = np.exp(min(beside[c] + lift, np.float32(4))) / gains[c]
             guess += all_gone * (max(white, v) - guess)
             target[c] = v + gone * (guess - v)
 
 
 @inline
-def look_up(plane, y, x, values):
-    """Bilinear value of a plane at a place in it."""
-    h, w = plane.shape[:2]
+def look_up(numbers, y, x, values):
+    """Bilinear values of a map at a place in it."""
+    h, w = numbers.shape[:2]
     y, x = min(max(y, 0.0), h - 1.0), min(max(x, 0.0), w - 1.0)
     j, i = min(int(y), max(h - 2, 0)), min(int(x), max(w - 2, 0))
     below, right = min(j + 1, h - 1), min(i + 1, w - 1)
     v, u = np.float32(y - j), np.float32(x - i)
-    for c in range(3):
-        first = plane[j, i, c] + u * (plane[j, right, c] - plane[j, i, c])
-        second = plane[below, i, c] + u * (plane[below, right, c] - plane[below, i, c])
-        values[c] = first + v * (second - first)
+    for n in range(NUMBERS):
+        first = numbers[j, i, n] + u * (numbers[j, right, n] - numbers[j, i, n])
+        second = numbers[below, i, n] + u * (numbers[below, right, n] - numbers[below, i, n])
+        values[n] = first + v * (second - first)
 
 
 @serial
@@ -318,10 +336,14 @@ def _highest(row):
 
 
 @serial
-def _rebuild(camera, planes, corner, steps, gains, start, full, out):
-    """Clipped pixels of a picture (rows of flat pixels), whose first one lies at `corner` of the planes."""
+def _rebuild(camera, numbers, corner, steps, gains, start, full, out):
+    """Clipped pixels of a picture (rows of flat pixels), whose first one lies at `corner` of the map."""
     h, w = camera.shape[0], camera.shape[1] // 3
-    seen, found, places = np.empty(3 * w, np.float32), np.empty((4, 3 * w), np.float32), np.empty(w, np.int64)
+    seen, found, places = (
+        np.empty(3 * w, np.float32),
+        np.empty(NUMBERS * w, np.float32),
+        np.empty(w, np.int64),
+    )
     for y in range(h):
         row, target = camera[y], out[y]
         target[:] = row
@@ -330,18 +352,14 @@ def _rebuild(camera, planes, corner, steps, gains, start, full, out):
         count = 0
         for x in range(w):
             if max(row[3 * x], max(row[3 * x + 1], row[3 * x + 2])) > start:
-                k = 3 * count
-                seen[k : k + 3] = row[3 * x : 3 * x + 3]
-                for n in range(4):
-                    look_up(
-                        planes[n], corner[0] + y * steps[0], corner[1] + x * steps[1], found[n, k : k + 3]
-                    )
+                seen[3 * count : 3 * count + 3] = row[3 * x : 3 * x + 3]
+                told = found[NUMBERS * count : NUMBERS * (count + 1)]
+                look_up(numbers, corner[0] + y * steps[0], corner[1] + x * steps[1], told)
                 places[count] = 3 * x
                 count += 1
         held = seen[: 3 * count]
         rebuilt = held.copy()
-        lent = found[:, : 3 * count]
-        rebuild_pixels(held, lent[0], lent[1], lent[2], lent[3], gains, start, full, rebuilt)
+        rebuild_pixels(held, found, gains, start, full, rebuilt)
         for k in range(count):
             target[places[k] : places[k] + 3] = rebuilt[3 * k : 3 * k + 3]
 
@@ -357,20 +375,20 @@ def rebuild(
     where : the frame's map.
     top, left, step : where the view lies: frame position of its corner, and frame pixels per view pixel.
     """
-    if not where.planes or _highest(flat(camera)) <= CLIP_START:
+    if where.numbers is None or _highest(flat(camera)) <= CLIP_START:
         return camera
-    scale = np.array(where.planes[0].shape[:2]) / where.extent
+    scale = np.array(where.numbers.shape[:2]) / where.extent
     corner = (np.array([top, left]) + 0.5 * step) * scale - 0.5
-    return _rebuilt(camera, gains, where.planes, corner, step * scale)
+    return _rebuilt(camera, gains, where.numbers, corner, step * scale)
 
 
 def _rebuilt(
-    camera: np.ndarray, gains: np.ndarray, planes: Sequence[np.ndarray], corner: np.ndarray, steps: np.ndarray
+    camera: np.ndarray, gains: np.ndarray, numbers: np.ndarray, corner: np.ndarray, steps: np.ndarray
 ) -> np.ndarray:
     out = blank(camera)
     h = camera.shape[0]
-    lent = tuple(np.ascontiguousarray(plane) for plane in planes)
     limits = np.float32(CLIP_START), np.float32(CLIP_FULL)
     rows, target = np.ascontiguousarray(camera, np.float32).reshape(h, -1), out.reshape(h, -1)
+    lent = np.ascontiguousarray(numbers)
     _rebuild(rows, lent, corner, steps, gains.astype(np.float32), *limits, target)
     return out

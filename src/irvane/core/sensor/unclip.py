@@ -15,7 +15,7 @@ from irvane.core.image import Mosaic
 from irvane.core.kernels import inline, kernel
 from irvane.core.sensor.clipping import CLIP_FULL, CLIP_START, rows_near_clip
 from irvane.core.sensor.demosaic import bin_colour
-from irvane.core.sensor.highlights import MAP_SIDE, HighlightMap, look_up, make_map, rebuild_pixels
+from irvane.core.sensor.highlights import MAP_SIDE, NUMBERS, HighlightMap, look_up, make_map, rebuild_pixels
 
 #: Pixels of the mosaic around a sample that it depends on.
 REACH = 2
@@ -26,7 +26,7 @@ _MOST = 3.0
 def map_of(mosaic: Mosaic, gains: np.ndarray, bits: np.ndarray | None) -> HighlightMap:
     """What the colours of the surroundings say about clipped ones, from the mosaic alone; `bits` as of clip_bits."""
     if bits is None:
-        return HighlightMap((), mosaic.data.shape, 0.0)
+        return HighlightMap(None, mosaic.data.shape, 0.0)
     small = bin_colour(mosaic)
     factor = -(-max(small.shape[:2]) // MAP_SIDE)
     h, w = (max(1, side // factor) for side in small.shape[:2])
@@ -64,7 +64,7 @@ def _colours_at(data, kinds, weights, p, y, x, colours):
 
 
 @kernel
-def _raise(data, before, cfa, kinds, weights, gains, limits, rows, planes, steps, corner, out):
+def _raise(data, before, cfa, kinds, weights, gains, limits, rows, numbers, steps, corner, out):
     p, w = cfa.shape[0], data.shape[1]
     for y in numba.prange(data.shape[0]):
         count = 0
@@ -73,18 +73,18 @@ def _raise(data, before, cfa, kinds, weights, gains, limits, rows, planes, steps
                 count += before[y, x] >= limits[1]
         if not count:
             continue
-        seen, found = np.empty(3 * count, np.float32), np.empty((4, 3 * count), np.float32)
+        seen, found = np.empty(3 * count, np.float32), np.empty(NUMBERS * count, np.float32)
         k = 0
         for x in range(w):
             if before[y, x] >= limits[1]:
                 _colours_at(data, kinds, weights, p, np.int64(y), x, seen[k : k + 3])
                 seen[k + cfa[y % p, x % p]] = max(data[y, x], limits[1])
                 at_y, at_x = (corner[0] + y + 0.5) * steps[0] - 0.5, (corner[1] + x + 0.5) * steps[1] - 0.5
-                for n in range(4):
-                    look_up(planes[n], at_y, at_x, found[n, k : k + 3])
+                n = NUMBERS * (k // 3)
+                look_up(numbers, at_y, at_x, found[n : n + NUMBERS])
                 k += 3
         raised = seen.copy()
-        rebuild_pixels(seen, found[0], found[1], found[2], found[3], gains, limits[0], limits[1], raised)
+        rebuild_pixels(seen, found, gains, limits[0], limits[1], raised)
         k = 0
         for x in range(w):
             if before[y, x] >= limits[1]:
@@ -105,20 +105,20 @@ def unclipped(
     lent : the map of the whole frame, in the sensor's orientation.
     top, left : where the part lies in the frame.
     """
-    if not lent.planes or min(before.shape) <= 2 * REACH:
+    if lent.numbers is None or min(before.shape) <= 2 * REACH:
         return mosaic
     rows = rows_near_clip(before)
     if not rows.any():
         return mosaic
     data = np.ascontiguousarray(mosaic.data)
     out = data.copy()
-    planes = tuple(np.ascontiguousarray(plane) for plane in lent.planes)
-    steps = np.array(planes[0].shape[:2]) / lent.extent
+    numbers = np.ascontiguousarray(lent.numbers)
+    steps = np.array(numbers.shape[:2]) / lent.extent
     limits = np.array([CLIP_START, CLIP_FULL], np.float32)
     cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
     corner = np.array([top, left], np.float64)
     kinds, weights = _windows(cfa)
     _raise(
-        data, before, cfa, kinds, weights, gains.astype(np.float32), limits, rows, planes, steps, corner, out
+        data, before, cfa, kinds, weights, gains.astype(np.float32), limits, rows, numbers, steps, corner, out
     )
     return Mosaic(out, mosaic.cfa)
