@@ -53,6 +53,14 @@ def errors(result: np.ndarray, truth: np.ndarray, low: float, high: float) -> np
     return np.abs(np.log2(np.maximum(result[gone], 1e-4) / truth[gone]))
 
 
+def tints(result: np.ndarray, truth: np.ndarray) -> np.ndarray:
+    """Largest error in EV of a colour against the three's mean, where all are lost."""
+    inner = (slice(BORDER, -BORDER), slice(BORDER, -BORDER))
+    gone = truth[inner].min(axis=2) > 1.0
+    off = np.log2(np.maximum(result[inner][gone], 1e-4) / truth[inner][gone])
+    return np.abs(off - off.mean(axis=1, keepdims=True)).max(axis=1)
+
+
 def one(name: str, folder: Path, gain: float) -> dict[str, tuple[np.ndarray, ...]]:
     linear = photographs.load(name)
     camera = true_camera(linear)
@@ -69,17 +77,17 @@ def one(name: str, folder: Path, gain: float) -> dict[str, tuple[np.ndarray, ...
     for words, mode in MODES.items():
         out = libraw(path, mode)[: camera.shape[0], : camera.shape[1]] / developed.gains
         found[words] = out * np.float32(np.median(camera[held] / np.maximum(out[held], 1e-5)))
-    return {w: tuple(errors(r, camera, *span) for span in RANGES) for w, r in found.items()}
+    return {w: (*(errors(r, camera, *span) for span in RANGES), tints(r, camera)) for w, r in found.items()}
 
 
 def measure(names: tuple[str, ...] = photographs.TEST) -> dict[str, list[tuple[float, float]]]:
-    """Per method and range: median and 90th percentile of the error in EV."""
+    """Per method: median and 90th percentile of the error in EV for every range, and of the tint where all is lost."""
     gathered: dict[str, list[list[np.ndarray]]] = {}
     with tempfile.TemporaryDirectory() as folder:
         for name in names:
             for gain in (2.0, 4.0):
                 for words, spans in one(name, Path(folder), gain).items():
-                    lists = gathered.setdefault(words, [[] for _ in RANGES])
+                    lists = gathered.setdefault(words, [[] for _ in spans])
                     for kept, span in zip(lists, spans, strict=True):
                         kept.append(span)
     return {

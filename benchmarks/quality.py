@@ -166,8 +166,9 @@ def highlight_rows(found: dict[str, list[list[float]]]) -> list[str]:
     return [
         "", "## Clipped highlights, Bayer, ISO 100", "",
         "Photographs overexposed so that their brightest part loses one or two colours while another holds. Error of",
-        "the lost colours in EV, median / 90th percentile.", "",
-        f"| method | {' | '.join(spans)} |", "|---|---|---|",
+        "the lost colours in EV, median / 90th percentile; where all colours are lost, that of a colour against the mean of",
+        "the three (its tint; brightness is not known there).", "",
+        f"| method | {' | '.join(spans)} | tint, all lost |", "|---|---|---|---|",
         *(f"| {w} | {' | '.join(f'{m:.3f} / {p:.2f}' for m, p in v)} |" for w, v in found.items()),
     ]  # fmt: skip
 

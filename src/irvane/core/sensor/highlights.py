@@ -3,13 +3,14 @@
 On a reduced copy of the whole frame the ratios between the colours of bright unclipped places are spread into the
 clipped areas (normalised convolution, Knutsson & Westin 1993, with a long-tailed kernel: the nearest places speak
 loudest, and the brightest, which are most likely of the same kind), and with them the slope with which one ratio
-follows another: leaves and sky side by side lend each to its own. Cells that hold any clipped pixel lend nothing.
+follows another: leaves and sky side by side lend each to its own. Cells that hold any clipped pixel lend nothing at
+first; once they are rebuilt, those of which two colours hold lend to those of which one does.
 A clipped colour is then what its neighbours' ratio to the surviving colours says, and never less than the level at
 which it clipped; where that level alone contradicts the ratio, it is a witness for the third colour: a sky that clips
 in green and blue behind leaves is none of the leaves' colour. Nor does it take their ratio where everything that
 lends is much darker than the clip: light is then likelier to be neutral. Where all three are gone, light is as in the
-places beside it where some hold, and at least as bright as each colour was: no grey and no step in a flame, and the
-mark says that it is gone.
+places beside it where some hold, above all those where the last is almost gone, and at least as bright as each
+colour was: no grey and no step in a flame, and the mark says that it is gone.
 """
 
 from __future__ import annotations
@@ -40,12 +41,14 @@ _FAINT = 1e-5  # of weight: what clips in part and is so far that less arrives t
 #: Longer side of the map, at most.
 MAP_SIDE = 900
 _CONTRADICTS = 0.2  # natural logarithm by which a clipped colour may exceed what is said of it, before that is not believed
+_NEARLY = 0.03  # weight of places of which one colour is lost, beside those that hold
 _BRIGHT = 0.15  # surroundings must be at least this bright to lend their colour
 #: From where to where (natural logarithm) what lends its colour is too dark to be of the same kind as what clips beside
 #: it: between a thing and its own highlight there is light of every level.
 _NEAR, _FAR = 0.5, 1.0
 #: Numbers of a place of the map, and where the light beside it and the gap are among them.
 NUMBERS, _LIGHT, _GAP = 13, 9, 12
+_FIRST, _SAME = np.zeros(2), np.ones(2)
 
 
 @dataclass(frozen=True)
@@ -75,15 +78,16 @@ class HighlightMap:
         return HighlightMap(turned, (h, w) if flip in (0, 3) else (w, h), self.share)
 
 
-def _extremes(camera: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """The least and the largest colour of every pixel: float32 h×w each."""
+def _sorted(camera: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """The least, the middle and the largest colour of every pixel: float32 h×w each."""
     red, green, blue = cv2.split(camera)
-    return cv2.min(cv2.min(red, green), blue), cv2.max(cv2.max(red, green), blue)
+    low, high = cv2.min(red, green), cv2.max(red, green)
+    return cv2.min(low, blue), cv2.max(low, cv2.min(high, blue)), cv2.max(high, blue)
 
 
 def _touched(camera: np.ndarray, bits: np.ndarray | None) -> np.ndarray:
     """Pixels of a reduced picture that hold any clipped pixel of the whole frame: bool h×w."""
-    over = np.asarray(_extremes(camera)[1] >= CLIP_START)
+    over = np.asarray(_sorted(camera)[2] >= CLIP_START)
     if bits is None:
         return over
     _spread(bits, over)
@@ -130,29 +134,45 @@ def make_map(
         camera = cv2.resize(camera[: 2 * h, : 2 * w], (w, h), interpolation=cv2.INTER_AREA)
         rows = clipped[: 2 * h : 2, : 2 * w] | clipped[1 : 2 * h : 2, : 2 * w]
         clipped = rows[:, ::2] | rows[:, 1::2]
-    h, w = camera.shape[:2]
-    once, twice = np.empty((h, w, 4), np.float32), np.empty((h, w, 3), np.float32)
-    _moments(flat(camera), gains.astype(np.float32), flat(clipped), flat(once), flat(twice))
-    sums = list(each(_lent, (once, twice)))
-    numbers = np.empty((h, w, NUMBERS), np.float32)
-    _ratios(*(flat(total) for total in sums), flat(numbers))
-    numbers[..., _LIGHT:_GAP] = np.log(gains.max())
-    numbers[..., _LIGHT:_GAP] = _light_beside(camera, gains, numbers)
+    gains = gains.astype(np.float32)
+    lends = (~clipped).astype(np.float32)
+    numbers = _numbers(camera, gains, lends)
+    least, middle, most = _sorted(camera)
+    # cells at a dark edge hold something of both: a colour has to clip in all around them, too
+    inside = cv2.erode((most >= CLIP_FULL).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    nearly = inside & (middle < CLIP_START)
+    if (
+        nearly.any()
+    ):  # two colours hold: they tell of what is beside them, though not as surely as what holds entirely
+        lends[nearly] = _NEARLY
+        numbers = _numbers(
+            np.where(nearly[..., None], _rebuilt(camera, gains, numbers), camera), gains, lends
+        )
+    # what is almost gone is most like what is
+    held = np.where(inside & (least < CLIP_START), np.maximum(least, 0), 0).astype(np.float32) ** 8
+    numbers[..., _LIGHT:_GAP] = _light_beside(camera, gains, numbers, held)
     return HighlightMap(numbers, extent, share)
 
 
-def _light_beside(camera: np.ndarray, gains: np.ndarray, numbers: np.ndarray) -> np.ndarray:
-    """Light of places that clip in part, rebuilt, as it reaches those where all is gone: logarithms of balanced colours.
+def _numbers(camera: np.ndarray, gains: np.ndarray, lends: np.ndarray) -> np.ndarray:
+    """A map without light yet, by how much every pixel lends its colour (float32 h×w)."""
+    h, w = camera.shape[:2]
+    once, twice = np.empty((h, w, 4), np.float32), np.empty((h, w, 3), np.float32)
+    _moments(flat(camera), gains, flat(lends), flat(once), flat(twice))
+    numbers = np.empty((h, w, NUMBERS), np.float32)
+    _ratios(*(flat(total) for total in each(_lent, (once, twice))), flat(numbers))
+    numbers[..., _LIGHT:_GAP] = np.log(gains.max())
+    return numbers
 
-    Where none reaches, it is what `numbers` hold before.
+
+def _light_beside(camera: np.ndarray, gains: np.ndarray, numbers: np.ndarray, held: np.ndarray) -> np.ndarray:
+    """Light of places that clip in part, rebuilt, as it reaches all others: logarithms of balanced colours.
+
+    `held` are their weights (float32 h×w). Where none reaches, it is what `numbers` hold before.
     """
-    least, most = _extremes(camera)
-    # cells at a dark edge hold something of both: a colour has to clip in all around them, too
-    inside = cv2.erode((most >= CLIP_FULL).astype(np.uint8), np.ones((3, 3), np.uint8))
-    held = np.asarray((inside > 0) & (least < CLIP_START), np.float32)
     none = numbers[..., _LIGHT:_GAP]
-    rebuilt = _rebuilt(camera, gains, numbers, np.zeros(2), np.ones(2))
-    light = np.log(np.maximum(rebuilt * gains.astype(np.float32), np.float32(1e-4)))
+    rebuilt = _rebuilt(camera, gains, numbers)
+    light = np.log(np.maximum(rebuilt * gains, np.float32(1e-4)))
     weighted = _lent(np.dstack([light * held[..., None], held]))
     total = weighted[..., 3:] + np.float32(_FAINT)
     return (weighted[..., :3] + np.float32(_FAINT) * none) / total
@@ -182,23 +202,24 @@ def _lent(moments: np.ndarray) -> np.ndarray:
 
 
 @serial
-def _moments(camera, gains, clipped, once, twice):
+def _moments(camera, gains, lends, once, twice):
     """Of every pixel its weight, times the log ratios of red and green to the geometric mean and the log of its brightest
     colour, and times the products of the ratios."""
-    for i in range(clipped.size):
+    for i in range(lends.size):
         r = log2(max(camera[3 * i] * gains[0], np.float32(1e-4)))
         g = log2(max(camera[3 * i + 1] * gains[1], np.float32(1e-4)))
         b = log2(max(camera[3 * i + 2] * gains[2], np.float32(1e-4)))
         mean = (r + g + b) * np.float32(1 / 3)
         r, g = (r - mean) * np.float32(_LN2), (g - mean) * np.float32(_LN2)
         brightest = max(camera[3 * i], max(camera[3 * i + 1], camera[3 * i + 2]))
-        square = brightest * brightest
-        lends = (not clipped[i]) and brightest >= np.float32(_BRIGHT)
-        weight = square * square * square * square if lends else np.float32(0)
+        level = min(brightest, np.float32(1))
+        square = level * level
+        weight = square * square * square * square * lends[i]
+        weight = weight if level >= np.float32(_BRIGHT) else np.float32(0)
         once[4 * i] = weight
         once[4 * i + 1] = weight * r
         once[4 * i + 2] = weight * g
-        once[4 * i + 3] = weight * log2(max(brightest, np.float32(_BRIGHT))) * np.float32(_LN2)
+        once[4 * i + 3] = weight * log2(max(level, np.float32(_BRIGHT))) * np.float32(_LN2)
         twice[3 * i] = weight * r * r
         twice[3 * i + 1] = weight * r * g
         twice[3 * i + 2] = weight * g * g
@@ -379,16 +400,18 @@ def rebuild(
         return camera
     scale = np.array(where.numbers.shape[:2]) / where.extent
     corner = (np.array([top, left]) + 0.5 * step) * scale - 0.5
-    return _rebuilt(camera, gains, where.numbers, corner, step * scale)
+    return _rebuilt(camera, gains.astype(np.float32), where.numbers, corner, step * scale)
 
 
 def _rebuilt(
-    camera: np.ndarray, gains: np.ndarray, numbers: np.ndarray, corner: np.ndarray, steps: np.ndarray
-) -> np.ndarray:
+    camera: np.ndarray, gains: np.ndarray, numbers: np.ndarray, corner: np.ndarray = _FIRST,
+    steps: np.ndarray = _SAME,
+) -> np.ndarray:  # fmt: skip
+    """The picture with its clipped pixels rebuilt; pixel for pixel as the map's unless told otherwise."""
     out = blank(camera)
     h = camera.shape[0]
     limits = np.float32(CLIP_START), np.float32(CLIP_FULL)
     rows, target = np.ascontiguousarray(camera, np.float32).reshape(h, -1), out.reshape(h, -1)
     lent = np.ascontiguousarray(numbers)
-    _rebuild(rows, lent, corner, steps, gains.astype(np.float32), *limits, target)
+    _rebuild(rows, lent, corner, steps, gains, *limits, target)
     return out
