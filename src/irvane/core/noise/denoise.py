@@ -58,7 +58,7 @@ def _two_opinions(
 #: By the number of rows of the colour array.
 _LEARNED = {
     2: Method("mosaic-network@6", learned.denoise_tile, 56, (1056, 1056), partial(learned.fingerprint, 2), 8),
-    6: Method("two-opinions-6x6@8", _two_opinions, 72, (1056, 1056), partial(learned.fingerprint, 6), 24),
+    6: Method("two-opinions-6x6@9", _two_opinions, 72, (1056, 1056), partial(learned.fingerprint, 6), 24),
 }
 #: A second opinion without training, to measure against.
 CLASSICAL = Method("sliding-cosine@3", classical.denoise_tile, 96, (1056, 1056))
