@@ -152,3 +152,14 @@ def test_nothing_below_the_noise_floor_is_sharpened() -> None:
 def test_sharpening_switched_off_touches_nothing() -> None:
     picture = _edge()
     assert sharpen(picture, Acutance(), (0.0, 1e-6), 1.0) is picture
+
+
+@pytest.mark.parametrize("band", ["fine", "medium", "coarse"])
+@pytest.mark.parametrize("step", [1.0, 2.0, 6.0])
+def test_a_band_alone_is_what_it_is_beside_others(band: str, step: float) -> None:
+    """Blurs that no band needs are left out: that must not show."""
+    picture = np.random.default_rng(4).uniform(0.05, 0.6, (60, 70, 3)).astype(np.float32)
+    others = {name: 1e-6 for name in ("fine", "medium", "coarse") if name != band}
+    alone = sharpen(picture, Acutance(**{band: 80.0}), (0.0, 1e-9), step)
+    beside = sharpen(picture, Acutance(**{band: 80.0}, **others), (0.0, 1e-9), step)
+    np.testing.assert_allclose(alone, beside, rtol=1e-5)

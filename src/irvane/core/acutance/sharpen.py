@@ -87,15 +87,16 @@ def sharpen(picture: np.ndarray, settings: Acutance, noise: tuple[float, float],
     amounts = np.array([settings.fine, settings.medium, settings.coarse], np.float32) / 100 * _FULL_STRENGTH
     p = np.empty(picture.shape[:2], np.float32)
     _encode(flat(picture), flat(p))
+    scaled = np.array(SCALES) / step
+    seen = scaled >= 0.3
+    amounts[~seen] = 0
     blurred = []
     previous: np.ndarray = p
-    for number, sigma in enumerate(SCALES):
-        scaled = sigma / step
-        if scaled < 0.3:
-            amounts[number] = 0
-            blurred.append(previous)
-            continue
-        previous = cv2.GaussianBlur(p, (0, 0), scaled, borderType=cv2.BORDER_REFLECT_101)
+    for number, sigma in enumerate(scaled):
+        if (
+            seen[number] and amounts[number : number + 2].any()
+        ):  # a blur is one end of its band, and of the next one
+            previous = cv2.GaussianBlur(p, (0, 0), sigma, borderType=cv2.BORDER_REFLECT_101)
         blurred.append(previous)
     around = np.ones((3, 3), np.uint8)
     low = cv2.erode(p, around, borderType=cv2.BORDER_REPLICATE)
