@@ -141,9 +141,8 @@ def make_map(
     # cells at a dark edge hold something of both: a colour has to clip in all around them, too
     inside = cv2.erode((most >= CLIP_FULL).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
     nearly = inside & (middle < CLIP_START)
-    if (
-        nearly.any()
-    ):  # two colours hold: they tell of what is beside them, though not as surely as what holds entirely
+    if nearly.any():
+        # two colours hold: they tell of what is beside them, though not as surely as what holds entirely
         lends[nearly] = _NEARLY
         numbers = _numbers(
             np.where(nearly[..., None], _rebuilt(camera, gains, numbers), camera), gains, lends
