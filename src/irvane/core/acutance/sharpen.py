@@ -93,9 +93,8 @@ def sharpen(picture: np.ndarray, settings: Acutance, noise: tuple[float, float],
     blurred = []
     previous: np.ndarray = p
     for number, sigma in enumerate(scaled):
-        if (
-            seen[number] and amounts[number : number + 2].any()
-        ):  # a blur is one end of its band, and of the next one
+        # a blur is one end of its band, and of the next one
+        if seen[number] and amounts[number : number + 2].any():
             previous = cv2.GaussianBlur(p, (0, 0), sigma, borderType=cv2.BORDER_REFLECT_101)
         blurred.append(previous)
     around = np.ones((3, 3), np.uint8)

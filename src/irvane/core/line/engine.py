@@ -35,7 +35,7 @@ from irvane.core.memory import give_back
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.progress import Progress, always, part, step
-from irvane.core.sensor import defects
+from irvane.core.sensor import defects, unclip
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Sensor, Settings
 
@@ -66,6 +66,7 @@ def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Re
         method.name,
         denoised_name(developed.cfa, sensor, removal),
         defects.fingerprint(),
+        unclip.NAME,
     )
     return " ".join(map(str, (*parts, method.fingerprint())))
 

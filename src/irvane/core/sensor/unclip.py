@@ -15,8 +15,11 @@ from irvane.core.image import Mosaic
 from irvane.core.kernels import inline, kernel
 from irvane.core.sensor.clipping import CLIP_FULL, CLIP_START, rows_near_clip
 from irvane.core.sensor.demosaic import bin_colour
-from irvane.core.sensor.highlights import MAP_SIDE, NUMBERS, HighlightMap, look_up, make_map, rebuild_pixels
+from irvane.core.sensor.highlights import MAP_SIDE, HighlightMap, make_map
+from irvane.core.sensor.rebuilding import NUMBERS, look_up, rebuild_pixels
 
+#: Name and version of how clipped samples are raised (with what the map says of them), part of cache keys.
+NAME = "raised@2"
 #: Pixels of the mosaic around a sample that it depends on.
 REACH = 2
 #: Samples are raised to this at most, relative to clipping.
