@@ -31,7 +31,9 @@ from irvane.core.sensor.suspects import suspects
 from irvane.core.threads import CORES
 
 WIDTH, DENSE = 24, (96, 64)
-EXAMPLES, CHECKS = 40_000, 6000
+EXAMPLES, CHECKS = 120_000, 6000
+#: Share of the defects that are learnt from: there are three times as many of them as of good pixels.
+LEARNT = 0.5
 #: Good pixels taken for defects on held-out photographs, of 100,000 that are seen.
 IMAGINED = 0.5
 BATCH, EPOCHS, HIGHEST, LAST = 512, 8, 2e-3, 1e-5
@@ -71,6 +73,9 @@ def _one(task: tuple[Path, bool, int]) -> tuple[np.ndarray, np.ndarray, int, boo
         near, figures = possible(mosaic, noise, found)
         told = looked(mosaic, noise, found, near, figures).astype(np.float16)
         true = wrong[found.y[near], found.x[near]]
+    if learn:
+        chosen = ~true | (rng.random(true.size) < LEARNT)
+        told, true = told[chosen], true[chosen]
     return told, true, wrong.size, bool(wrong.any())
 
 

@@ -33,7 +33,7 @@ from irvane.core.orientation import to_sensor, to_upright, upright, upright_rect
 from irvane.core.progress import always, part, step
 from irvane.core.sensor.encoding import SMALLEST_KNEE, from_ratio, knee_for, to_ratio
 from irvane.core.sensor.linear import interpolate_linear
-from irvane.core.sensor.six_by_six import phase
+from irvane.core.sensor.six_by_six import phase, plain_filters
 
 # domains and tables
 
@@ -121,6 +121,29 @@ def test_linear_interpolation_is_linear_and_keeps_flats(cfa: np.ndarray) -> None
     assert np.allclose(both, apart, atol=2e-4)
     flat = interpolate_linear(np.full((48, 60), 0.4, np.float32), cfa)
     assert np.allclose(flat, 0.4, atol=2e-3)
+
+
+@pytest.mark.parametrize("shape", [(40, 90), (23, 31), (16, 1217), (70, 2405)])
+@pytest.mark.parametrize("shift", [(0, 0), (4, 1)])
+def test_linear_interpolation_of_the_six_by_six_array_is_that_of_single_windows(
+    shape: tuple[int, int], shift: tuple[int, int]
+) -> None:
+    rng = np.random.default_rng(1)
+    cfa = np.roll(SIX_BY_SIX, shift, axis=(0, 1))
+    mosaic = rng.random(shape, np.float32)
+    made, filters, (row, column) = interpolate_linear(mosaic, cfa), plain_filters(), phase(cfa)
+    for y, x in rng.integers((4, 4), np.array(shape) - 4, (200, 2)):
+        window = mosaic[y - 4 : y + 5, x - 4 : x + 5]
+        taps = filters[(row + y) % 6 * 6 + (column + x) % 6]
+        np.testing.assert_allclose(made[:, y, x], (taps * window).sum((1, 2)), atol=3e-6)
+
+
+@pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
+def test_linear_interpolation_gives_shares_of_colours(cfa: np.ndarray) -> None:
+    mosaic = np.random.default_rng(2).random((50, 62), np.float32)
+    axes = np.array([[0.2, 0.7, 0.1], [1, 0, -1], [0, 1, 0]], np.float32)
+    shares = np.einsum("kc,chw->khw", axes, interpolate_linear(mosaic, cfa))
+    np.testing.assert_allclose(interpolate_linear(mosaic, cfa, axes), shares, atol=3e-6)
 
 
 # shrinkage

@@ -15,6 +15,7 @@ from irvane.core.line import engine as engine_module
 from irvane.core.line.engine import Engine, denoised_key
 from irvane.core.line.source import FileSource
 from irvane.core.noise.denoise import Removal
+from irvane.core.sensor import defects, refine, unclip
 from irvane.core.settings import Settings
 
 
@@ -125,3 +126,19 @@ def test_keys_differ_by_everything_that_matters(frames: Path) -> None:
     }
     assert base in keys and len(keys) == 5
     assert base == denoised_key("content", developed, Settings().sensor, Removal(1.0))
+
+
+@pytest.mark.parametrize(
+    ("module_of", "name"),
+    [(unclip, "NAME"), (defects, "fingerprint"), (refine, "fingerprint")],
+    ids=["raised", "defects", "refined"],
+)
+def test_keys_hold_the_version_of_every_step_before(
+    frames: Path, monkeypatch: pytest.MonkeyPatch, module_of: object, name: str
+) -> None:
+    source = FileSource(next(frames.glob("bench*.dng")))
+    settings = Settings()
+    developed = Engine().full(source, settings.sensor).developed
+    before = denoised_key("content", developed, settings.sensor, Removal(1.0))
+    monkeypatch.setattr(module_of, name, "next@1" if name == "NAME" else lambda *_, **__: "another")
+    assert denoised_key("content", developed, settings.sensor, Removal(1.0)) != before

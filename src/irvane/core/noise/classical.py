@@ -16,7 +16,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
 from irvane.core.image import NoiseModel
-from irvane.core.kernels import kernel
+from irvane.core.kernels import flat, kernel, serial
 from irvane.core.noise.sliding import SIDE, cosine_spectra, denoise_plane
 from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.sensor.linear import interpolate_linear
@@ -44,7 +44,7 @@ def _spectra(cfa_bytes: bytes, period: int, scales: tuple[float, ...]) -> list[n
     side = 384
     noise = np.random.default_rng(0).standard_normal((side, side)).astype(np.float32)
     noise *= np.tile(np.asarray(scales, np.float32)[cfa], (side // period, side // period))
-    planes = list(np.moveaxis(interpolate_linear(noise, cfa) @ OPPONENT.T, 2, 0))
+    planes = list(interpolate_linear(noise, cfa, OPPONENT))
     levels = []
     for _ in range(_LEVELS):
         sigma = []
@@ -74,7 +74,7 @@ def _multiscale(plane: np.ndarray, sigmas: list[np.ndarray], step: int, passes: 
     if len(sigmas) == 1 or min(plane.shape) < 4 * SIDE:
         return fine
     coarse = _multiscale(_half(plane), sigmas[1:], step, passes)
-    return fine + _double(coarse - _half(fine), plane.shape)
+    return cv2.add(fine, _double(cv2.subtract(coarse, _half(fine)), plane.shape), dst=fine)
 
 
 def thorough(plane: np.ndarray, sigmas: list[np.ndarray], is_colour: bool) -> np.ndarray:
@@ -86,10 +86,18 @@ def quick(plane: np.ndarray, sigmas: list[np.ndarray], is_colour: bool) -> np.nd
     if not is_colour or min(plane.shape) < 8 * SIDE:
         return _multiscale(plane, sigmas, _STEP_FAST, 1)
     half = _half(plane)
-    coarse = _multiscale(half, sigmas[1:], _STEP_FAST, 1)
-    detail = plane - _double(half, plane.shape)
+    clean = _double(_multiscale(half, sigmas[1:], _STEP_FAST, 1), plane.shape)
     limit = np.float32(_COLOUR_THRESHOLD * np.sqrt(np.mean(sigmas[0] ** 2)))
-    return _double(coarse, plane.shape) + (detail - np.clip(detail, -limit, limit))
+    _add_strong(flat(plane), flat(_double(half, plane.shape)), limit, flat(clean))
+    return clean
+
+
+@serial
+def _add_strong(plane, smooth, limit, clean):
+    """Add what a plane has more than the smooth one, less what may be noise."""
+    for i in range(clean.size):
+        detail = plane[i] - smooth[i]
+        clean[i] += detail - max(-limit, min(detail, limit))
 
 
 def denoise_tile(
@@ -112,19 +120,23 @@ def _denoise(
     period = cfa.shape[0]
     scales = np.sqrt(np.asarray(gains, np.float32))
     stable = stabilise(data, cfa, noise, scales)
-    full = interpolate_linear(stable, cfa)
+    planes = interpolate_linear(stable, cfa, OPPONENT)
     spectra = _spectra(cfa.tobytes(), period, tuple(float(s) for s in scales))
-    changes = []
-    for k, plane in enumerate(cv2.split(cv2.transform(full, OPPONENT))):
-        sigmas = [strength * level[k] for level in spectra]
-        changes.append(cv2.subtract(way(plane, sigmas, k > 0), plane))
-    _add_change(stable, cv2.transform(cv2.merge(changes), OPPONENT.T), cfa)
+    for k, plane in enumerate(planes):
+        clean = way(plane, [strength * level[k] for level in spectra], k > 0)
+        shares = np.tile(OPPONENT[k][cfa], -(-data.shape[1] // period))
+        _add_change(clean, plane, shares, stable)
     return unstabilise(stable, cfa, noise, scales)
 
 
+@serial
+def _add_row(clean, plane, shares, stable):
+    for x in range(stable.size):
+        stable[x] += shares[x] * (clean[x] - plane[x])
+
+
 @kernel
-def _add_change(stable, change, cfa):
-    p = cfa.shape[0]
+def _add_change(clean, plane, shares, stable):
+    """Add the change of a plane to the mosaic, by the share that each colour has in it (a row for each of the array)."""
     for y in numba.prange(stable.shape[0]):
-        for x in range(stable.shape[1]):
-            stable[y, x] += change[y, x, cfa[y % p, x % p]]
+        _add_row(clean[y], plane[y], shares[y % shares.shape[0]], stable[y])

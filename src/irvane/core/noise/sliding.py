@@ -226,7 +226,8 @@ def _pass(plane, pilot, use_pilot, sigma, threshold, step, basis, total, weight,
 
 def _shrink(
     plane: np.ndarray, pilot: np.ndarray | None, sigma: np.ndarray, threshold: float, step: int
-) -> np.ndarray:
+) -> tuple[np.ndarray, np.ndarray]:
+    """Sums of what windows give for every pixel, and of their weights: 0 where there is no window."""
     total = np.zeros_like(plane)
     weight = np.zeros_like(plane)
     guide = plane if pilot is None else pilot
@@ -234,7 +235,7 @@ def _shrink(
         _pass(
             plane, guide, pilot is not None, sigma, np.float32(threshold), step, _BASIS, total, weight, parity
         )
-    return total / np.maximum(weight, 1e-9)
+    return total, weight
 
 
 def denoise_plane(
@@ -251,11 +252,10 @@ def denoise_plane(
     step : distance between rows of windows in pixels (along a row, every second pixel starts a window).
     """
     h, w = plane.shape
-    margin = SIDE
-    padded = np.pad(plane, ((margin, margin + -h % step), (margin, margin + -w % STRIDE)), mode="symmetric")
-    padded = np.ascontiguousarray(padded, dtype=np.float32)
+    inside = np.s_[SIDE : SIDE + h, SIDE : SIDE + w]
+    padded = cv2.copyMakeBorder(plane, SIDE, SIDE + -h % step, SIDE, SIDE + -w % STRIDE, cv2.BORDER_REFLECT)
     noise = np.ascontiguousarray(sigma, dtype=np.float32)
-    result = _shrink(padded, None, noise, threshold, step)
+    total, weight = _shrink(padded, None, noise, threshold, step)
     if passes == 2:
-        result = _shrink(padded, result, noise, threshold, step)
-    return np.ascontiguousarray(result[margin : margin + h, margin : margin + w])
+        total, weight = _shrink(padded, total / np.maximum(weight, 1e-9), noise, threshold, step)
+    return cv2.divide(total[inside], weight[inside])

@@ -12,7 +12,7 @@ import numba
 import numpy as np
 
 from irvane.core.image import NoiseModel
-from irvane.core.kernels import kernel
+from irvane.core.kernels import kernel, serial
 
 _SMALLEST = 0.9  # below this the closed-form inverse is no longer monotonic
 _QUARTER = np.float32(0.25)
@@ -21,39 +21,43 @@ _C2 = np.float32(11 / 8)
 _C3 = np.float32(5 / 8 * np.sqrt(1.5))
 
 
+@serial
+def _forward_row(signal, gain, offset, factor, out):
+    for x in range(out.size):
+        out[x] = factor[x] * np.sqrt(max(gain[x] * signal[x] + offset[x], np.float32(0)))
+
+
+@serial
+def _inverse_row(stable, gain, offset, factor, out):
+    for x in range(out.size):
+        d = max(stable[x] * factor[x], np.float32(_SMALLEST))
+        i = 1 / d
+        electrons = _QUARTER * d * d + i * (_C1 - i * (_C2 - i * _C3))
+        out[x] = electrons * gain[x] - offset[x]
+
+
 @kernel
-def _forward(signal, cfa, gain, variance, scale, out):
-    p = cfa.shape[0]
+def _forward(signal, gain, offset, factor, out):
+    p = gain.shape[0]
     for y in numba.prange(signal.shape[0]):
-        line, to = signal[y], out[y]
-        for phase in range(p):  # one colour at a time: no look-up per pixel
-            c = cfa[y % p, phase]
-            g, factor = gain[c], scale[c] * 2 / gain[c]
-            offset = np.float32(0.375) * g * g + variance[c]
-            for x in range(phase, line.size, p):
-                to[x] = factor * np.sqrt(max(g * line[x] + offset, np.float32(0)))
+        _forward_row(signal[y], gain[y % p], offset[y % p], factor[y % p], out[y])
 
 
 @kernel
-def _inverse(stable, cfa, gain, variance, scale, out):
-    p = cfa.shape[0]
+def _inverse(stable, gain, offset, factor, out):
+    p = gain.shape[0]
     for y in numba.prange(stable.shape[0]):
-        line, to = stable[y], out[y]
-        for phase in range(p):
-            c = cfa[y % p, phase]
-            g, factor = gain[c], 1 / scale[c]
-            offset = np.float32(0.125) * g + variance[c] / g
-            for x in range(phase, line.size, p):
-                d = max(line[x] * factor, np.float32(_SMALLEST))
-                i = 1 / d
-                electrons = _QUARTER * d * d + i * (_C1 - i * (_C2 - i * _C3))
-                to[x] = electrons * g - offset
+        _inverse_row(stable[y], gain[y % p], offset[y % p], factor[y % p], out[y])
+
+
+def _columns(values: np.ndarray, cfa: np.ndarray, width: int) -> np.ndarray:
+    """What belongs to each colour, for every column of as many rows as the array has: float32."""
+    return np.tile(values.astype(np.float32)[cfa], -(-width // cfa.shape[1]))[:, :width]
 
 
 def _parameters(noise: NoiseModel, scales: np.ndarray | None) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    gain = np.array(noise.gain, np.float32)
-    variance = np.array(noise.read, np.float32) ** 2
-    return gain, variance, np.ones(3, np.float32) if scales is None else np.asarray(scales, np.float32)
+    scale = np.ones(3) if scales is None else np.asarray(scales, np.float64)
+    return np.array(noise.gain), np.array(noise.read) ** 2, scale
 
 
 def stabilise(
@@ -69,7 +73,9 @@ def stabilise(
     scales : factor put on each colour afterwards (its noise is then that factor); ones when None.
     """
     out = np.empty(mosaic.shape, np.float32)
-    _forward(mosaic, cfa, *_parameters(noise, scales), out)
+    gain, variance, scale = _parameters(noise, scales)
+    terms = gain, 0.375 * gain**2 + variance, scale * 2 / gain
+    _forward(mosaic, *(_columns(term, cfa, mosaic.shape[1]) for term in terms), out)
     return out
 
 
@@ -78,5 +84,7 @@ def unstabilise(
 ) -> np.ndarray:
     """Exact unbiased inverse of :func:`stabilise` for a denoised mosaic (the mean of noise is kept)."""
     out = np.empty(stable.shape, np.float32)
-    _inverse(stable, cfa, *_parameters(noise, scales), out)
+    gain, variance, scale = _parameters(noise, scales)
+    terms = gain, 0.125 * gain + variance / gain, 1 / scale
+    _inverse(stable, *(_columns(term, cfa, stable.shape[1]) for term in terms), out)
     return out

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numba
 import numpy as np
 
@@ -49,7 +50,7 @@ def demosaic(
     if method == LINEAR:
         scale = np.asarray(gains, np.float32)
         balanced = mosaic.data * scale[mosaic.colours()]
-        return interpolate_linear(balanced, mosaic.cfa) / scale
+        return cv2.merge(list(interpolate_linear(balanced, mosaic.cfa))) / scale
     if mosaic.is_bayer:
         return demosaic_bayer(mosaic.data, mosaic.cfa, gains, knee)
     return demosaic_six(mosaic.data, mosaic.cfa, gains, knee, borders)

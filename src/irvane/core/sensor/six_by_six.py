@@ -19,7 +19,7 @@ from irvane.core.image import SIX_BY_SIX
 from irvane.core.kernels import flat, serial
 from irvane.core.sensor.encoding import decode_rows, to_ratio
 from irvane.core.sensor.rim import ALL_BORDERS, Borders, mirrored
-from irvane.core.sensor.windows import REACH, filter_rows, prepared
+from irvane.core.sensor.windows import REACH, filter_rows, prepared, windows
 from irvane.core.threads import each
 
 ANGLES = 12
@@ -47,8 +47,8 @@ def _filters() -> np.ndarray:
 
 
 def plain_filters() -> np.ndarray:
-    """The filters of the class without direction, by which the method is linear: 36 places × 1 × 3 colours × taps."""
-    return np.ascontiguousarray(_filters()[:, :1])
+    """The filters of the class without direction, by which the method is linear: 36 places × 3 colours × 9×9."""
+    return windows(_filters()[:, 0])
 
 
 def extend(mosaic: np.ndarray, margin: int, place: tuple[int, int]) -> np.ndarray:

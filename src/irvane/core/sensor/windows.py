@@ -34,12 +34,24 @@ def prepared(taps: np.ndarray) -> np.ndarray:
     return padded
 
 
+def windows(filters: np.ndarray) -> np.ndarray:
+    """Filters as `prepared` gives them, …×96, by rows and columns of their windows: …×9×9."""
+    return filters[..., :_TAPS].reshape(*filters.shape[:-1], WINDOW, WINDOW).swapaxes(-1, -2)
+
+
 @serial
-def _by_columns(v, top, out):
-    for j in range(WINDOW):
-        row = v[top + j]
-        for x in range(row.size):
-            out[x * WINDOW + j] = row[x]
+def _by_columns(r0, r1, r2, r3, r4, r5, r6, r7, r8, out):
+    for x in range(np.uintp(r0.size)):
+        at = np.uintp(WINDOW) * x
+        out[at] = r0[x]
+        out[at + np.uintp(1)] = r1[x]
+        out[at + np.uintp(2)] = r2[x]
+        out[at + np.uintp(3)] = r3[x]
+        out[at + np.uintp(4)] = r4[x]
+        out[at + np.uintp(5)] = r5[x]
+        out[at + np.uintp(6)] = r6[x]
+        out[at + np.uintp(7)] = r7[x]
+        out[at + np.uintp(8)] = r8[x]
 
 
 @serial
@@ -70,6 +82,8 @@ def filter_rows(v, classes, filters, row0, column0, out):
     """
     columns = np.zeros(v.shape[1] * WINDOW + _PADDED, np.float32)
     for y in range(out.shape[0]):
-        _by_columns(v, y, columns)
+        _by_columns(
+            v[y], v[y + 1], v[y + 2], v[y + 3], v[y + 4], v[y + 5], v[y + 6], v[y + 7], v[y + 8], columns
+        )
         first = (row0 + y) % 6 * 6
         _filter_row(columns, classes[y], filters[first : first + 6], column0 % 6, out[y])
