@@ -15,19 +15,29 @@ import cv2
 import numba
 import numpy as np
 
-from irvane.core.kernels import kernel, serial
+from irvane.core.kernels import inline, kernel, serial
 
 SIDE = 8
-HALF = SIDE // 2
 #: Columns from one window to the next in its row.
 STRIDE = 2
 _BAND = 8  # window rows that one thread handles at a time
-_BLOCK = (
-    128  # windows side by side that are transformed together, so that every loop runs over contiguous pixels
-)
+#: Windows side by side that are transformed together, and of how many there are multiples: loops run over whole vectors.
+_BLOCK, _MULTIPLE = 64, 16
 
 #: Orthonormal cosine basis: coefficient × place.
 _BASIS = np.ascontiguousarray(cv2.dct(np.eye(SIDE, dtype=np.float32), flags=cv2.DCT_ROWS).T)
+_A, _B, _C, _D, _E, _F, _G = (np.float32(_BASIS[k, 0]) for k in (4, 2, 6, 1, 3, 5, 7))
+
+# Work arrays are flat. Each column parity of a block is a run; a line is two runs, that of the even columns and that of
+# the odd ones; a spectrum is eight lines of eight runs, one for each coefficient. With known distances between runs the
+# compiler sees that they do not overlap. They are no powers of two: runs would compete for the same lines of the cache.
+_RUN = _BLOCK + 16
+_LINE = 2 * _RUN
+_OVER = SIDE // STRIDE - 1  # values of a run that windows see beyond their number
+_U = np.uintp
+_R1, _R2, _R3, _R4, _R5, _R6, _R7 = (_U(k * _RUN) for k in range(1, SIDE))
+_L1, _L2, _L3, _L4, _L5, _L6, _L7 = (_U(k * _LINE) for k in range(1, SIDE))
+_1, _2, _3, _4 = (_U(k) for k in range(1, 5))
 
 
 def cosine_spectra(windows: np.ndarray) -> np.ndarray:
@@ -35,193 +45,205 @@ def cosine_spectra(windows: np.ndarray) -> np.ndarray:
     return np.einsum("ki,...ij,lj->...kl", _BASIS, windows, _BASIS, optimize=True)
 
 
-@serial
-def _fold(lines, folded, n):
-    """Sums and differences of the eight inputs taken from both ends: halves the work of the transform."""
-    for i in range(HALF):
-        first = lines[i]
-        last = lines[SIDE - 1 - i]
-        total = folded[i]
-        apart = folded[HALF + i]
-        for x in range(n):
-            total[x] = first[x] + last[x]
-            apart[x] = first[x] - last[x]
+@inline
+def _forward(v0, v1, v2, v3, v4, v5, v6, v7):
+    """Orthonormal cosine transform of eight values; sums and differences taken from both ends halve the work, twice."""
+    s0, s1, s2, s3 = v0 + v7, v1 + v6, v2 + v5, v3 + v4
+    d0, d1, d2, d3 = v0 - v7, v1 - v6, v2 - v5, v3 - v4
+    p0, p1, m0, m1 = s0 + s3, s1 + s2, s0 - s3, s1 - s2
+    return (
+        _A * (p0 + p1),
+        _D * d0 + _E * d1 + _F * d2 + _G * d3,
+        _B * m0 + _C * m1,
+        _E * d0 - _G * d1 - _D * d2 - _F * d3,
+        _A * (p0 - p1),
+        _F * d0 - _D * d1 + _G * d2 + _E * d3,
+        _C * m0 - _B * m1,
+        _G * d0 - _F * d1 + _E * d2 - _D * d3,
+    )
+
+
+@inline
+def _backward(c0, c1, c2, c3, c4, c5, c6, c7):
+    """The inverse of `_forward`."""
+    p0, p1, m0, m1 = _A * (c0 + c4), _A * (c0 - c4), _B * c2 + _C * c6, _C * c2 - _B * c6
+    s0, s1, s2, s3 = p0 + m0, p1 + m1, p1 - m1, p0 - m0
+    d0 = _D * c1 + _E * c3 + _F * c5 + _G * c7
+    d1 = _E * c1 - _G * c3 - _D * c5 - _F * c7
+    d2 = _F * c1 - _D * c3 + _G * c5 + _E * c7
+    d3 = _G * c1 - _F * c3 + _E * c5 - _D * c7
+    return s0 + d0, s1 + d1, s2 + d2, s3 + d3, s3 - d3, s2 - d2, s1 - d1, s0 - d0
 
 
 @serial
-def _combine(basis, folded, k, out, n):
-    """One cosine coefficient of every column of `folded`."""
-    start = HALF * (k & 1)
-    b0, b1, b2, b3 = basis[k, 0], basis[k, 1], basis[k, 2], basis[k, 3]
-    f0, f1, f2, f3 = folded[start], folded[start + 1], folded[start + 2], folded[start + 3]
+def _take(row, line, n):
+    """Part `n` even and `n` odd columns of a row into the runs of a line."""
+    for m in range(_U(n)):
+        line[m] = row[_2 * m]
+        line[m + _R1] = row[_2 * m + _1]
+
+
+@serial
+def _give(line, row, n):
+    """Add a line to the columns that its runs belong to."""
+    for m in range(_U(n)):
+        row[_2 * m] += line[m]
+        row[_2 * m + _1] += line[m + _R1]
+
+
+@serial
+def _give_both(run, row, n):
+    """Add a run to even and odd columns alike."""
+    for m in range(_U(n)):
+        row[_2 * m] += run[m]
+        row[_2 * m + _1] += run[m]
+
+
+@serial
+def _transform_down(lines, out):
+    """Cosine transform of the columns of eight lines."""
+    for x in range(_U(_LINE)):
+        c0, c1, c2, c3, c4, c5, c6, c7 = _forward(
+            lines[x], lines[x + _L1], lines[x + _L2], lines[x + _L3],
+            lines[x + _L4], lines[x + _L5], lines[x + _L6], lines[x + _L7],
+        )  # fmt: skip
+        out[x], out[x + _L1], out[x + _L2], out[x + _L3] = c0, c1, c2, c3
+        out[x + _L4], out[x + _L5], out[x + _L6], out[x + _L7] = c4, c5, c6, c7
+
+
+@serial
+def _transform_back_down(lines, out):
+    """The inverse of `_transform_down`."""
+    for x in range(_U(_LINE)):
+        c0, c1, c2, c3, c4, c5, c6, c7 = _backward(
+            lines[x], lines[x + _L1], lines[x + _L2], lines[x + _L3],
+            lines[x + _L4], lines[x + _L5], lines[x + _L6], lines[x + _L7],
+        )  # fmt: skip
+        out[x], out[x + _L1], out[x + _L2], out[x + _L3] = c0, c1, c2, c3
+        out[x + _L4], out[x + _L5], out[x + _L6], out[x + _L7] = c4, c5, c6, c7
+
+
+@serial
+def _transform_across(line, out, n):
+    """Cosine transform of `n` windows of a line, one every second column: a run for each coefficient."""
+    for x in range(_U(n)):
+        c0, c1, c2, c3, c4, c5, c6, c7 = _forward(
+            line[x], line[x + _R1], line[x + _1], line[x + _R1 + _1],
+            line[x + _2], line[x + _R1 + _2], line[x + _3], line[x + _R1 + _3],
+        )  # fmt: skip
+        out[x], out[x + _R1], out[x + _R2], out[x + _R3] = c0, c1, c2, c3
+        out[x + _R4], out[x + _R5], out[x + _R6], out[x + _R7] = c4, c5, c6, c7
+
+
+@serial
+def _transform_back_across(spectrum, share, out, n):
+    """The inverse of `_transform_across`, each window times its share: a run for each place, from its fifth value on."""
+    for x in range(_U(n)):
+        w, to = share[x], x + _4
+        c0, c1, c2, c3, c4, c5, c6, c7 = _backward(
+            w * spectrum[x], w * spectrum[x + _R1], w * spectrum[x + _R2], w * spectrum[x + _R3],
+            w * spectrum[x + _R4], w * spectrum[x + _R5], w * spectrum[x + _R6], w * spectrum[x + _R7],
+        )  # fmt: skip
+        out[to], out[to + _R1], out[to + _R2], out[to + _R3] = c0, c1, c2, c3
+        out[to + _R4], out[to + _R5], out[to + _R6], out[to + _R7] = c4, c5, c6, c7
+
+
+@serial
+def _overlap(places, line, n):
+    """Sums of what windows give for each column: the reverse of how `_transform_across` sees a line."""
+    for m in range(_U(n)):
+        a, b, c, d = m + _4, m + _3, m + _2, m + _1
+        line[m] = places[a] + places[b + _R2] + places[c + _R4] + places[d + _R6]
+        line[m + _R1] = places[a + _R1] + places[b + _R3] + places[c + _R5] + places[d + _R7]
+
+
+@serial
+def _overlap_shares(share, run, n):
+    """The same for the windows' shares (from the fifth value on)."""
+    for m in range(_U(n)):
+        run[m] = share[m + _1] + share[m + _2] + share[m + _3] + share[m + _4]
+
+
+@serial
+def _spectra(plane, y, x0, n, lines, vertical, spectrum):
+    """Spectra of the windows whose top left corners are (y, x0), (y, x0 + 2), …: by coefficient down and across, and window."""
+    for i in range(SIDE):
+        _take(plane[y + i, x0:], lines[i * _LINE :], n + _OVER)
+    _transform_down(lines, vertical)
+    for u in range(SIDE):
+        _transform_across(vertical[u * _LINE :], spectrum[u * SIDE * _RUN :], n)
+
+
+@serial
+def _add_windows(spectrum, share, y, x0, n, lines, vertical, places, total, weight):
+    """Add the windows' inverse transforms, each times its share, to total, and the shares to weight."""
+    over = n + _OVER
+    for k in range(SIDE):
+        places[k * _RUN + 4 + n : k * _RUN + 8 + n] = 0
+    share[4 + n : 8 + n] = 0
+    for u in range(SIDE):
+        _transform_back_across(spectrum[u * SIDE * _RUN :], share[4:], places, n)
+        _overlap(places, vertical[u * _LINE :], over)
+    _transform_back_down(vertical, lines)
+    _overlap_shares(share, places, over)
+    for i in range(SIDE):
+        _give(lines[i * _LINE :], total[y + i, x0:], over)
+        _give_both(places, weight[y + i, x0:], over)
+    places[:4] = 0
+
+
+@serial
+def _keep_strong(run, limit, noise, kept, n):
     for x in range(n):
-        out[x] = b0 * f0[x] + b1 * f1[x] + b2 * f2[x] + b3 * f3[x]
+        strong = np.float32(1) if abs(run[x]) >= limit else np.float32(0)
+        run[x] *= strong
+        kept[x] += strong * noise
 
 
 @serial
-def _part_columns(line, parted, n):
-    """Even and odd columns of a line, `n` of each: then every second window is worked on without gaps."""
-    even, odd = parted[0], parted[1]
+def _wiener(run, pilot, noise, kept, n):
     for x in range(n):
-        even[x] = line[2 * x]
-        odd[x] = line[2 * x + 1]
+        power = pilot[x] * pilot[x]
+        share = power / (power + noise)
+        run[x] *= share
+        kept[x] += share * share * noise
 
 
 @serial
-def _forward(plane, y, x0, n, basis, lines, folded, vertical, parted, spectrum):
-    """Spectra of the windows whose top left corners are (y, x0), (y, x0 + 2), …: spectrum[u, k, window]."""
-    wide = 2 * n + SIDE - STRIDE
-    for i in range(SIDE):
-        source = plane[y + i]
-        line = lines[i]
-        for x in range(wide):
-            line[x] = source[x0 + x]
-    _fold(lines, folded, wide)
-    for u in range(SIDE):
-        _combine(basis, folded, u, vertical[u], wide)
-    for u in range(SIDE):
-        _part_columns(vertical[u], parted, n + HALF - 1)
-        for i in range(HALF):
-            last = SIDE - 1 - i
-            near, far = parted[i & 1], parted[last & 1]
-            total = folded[i]
-            apart = folded[HALF + i]
-            j, k = i // 2, last // 2
-            for x in range(n):
-                total[x] = near[x + j] + far[x + k]
-                apart[x] = near[x + j] - far[x + k]
-        for k in range(SIDE):
-            _combine(basis, folded, k, spectrum[u, k], n)
-
-
-@serial
-def _backward(spectrum, y, x0, n, basis, folded, vertical, parted, lines, share, total, weight):
-    """Add the windows' inverse transforms, each times its share, to total and weight."""
-    wide, half = 2 * n + SIDE - STRIDE, n + HALF - 1
-    for u in range(SIDE):
-        parted[:, :half] = 0
-        for start in range(2):
-            for i in range(HALF):
-                s0, s1, s2, s3 = (
-                    spectrum[u, start],
-                    spectrum[u, start + 2],
-                    spectrum[u, start + 4],
-                    spectrum[u, start + 6],
-                )
-                b0, b1, b2, b3 = (
-                    basis[start, i],
-                    basis[start + 2, i],
-                    basis[start + 4, i],
-                    basis[start + 6, i],
-                )
-                out = folded[start * HALF + i]
-                for x in range(n):
-                    out[x] = b0 * s0[x] + b1 * s1[x] + b2 * s2[x] + b3 * s3[x]
-        for i in range(HALF):
-            last = SIDE - 1 - i
-            even, odd = folded[i], folded[HALF + i]
-            near, far = parted[i & 1], parted[last & 1]
-            j, k = i // 2, last // 2
-            for x in range(n):
-                near[x + j] += even[x] + odd[x]
-            for x in range(n):
-                far[x + k] += even[x] - odd[x]
-        _join_columns(parted, vertical[u], half)
-    for i in range(SIDE):
-        out = total[y + i]
-        for u in range(SIDE):
-            b = basis[u, i]
-            line = vertical[u]
-            for x in range(wide):
-                out[x0 + x] += b * line[x]
-    parted[:, :half] = 0
-    for i in range(SIDE):
-        to, j = parted[i & 1], i // 2
-        for x in range(n):
-            to[x + j] += share[x]
-    sums = lines[0]
-    _join_columns(parted, sums, half)
-    for i in range(SIDE):
-        out = weight[y + i]
-        for x in range(wide):
-            out[x0 + x] += sums[x]
-
-
-@serial
-def _join_columns(parted, line, n):
-    """Put even and odd columns together again."""
-    even, odd = parted[0], parted[1]
+def _shares(kept, n):
     for x in range(n):
-        line[2 * x] = even[x]
-        line[2 * x + 1] = odd[x]
-
-
-@serial
-def _keep_strong(spectrum, sigma, threshold, n, kept):
-    for u in range(SIDE):
-        for k in range(SIDE):
-            if u + k == 0:
-                continue
-            limit = threshold * sigma[u, k]
-            noise = sigma[u, k] * sigma[u, k]
-            line = spectrum[u, k]
-            for x in range(n):
-                strong = np.float32(1) if abs(line[x]) >= limit else np.float32(0)
-                line[x] *= strong
-                kept[x] += strong * noise
-
-
-@serial
-def _wiener(spectrum, guide, sigma, n, kept):
-    for u in range(SIDE):
-        for k in range(SIDE):
-            if u + k == 0:
-                continue
-            noise = sigma[u, k] * sigma[u, k]
-            line = spectrum[u, k]
-            pilot = guide[u, k]
-            for x in range(n):
-                power = pilot[x] * pilot[x]
-                share = power / (power + noise)
-                line[x] *= share
-                kept[x] += share * share * noise
+        kept[x] = 1 / (kept[x] + np.float32(1e-6))
 
 
 @kernel
-def _pass(plane, pilot, use_pilot, sigma, threshold, step, basis, total, weight, parity):
+def _pass(plane, pilot, use_pilot, limits, noises, step, total, weight, parity):
     h, w = plane.shape
     rows = (h - SIDE) // step + 1
     columns = (w - SIDE) // STRIDE + 1
     bands = (rows + _BAND - 1) // _BAND
     for half in numba.prange((bands + 1 - parity) // 2):
         band = 2 * half + parity
-        lines = np.empty((SIDE, STRIDE * _BLOCK + SIDE), np.float32)
-        folded = np.empty((SIDE, STRIDE * _BLOCK + SIDE), np.float32)
-        vertical = np.empty((SIDE, STRIDE * _BLOCK + SIDE), np.float32)
-        parted = np.empty((STRIDE, _BLOCK + SIDE), np.float32)
-        spectrum = np.empty((SIDE, SIDE, _BLOCK), np.float32)
-        guide = np.empty((SIDE, SIDE, _BLOCK), np.float32)
-        kept = np.empty(_BLOCK, np.float32)
+        lines, vertical = np.zeros(SIDE * _LINE, np.float32), np.zeros(SIDE * _LINE, np.float32)
+        spectrum = np.zeros(SIDE * SIDE * _RUN, np.float32)
+        guide = np.zeros(SIDE * SIDE * _RUN, np.float32)
+        places, share = np.zeros(SIDE * _RUN, np.float32), np.zeros(_RUN, np.float32)
         for row in range(band * _BAND, min(rows, band * _BAND + _BAND)):
             y = row * step
             for first in range(0, columns, _BLOCK):
                 n, x0 = min(_BLOCK, columns - first), STRIDE * first
-                for x in range(n):
-                    kept[x] = sigma[0, 0] * sigma[0, 0]
-                _forward(plane, y, x0, n, basis, lines, folded, vertical, parted, spectrum)
+                _spectra(plane, y, x0, n, lines, vertical, spectrum)
                 if use_pilot:
-                    _forward(pilot, y, x0, n, basis, lines, folded, vertical, parted, guide)
-                    _wiener(spectrum, guide, sigma, n, kept)
-                else:
-                    _keep_strong(spectrum, sigma, threshold, n, kept)
-                for x in range(n):
-                    kept[x] = 1 / (kept[x] + np.float32(1e-6))
-                for u in range(SIDE):
-                    for k in range(SIDE):
-                        line = spectrum[u, k]
-                        for x in range(n):
-                            line[x] *= kept[x]
-                _backward(spectrum, y, x0, n, basis, folded, vertical, parted, lines, kept, total, weight)
+                    _spectra(pilot, y, x0, n, lines, vertical, guide)
+                kept = share[4:]
+                kept[:n] = 0
+                for c in range(SIDE * SIDE):
+                    run = spectrum[c * _RUN :]
+                    if use_pilot and c > 0:
+                        _wiener(run, guide[c * _RUN :], noises[c], kept, n)
+                    else:
+                        _keep_strong(run, limits[c], noises[c], kept, n)
+                _shares(kept, n)
+                _add_windows(spectrum, share, y, x0, n, lines, vertical, places, total, weight)
 
 
 def _shrink(
@@ -231,10 +253,10 @@ def _shrink(
     total = np.zeros_like(plane)
     weight = np.zeros_like(plane)
     guide = plane if pilot is None else pilot
+    limits, noises = np.float32(threshold) * sigma.ravel(), sigma.ravel() ** 2
+    limits[0] = 0  # the mean stays
     for parity in (0, 1):  # neighbouring bands overlap: never at the same time
-        _pass(
-            plane, guide, pilot is not None, sigma, np.float32(threshold), step, _BASIS, total, weight, parity
-        )
+        _pass(plane, guide, pilot is not None, limits, noises, step, total, weight, parity)
     return total, weight
 
 
