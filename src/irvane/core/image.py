@@ -73,7 +73,8 @@ class NoiseModel:
     ----------
     gain : variance per unit signal, for red, green, blue.
     read : standard deviation at zero signal, for red, green, blue.
-    origin : ``"file"``, ``"measured"`` or ``"sensitivity"``: where the model comes from.
+    origin : ``"file"``, ``"measured"``, ``"smoothed"`` (measured in a raw that its camera has smoothed), or
+        ``"sensitivity"``: where the model comes from.
     """
 
     gain: tuple[float, float, float]

@@ -20,6 +20,11 @@ _CLASSES = (
     (4.0, "strong noise"),
     (0.0, "extreme noise"),
 )
+_SOURCES = {
+    "file": "the file's noise profile",
+    "measured": "measured in this frame",
+    "smoothed": "measured in this frame, which its camera has smoothed",
+}
 _SMALL_AMOUNT = 60.0
 _MUCH_CLIPPED = 0.01
 _NAMES = ("red", "green", "blue")
@@ -70,9 +75,7 @@ def diagnose(
     if noise is not None:
         mid, shadow = noise.snr(MID_SIGNAL, GREEN), noise.snr(SHADOW_SIGNAL, GREEN)
         kind = noise_class(mid)
-        source = {"file": "the file's noise profile", "measured": "measured in this frame"}.get(
-            noise.origin, "a usual sensor at this ISO"
-        )
+        source = _SOURCES.get(noise.origin, "a usual sensor at this ISO")
         grey, dark = (f"{decibels(snr):.0f} dB".replace("-", "−") for snr in (mid, shadow))
         findings.append(f"{kind.capitalize()}: SNR {grey} at mid-grey, {dark} three stops below ({source}).")
         amount = automatic_amount(noise)

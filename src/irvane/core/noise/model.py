@@ -33,6 +33,11 @@ _CLIPPED = 0.97
 _MOST_GAIN, _MOST_READ = 5.0, 6.0
 _USUAL_WELL, _USUAL_READ = 50_000.0, 3.0
 
+#: Some cameras smooth raws at high sensitivities: pixels hardly scatter beside their neighbours, means of four far more than
+#: they should. Variance of single pixels, as a share of a usual sensor's, below which this is looked for; variance of
+#: means, times four, as a multiple of it from which on it is so; the signal that is compared.
+_LITTLE, _ALIKE, _COMPARED = 0.5, 2.25, 0.18
+
 
 def from_sensitivity(iso: float | None) -> NoiseModel:
     """A usual sensor's noise at this ISO, for frames in which nothing can be measured."""
@@ -66,6 +71,16 @@ def _bayer_blocks(mosaic: Mosaic) -> _Blocks:
     h, w = (side // 2 for side in mosaic.data.shape)
     planes = [np.ascontiguousarray(mosaic.data[y : 2 * h : 2, x : 2 * w : 2]) for y, x in np.ndindex(2, 2)]
     return _blocks([(_laplacian(plane), plane) for plane in planes], 4, _STEP_BAYER)
+
+
+def _coarse_blocks(mosaic: Mosaic) -> _Blocks:
+    """Blocks of means of 2×2 samples of a place of a Bayer array."""
+    h, w = (side // 4 * 4 for side in mosaic.data.shape)
+    planes = [
+        cv2.resize(mosaic.data[y:h:2, x:w:2], (w // 4, h // 4), interpolation=cv2.INTER_AREA)
+        for y, x in np.ndindex(2, 2)
+    ]
+    return _blocks([(2 * _laplacian(plane), plane) for plane in planes], 4, _STEP_BAYER)
 
 
 def _six_blocks(mosaic: Mosaic) -> _Blocks:
@@ -169,15 +184,34 @@ def measure(mosaic: Mosaic, iso: float | None = None) -> NoiseModel:
 
     Returns
     -------
-    The model, with origin ``"measured"`` or ``"sensitivity"``.
+    The model, with origin ``"measured"``, ``"smoothed"`` (by the camera: the noise that is seen between means of four), or
+    ``"sensitivity"``.
     """
     found = _fit(_bayer_blocks(mosaic) if mosaic.is_bayer else _six_blocks(mosaic))
     if found is None:
         return from_sensitivity(iso)
     gain, read = found
+    origin = "measured"
     if iso:
-        # texture can only feign noise: no common sensor is noisier than these multiples of the usual one
         usual = from_sensitivity(iso)
+        if (smoothed := _smoothed(mosaic, found, usual)) is not None:
+            (gain, read), origin = smoothed, "smoothed"
+        # texture can only feign noise: no common sensor is noisier than these multiples of the usual one
         gain, read = min(gain, _MOST_GAIN * usual.gain[0]), min(read, _MOST_READ * usual.read[0])
     # the converter is the same for all colours, and together they tell more
-    return NoiseModel((gain,) * 3, (read,) * 3, "measured")
+    return NoiseModel((gain,) * 3, (read,) * 3, origin)
+
+
+def _smoothed(mosaic: Mosaic, fine: tuple[float, float], usual: NoiseModel) -> tuple[float, float] | None:
+    """Gain and read noise of a raw that its camera has smoothed, of which single pixels tell too little; else None."""
+
+    def variance(gain: float, read: float) -> float:
+        return gain * _COMPARED + read**2
+
+    most = variance(usual.gain[0], usual.read[0])
+    if not mosaic.is_bayer or variance(*fine) > _LITTLE * most:
+        return None
+    coarse = _fit(_coarse_blocks(mosaic))
+    if coarse is None or not _ALIKE * variance(*fine) < variance(*coarse) < most:
+        return None
+    return coarse
