@@ -30,13 +30,13 @@ from irvane.core.sensor.defects import possible
 from irvane.core.sensor.suspects import suspects
 from irvane.core.threads import CORES
 
-WIDTH, DENSE = 24, (96, 64)
+WIDTH, DENSE = 32, (96, 64)
 EXAMPLES, CHECKS = 120_000, 6000
 #: Share of the defects that are learnt from: there are three times as many of them as of good pixels.
 LEARNT = 0.5
 #: Good pixels taken for defects on held-out photographs, of 100,000 that are seen.
 IMAGINED = 0.5
-BATCH, EPOCHS, HIGHEST, LAST = 512, 8, 2e-3, 1e-5
+BATCH, EPOCHS, HIGHEST, LAST = 512, 5, 2e-3, 1e-5
 DECAY, SAVE_EVERY = 0.999, 1000
 
 

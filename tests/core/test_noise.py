@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import cv2
 import numpy as np
 import pytest
 import shots
@@ -61,34 +60,6 @@ def test_noise_is_measured_within_ten_per_cent(iso: float, cfa: np.ndarray) -> N
     found = measure(mosaic)
     for level in _levels(mosaic):
         assert found.sigma(level) == pytest.approx(truth.sigma(level), rel=0.1)
-
-
-@pytest.mark.parametrize(("iso", "middle"), [(3200, 0.6), (25600, 0.6), (25600, 0.8)])
-@pytest.mark.parametrize("name", ["coffee.png", "chelsea.png", "astronaut.png"])
-def test_the_noise_of_a_smoothed_raw_is_found(iso: int, name: str, middle: float) -> None:
-    """Neighbours of one colour averaged, as some cameras do at high sensitivities: of white noise the squares' sum stays.
-
-    Means of four see more texture than single pixels do.
-    """
-    camera = shots.photograph(name, reduced=False) * shots.NEUTRAL.astype(np.float32)
-    truth = shots.noise_of(iso)
-    mosaic = shots.noisy(shots.mosaic_of(camera), truth)
-    taps = np.array([(1 - middle) / 2, 0, middle, 0, (1 - middle) / 2])
-    smooth = Mosaic(cv2.sepFilter2D(mosaic.data, -1, taps, taps), mosaic.cfa)
-    found = measure(smooth, iso)
-    assert found.origin == "smoothed"
-    for signal in (0.05, 0.18, 0.4):
-        assert 0.85 < found.sigma(signal) / (truth.sigma(signal) * (taps**2).sum()) < 1.45
-
-
-@pytest.mark.parametrize("well", [25_000, 200_000])
-@pytest.mark.parametrize("iso", [100, 1600, 12800])
-@pytest.mark.parametrize("name", ["coffee.png", "chelsea.png", "astronaut.png"])
-def test_texture_does_not_make_a_raw_look_smoothed(well: int, iso: int, name: str) -> None:
-    camera = shots.photograph(name, reduced=False) * shots.NEUTRAL.astype(np.float32)
-    gain, read = iso / (100 * well), 3 * iso / (100 * well)
-    truth = NoiseModel((gain,) * 3, (read,) * 3, "file")
-    assert measure(shots.noisy(shots.mosaic_of(camera), truth), iso).origin == "measured"
 
 
 def test_pure_noise_is_measured_exactly() -> None:

@@ -14,7 +14,7 @@ from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.raw import decode_raw
 from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
-from irvane.core.noise.model import measure
+from irvane.core.noise.model import contradicted, measure
 from irvane.core.progress import Progress, always
 from irvane.core.sensor.black import refined_black
 from irvane.core.sensor.levels import apply_levels
@@ -151,6 +151,9 @@ class FileSource:
         black = refined_black(raw.counts, raw.cfa, raw.black, raw.white, raw.masked)
         mosaic = Mosaic(apply_levels(raw.counts, raw.cfa, black, raw.white, raw.uneven), raw.cfa)
         noise = raw.noise or measure(mosaic, raw.info.iso)
+        if raw.noise is not None and (found := contradicted(raw.noise, mosaic, raw.info.iso)) is not None:
+            noise = found
+            notes.append("The file's noise profile does not fit its noise, which was measured instead.")
         sample = raw.counts[::7, ::7]
         if sample.max() <= raw.black.max() + 2 and raw.counts.max() <= raw.black.max() + 64:
             notes.append("The frame is black throughout.")

@@ -9,6 +9,7 @@ independent from one to the other, and so the choice does not falsify what it ch
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -16,6 +17,7 @@ import cv2
 import numpy as np
 
 from irvane.core.image import GREEN, Mosaic, NoiseModel
+from irvane.core.threads import each
 
 _LAPLACIAN = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32) / 6
 _BLOCK = 8
@@ -28,6 +30,12 @@ _ROUNDS = 4
 #: Read noise that is taken for usual, in electrons, and how far that is trusted beside one block that was measured.
 _ELECTRONS, _TRUST = 4.0, 0.02
 _CLIPPED = 0.97
+#: Pixels of a mosaic that are measured, in tiles spread over it when it is larger, their side, and how many suffice to tell
+#: whether a model is wrong.
+_PIXELS, _TILE, _GLANCE = 6_000_000, 432, 1_500_000
+#: SNR below which a model that a file states is held against the frame, and how many times the noise may be larger or smaller.
+#: Texture can feign noise, but hardly so much of it where noise is visible.
+_VISIBLE, _WRONG = 40.0, 1.6
 
 #: The sensor assumed when nothing can be measured: 50,000 electrons at ISO 100, 3 electrons of read noise.
 _MOST_GAIN, _MOST_READ = 5.0, 6.0
@@ -121,6 +129,28 @@ def _blocks(samples: list[tuple[np.ndarray, np.ndarray]], measured: int, step: i
     return _Blocks(scatter[:, usable], np.maximum(level[:, usable], 0), measured)
 
 
+def _tiles(shape: tuple[int, int], pixels: int) -> list[tuple[slice, slice]]:
+    """Places of square tiles, about as many pixels together as wanted, spread evenly; they begin at whole arrays."""
+    count = (pixels / (shape[0] * shape[1])) ** 0.5
+    rows, columns = (
+        np.linspace(0, side - _TILE, max(1, round(side * count / _TILE))).astype(int) // 12 * 12
+        for side in shape
+    )
+    return [(slice(y, y + _TILE), slice(x, x + _TILE)) for y in rows for x in columns]
+
+
+def _everywhere(blocks_of: Callable[[Mosaic], _Blocks], mosaic: Mosaic, pixels: int) -> _Blocks:
+    """Blocks of a mosaic, or of a part of a large one."""
+    if mosaic.data.size <= 1.5 * pixels or min(mosaic.data.shape) < 2 * _TILE:
+        return blocks_of(mosaic)
+    places = _tiles(mosaic.data.shape, pixels)
+    parts = list(each(lambda place: blocks_of(Mosaic(mosaic.data[place], mosaic.cfa)), places))
+    scatter, level = (
+        np.concatenate(v, axis=1) for v in zip(*((b.scatter, b.level) for b in parts), strict=True)
+    )
+    return _Blocks(scatter, level, parts[0].measured)
+
+
 def _line(x: np.ndarray, y: np.ndarray, weight: np.ndarray) -> tuple[float, float]:
     """Gain and offset of a line with neither negative; points above it hold texture and are trusted less."""
     weights, gain, offset = weight, 0.0, 0.0
@@ -167,34 +197,37 @@ def _fit(blocks: _Blocks) -> tuple[float, float] | None:
             weight.append(np.sqrt(count) / y[-1])
         xs, ys = np.array(x), np.array(y)
         if len(x) == 1 or np.ptp(xs) < 0.02:
-            # one brightness only: all of it is put down to photons
-            return max(float(np.median(ys / np.maximum(xs, 1e-3))), 1e-9), 0.0
+            # one brightness only: read noise is taken to be of a usual number of electrons
+            signal, variance, square = float(np.median(xs)), float(np.median(ys)), 2 * _ELECTRONS**2
+            gain = max(float(np.sqrt(signal**2 + 2 * square * variance) - signal) / square, 1e-9)
+            return gain, _ELECTRONS * gain
         gain, offset = _line(xs, ys, np.array(weight))
         gain = max(gain, 1e-9)
     return gain, float(np.sqrt(max(offset, 0.0)))
 
 
-def measure(mosaic: Mosaic, iso: float | None = None) -> NoiseModel:
+def measure(mosaic: Mosaic, iso: float | None = None, pixels: int = _PIXELS) -> NoiseModel:
     """Measure the noise of a mosaic.
 
     Parameters
     ----------
     mosaic : levels applied, not denoised.
-    iso : used only when the frame gives nothing to measure (all black, all clipped).
+    iso : tells what is usual; of what nothing can be measured in (all black, all clipped), it tells all.
+    pixels : how many are measured at most, about; they are spread over the frame.
 
     Returns
     -------
     The model, with origin ``"measured"``, ``"smoothed"`` (by the camera: the noise that is seen between means of four), or
     ``"sensitivity"``.
     """
-    found = _fit(_bayer_blocks(mosaic) if mosaic.is_bayer else _six_blocks(mosaic))
+    found = _fit(_everywhere(_bayer_blocks if mosaic.is_bayer else _six_blocks, mosaic, pixels))
     if found is None:
         return from_sensitivity(iso)
     gain, read = found
     origin = "measured"
     if iso:
         usual = from_sensitivity(iso)
-        if (smoothed := _smoothed(mosaic, found, usual)) is not None:
+        if (smoothed := _smoothed(mosaic, found, usual, pixels)) is not None:
             (gain, read), origin = smoothed, "smoothed"
         # texture can only feign noise: no common sensor is noisier than these multiples of the usual one
         gain, read = min(gain, _MOST_GAIN * usual.gain[0]), min(read, _MOST_READ * usual.read[0])
@@ -202,7 +235,24 @@ def measure(mosaic: Mosaic, iso: float | None = None) -> NoiseModel:
     return NoiseModel((gain,) * 3, (read,) * 3, origin)
 
 
-def _smoothed(mosaic: Mosaic, fine: tuple[float, float], usual: NoiseModel) -> tuple[float, float] | None:
+def contradicted(stated: NoiseModel, mosaic: Mosaic, iso: float | None = None) -> NoiseModel | None:
+    """The measured model of a frame whose noise is visible and far from what its file states; None when it fits."""
+    if stated.snr(_COMPARED) > _VISIBLE:
+        return None
+    level = max(float(np.median(mosaic.data[::17, ::13])), 0.0)
+
+    def fits(found: NoiseModel) -> bool:
+        apart = max(found.sigma(level), 1e-9) / max(stated.sigma(level), 1e-9)
+        return found.origin == "sensitivity" or 1 / _WRONG < apart < _WRONG
+
+    if fits(measure(mosaic, iso, _GLANCE)) or fits(found := measure(mosaic, iso)):
+        return None
+    return found
+
+
+def _smoothed(
+    mosaic: Mosaic, fine: tuple[float, float], usual: NoiseModel, pixels: int
+) -> tuple[float, float] | None:
     """Gain and read noise of a raw that its camera has smoothed, of which single pixels tell too little; else None."""
 
     def variance(gain: float, read: float) -> float:
@@ -211,7 +261,7 @@ def _smoothed(mosaic: Mosaic, fine: tuple[float, float], usual: NoiseModel) -> t
     most = variance(usual.gain[0], usual.read[0])
     if not mosaic.is_bayer or variance(*fine) > _LITTLE * most:
         return None
-    coarse = _fit(_coarse_blocks(mosaic))
+    coarse = _fit(_everywhere(_coarse_blocks, mosaic, pixels))
     if coarse is None or not _ALIKE * variance(*fine) < variance(*coarse) < most:
         return None
     return coarse
