@@ -213,11 +213,11 @@ def train(work: Path) -> None:
 
 
 def threshold(
-    made: np.ndarray, wrong: np.ndarray, clean: np.ndarray, pixels: int, imagined: float
+    made: np.ndarray, wrong: np.ndarray, clean: np.ndarray, pixels: int, imagined: float, least: float = 0.0
 ) -> tuple[float, float]:
     """The result above which few enough good pixels lie (of 100,000), and the share of suspected defects above it."""
     good = np.sort(made[clean])[::-1]
-    limit = max(float(good[int(imagined * pixels / 1e5)]), 0.0)
+    limit = max(float(good[int(imagined * pixels / 1e5)]), least)
     return limit, float((made[wrong] > limit).mean())
 
 

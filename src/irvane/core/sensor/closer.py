@@ -31,7 +31,7 @@ _DOUBTFUL, _SURE, _STRAY = (-3.0, -1.0), 2.0, 0.03
 _EXPECTED, _TRUST = 3.0, 0.25
 #: Doubtful pixels among 100,000 with which the limit is 0, how much it rises when there are twice as many, and the lowest
 #: limit. Chosen on the photographs that training leaves out.
-_ORDINARY, _STEEP, _LOWEST = 8.0, 1.25, -0.75
+_ORDINARY, _STEEP, _LOWEST = 7.0, 1.25, -0.75
 #: Pixels that are judged at once.
 _MANY = 256
 _LEAST_NOISE = 1e-6
