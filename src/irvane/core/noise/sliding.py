@@ -21,8 +21,8 @@ SIDE = 8
 #: Columns from one window to the next in its row.
 STRIDE = 2
 _BAND = 8  # window rows that one thread handles at a time
-#: Windows side by side that are transformed together, and of how many there are multiples: loops run over whole vectors.
-_BLOCK, _MULTIPLE = 64, 16
+#: Windows side by side that are transformed together.
+_BLOCK = 64
 
 #: Orthonormal cosine basis: coefficient × place.
 _BASIS = np.ascontiguousarray(cv2.dct(np.eye(SIDE, dtype=np.float32), flags=cv2.DCT_ROWS).T)
@@ -100,25 +100,15 @@ def _give_both(run, row, n):
 
 
 @serial
-def _transform_down(lines, out):
-    """Cosine transform of the columns of eight lines."""
+def _transform_columns(lines, out, back):
+    """Cosine transform of the columns of eight lines, or its inverse."""
     for x in range(_U(_LINE)):
-        c0, c1, c2, c3, c4, c5, c6, c7 = _forward(
-            lines[x], lines[x + _L1], lines[x + _L2], lines[x + _L3],
-            lines[x + _L4], lines[x + _L5], lines[x + _L6], lines[x + _L7],
-        )  # fmt: skip
-        out[x], out[x + _L1], out[x + _L2], out[x + _L3] = c0, c1, c2, c3
-        out[x + _L4], out[x + _L5], out[x + _L6], out[x + _L7] = c4, c5, c6, c7
-
-
-@serial
-def _transform_back_down(lines, out):
-    """The inverse of `_transform_down`."""
-    for x in range(_U(_LINE)):
-        c0, c1, c2, c3, c4, c5, c6, c7 = _backward(
-            lines[x], lines[x + _L1], lines[x + _L2], lines[x + _L3],
-            lines[x + _L4], lines[x + _L5], lines[x + _L6], lines[x + _L7],
-        )  # fmt: skip
+        v0, v1, v2, v3 = lines[x], lines[x + _L1], lines[x + _L2], lines[x + _L3]
+        v4, v5, v6, v7 = lines[x + _L4], lines[x + _L5], lines[x + _L6], lines[x + _L7]
+        if back:
+            c0, c1, c2, c3, c4, c5, c6, c7 = _backward(v0, v1, v2, v3, v4, v5, v6, v7)
+        else:
+            c0, c1, c2, c3, c4, c5, c6, c7 = _forward(v0, v1, v2, v3, v4, v5, v6, v7)
         out[x], out[x + _L1], out[x + _L2], out[x + _L3] = c0, c1, c2, c3
         out[x + _L4], out[x + _L5], out[x + _L6], out[x + _L7] = c4, c5, c6, c7
 
@@ -169,7 +159,7 @@ def _spectra(plane, y, x0, n, lines, vertical, spectrum):
     """Spectra of the windows whose top left corners are (y, x0), (y, x0 + 2), …: by coefficient down and across, and window."""
     for i in range(SIDE):
         _take(plane[y + i, x0:], lines[i * _LINE :], n + _OVER)
-    _transform_down(lines, vertical)
+    _transform_columns(lines, vertical, False)
     for u in range(SIDE):
         _transform_across(vertical[u * _LINE :], spectrum[u * SIDE * _RUN :], n)
 
@@ -184,7 +174,7 @@ def _add_windows(spectrum, share, y, x0, n, lines, vertical, places, total, weig
     for u in range(SIDE):
         _transform_back_across(spectrum[u * SIDE * _RUN :], share[4:], places, n)
         _overlap(places, vertical[u * _LINE :], over)
-    _transform_back_down(vertical, lines)
+    _transform_columns(vertical, lines, True)
     _overlap_shares(share, places, over)
     for i in range(SIDE):
         _give(lines[i * _LINE :], total[y + i, x0:], over)
