@@ -162,7 +162,7 @@ def test_settings_come_from_a_sidecar(frames: Path, tmp_path: Path) -> None:
     from irvane.core.settings import Settings
 
     dark = Settings().with_value("light.exposure", -3)
-    saved = save_sidecar(Sidecar((Proof("dark", dark),)), frames / "test-card.dng", "k")
+    saved = save_sidecar(Sidecar((Proof("dark", dark),)), frames / "test-card.dng", "k").path
     assert _run("develop", frames / "test-card.dng", "--out", tmp_path / "a.tif", "--settings", saved) == 0
     assert _run("develop", frames / "test-card.dng", "--out", tmp_path / "b.tif") == 0
     assert tifffile.imread(tmp_path / "a.tif").mean() < 0.5 * tifffile.imread(tmp_path / "b.tif").mean()

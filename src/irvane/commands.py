@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from irvane.core.errors import FileError, IrvaneError, SettingError
-from irvane.core.settings import Settings
+from irvane.core.settings import Settings, renewed
 
 if TYPE_CHECKING:
     from irvane.core.files.presets import Preset
@@ -23,6 +23,9 @@ def settings_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--settings", type=Path, metavar="S.json", help="settings of a proof")
     parser.add_argument("--preset", metavar="NAME|FILE", help="a preset, by name or as a file")
     parser.add_argument("--set", action="append", default=[], metavar="STATION.NAME=VALUE", dest="sets")
+    parser.add_argument(
+        "--renewed", action="store_true", help="with the newest methods, not those that the settings name"
+    )
     parser.add_argument("--denoise", default=None, metavar="off|auto|0-200")
     parser.add_argument("--denoise-method", default=None, choices=("best", "fast"))
 
@@ -49,7 +52,9 @@ def read_settings(args: argparse.Namespace, base: Settings) -> Settings:
             settings = settings.with_value("noise.amount", word)
         if args.denoise_method is not None:
             settings = settings.with_value("noise.method", args.denoise_method)
-    except SettingError as error:
+        if args.renewed:
+            settings = renewed(settings)
+    except (SettingError, FileError) as error:
         raise UsageError(str(error)) from error
     return settings
 
@@ -69,14 +74,17 @@ def _preset(wanted: str) -> Preset:
 
 
 def _settings_file(path: Path) -> Settings:
+    from irvane.core.files.sidecar import read_proofs
+
     try:
         data = json.loads(path.read_text("utf-8"))
     except OSError as error:
         raise UsageError(f"{path}: the settings cannot be read ({error.strerror})") from error
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise UsageError(f"{path}: the settings are not valid JSON") from error
     if isinstance(data, dict) and "proofs" in data:  # a whole sidecar: its current proof
-        data = data["proofs"][int(data.get("current", 0))]["settings"]
+        sidecar = read_proofs(path)
+        return sidecar.proofs[sidecar.current].settings
     return Settings.from_dict(data)
 
 

@@ -24,7 +24,10 @@ from irvane.core.settings import (
     bare,
     default,
     differences,
+    handed_on,
     names,
+    older_methods,
+    renewed,
     spec,
     value_text,
 )
@@ -95,6 +98,38 @@ def test_differences_and_bare() -> None:
     assert bare().sensor.defects == "off"
 
 
+def test_settings_of_the_first_form_keep_the_methods_they_were_made_with() -> None:
+    old = {"version": 1, "light": {"exposure": 1.5}, "noise": {"amount": None}}
+    found = Settings.from_dict(old)
+    assert found.light.exposure == 1.5
+    assert found.sensor.banding_by == "lines@1" and "sensor.banding_by" in older_methods(found)
+    again = Settings.from_dict(json.loads(json.dumps(found.as_dict())))
+    assert again == found, "the present form says the same"
+    assert older_methods(renewed(found)) == [] and renewed(found).light.exposure == 1.5
+
+
+def test_settings_written_by_hand_take_the_newest_methods() -> None:
+    by_group = Settings.from_dict({"light": {"exposure": 1}})
+    assert by_group == Settings.from_dict({"values": {"light.exposure": 1}})
+    assert older_methods(by_group) == []
+
+
+def test_a_method_that_is_not_known_is_said() -> None:
+    with pytest.raises(SettingError, match="lines@99"):
+        Settings.from_dict({"version": 2, "values": {"sensor.banding_by": "lines@99"}})
+
+
+def test_handing_on_leaves_the_methods() -> None:
+    old = Settings().with_values({"sensor.banding_by": "lines@1", "sensor.banding": "both"})
+    taken = handed_on(old, Settings(), ("sensor",))
+    assert taken.sensor.banding == "both" and older_methods(taken) == []
+
+
+def test_names_of_groups_are_no_keys() -> None:
+    groups = {spec(path).group for path in PATHS}  # type: ignore[union-attr]
+    assert len({group.key for group in groups}) == len(groups)
+
+
 def test_newer_settings_are_refused() -> None:
     with pytest.raises(SettingError, match="version"):
         Settings.from_dict({"version": VERSION + 1})
@@ -103,9 +138,10 @@ def test_newer_settings_are_refused() -> None:
 def test_sidecar_round_trip_and_names(tmp_path: Path) -> None:
     frame = tmp_path / "a.dng"
     sidecar = Sidecar((Proof("One"), Proof("Zwei ü", Settings().with_value("light.exposure", -3))), 1)
-    path = save_sidecar(sidecar, frame, "key")
+    made = save_sidecar(sidecar, frame, "key", base=sidecar)
+    path = made.path
     assert path == tmp_path / "a.dng.irvane.json"
-    assert load_sidecar(frame, "key") == sidecar
+    assert load_sidecar(frame, "key") == sidecar == made.sidecar
     assert sidecar_path(tmp_path / "a.jpg") != path, "raw and JPEG of one name do not collide"
     assert load_sidecar(tmp_path / "other.dng", "other") is None
     assert [p.name for p in tmp_path.iterdir()] == [path.name], "no temporary file is left"
@@ -140,7 +176,7 @@ def test_read_only_folders_fall_back_to_the_users_data(
     monkeypatch.setattr(
         os, "access", lambda p, mode, **k: False if Path(p) == tmp_path else real(p, mode, **k)
     )
-    path = save_sidecar(Sidecar(), frame, "abc123")
+    path = save_sidecar(Sidecar(), frame, "abc123").path
     assert path.parent != tmp_path
     assert load_sidecar(frame, "abc123") == Sidecar()
 
@@ -152,7 +188,7 @@ def test_an_unwritable_folder_is_said(tmp_path: Path) -> None:
 
 
 def test_files_get_ordinary_permissions(tmp_path: Path) -> None:
-    path = save_sidecar(Sidecar(), tmp_path / "a.dng", "k")
+    path = save_sidecar(Sidecar(), tmp_path / "a.dng", "k").path
     umask = os.umask(0)
     os.umask(umask)
     assert stat.S_IMODE(path.stat().st_mode) == 0o666 & ~umask

@@ -65,7 +65,7 @@ def test_moving_exposure_brightens_the_picture_and_is_undone(driver: Driver, fra
     assert driver.window.band.words("light") == "+1.00 EV"
     assert "Exposure +1.00 EV" in driver.window.bench.captions[0].full_texts()[2]
     saved = json.loads((frames / "bench-iso6400.dng.irvane.json").read_text("utf-8"))
-    assert saved["proofs"][0]["settings"]["light"]["exposure"] == pytest.approx(1.0, abs=0.01)
+    assert saved["proofs"][0]["settings"]["values"]["light.exposure"] == pytest.approx(1.0, abs=0.01)
     driver.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     driver.settled()
     assert driver.settings().light.exposure == 0

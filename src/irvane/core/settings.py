@@ -1,14 +1,16 @@
 """The settings of a proof: one frozen record per station, each value with unit, range, neutral value and help.
 
 The declarations drive everything: the command line's ``--set``, the window's controls, the sidecar's JSON.
-``None`` means *automatic*: the value follows from what is measured in the frame.
+``None`` means *automatic*: the value follows from what is measured in the frame. Beside its settings a station names the
+methods that its steps run (``sensor.banding_by``): a proof keeps those that it was made with, whatever comes after them.
+
+In JSON, settings are values by their full names, as many or as few as are meant; those of a whole proof name all.
 """
 
 from __future__ import annotations
 
-import dataclasses
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from itertools import pairwise
 from typing import Any
@@ -22,6 +24,7 @@ from irvane.core.stations import (
     Finish,
     Lens,
     Light,
+    Method,
     Noise,
     Number,
     Points,
@@ -29,7 +32,8 @@ from irvane.core.stations import (
 )
 
 #: Version of the JSON form. Older forms are brought up to date by MIGRATIONS.
-VERSION = 1
+VERSION = 2
+Spec = Number | Choice | Points | Method
 
 
 STATIONS: tuple[str, ...] = ("sensor", "lens", "noise", "light", "colour", "acutance", "finish")
@@ -65,12 +69,16 @@ class Settings:
         checked = check(path, value)
         return replace(self, **{station: replace(group, **{name: checked})})
 
+    def with_values(self, values: Mapping[str, Any]) -> Settings:
+        """A copy with some settings changed, by their full names; raises SettingError as :meth:`with_value` does."""
+        settings = self
+        for path, value in values.items():
+            settings = settings.with_value(path, value)
+        return settings
+
     def as_dict(self) -> dict[str, Any]:
-        """JSON-ready form: every value, so that later defaults do not change an old proof."""
-        return {
-            "version": VERSION,
-            **{station: dataclasses.asdict(getattr(self, station)) for station in STATIONS},
-        }
+        """JSON-ready form: every value and method, so that later defaults do not change an old proof."""
+        return as_json({path: self.get(path) for station in STATIONS for path in _SPECS_OF[station]})
 
     @staticmethod
     def from_dict(data: dict[str, Any]) -> Settings:
@@ -81,20 +89,67 @@ class Settings:
         SettingError
             When the form is newer than this program or a value does not fit.
         """
-        if not isinstance(data, dict):
-            raise SettingError("The settings are not a JSON object.")
-        version = data.get("version", VERSION)
-        if not isinstance(version, int) or version > VERSION:
-            raise SettingError(f"The settings are of version {version}; this program reads up to {VERSION}.")
-        settings = Settings()
-        for station, values in data.items():
-            if station == "version":
-                continue
-            if not isinstance(values, dict):
-                raise SettingError(f"“{station}” is not a station with settings.")
-            for name, value in values.items():
-                settings = settings.with_value(f"{station}.{name}", value)
-        return settings
+        return Settings().with_values(values_of(data))
+
+
+def as_json(values: Mapping[str, Any]) -> dict[str, Any]:
+    """JSON-ready form of some settings by their full names."""
+    return {"version": VERSION, "values": dict(values)}
+
+
+def values_of(data: Any) -> dict[str, Any]:
+    """Settings by their full names from JSON of this form or of an older one.
+
+    Without a version, as written by hand, values may also stand in groups by station.
+
+    Raises
+    ------
+    SettingError
+        When it is no such form, or newer than this program.
+    """
+    if not isinstance(data, dict):
+        raise SettingError("The settings are not a JSON object.")
+    version = data.get("version", 0)
+    if isinstance(version, bool) or not isinstance(version, int) or not 0 <= version <= VERSION:
+        raise SettingError(f"The settings are of version {version}; this program reads up to {VERSION}.")
+    for step in range(version, VERSION):
+        data = MIGRATIONS[step](data)
+    values = data.get("values", {})
+    if not isinstance(values, dict):
+        raise SettingError("The settings are not values by their names.")
+    return values
+
+
+def _by_full_names(data: dict[str, Any]) -> dict[str, Any]:
+    values: dict[str, Any] = {}
+    for station, group in data.items():
+        if station == "version":
+            continue
+        if not isinstance(group, dict):
+            raise SettingError(f"“{station}” is not a station with settings.")
+        values |= {f"{station}.{name}": value for name, value in group.items()}
+    return {"version": 2, "values": values}
+
+
+def _handwritten(data: dict[str, Any]) -> dict[str, Any]:
+    """No version: the present form, or groups by station; the methods are the newest."""
+    if "values" in data:
+        return {**data, "version": 2}
+    made = _by_full_names(data)
+    return {**made, "values": {**newest_methods(), **made["values"]}}
+
+
+def _from_groups(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 1: groups by station; the methods were the first that were released."""
+    if data.get("version") != 1:
+        return data
+    made = _by_full_names(data)
+    first = {path: declared.names[0] for path, declared in _methods().items()}
+    return {**made, "values": {**first, **made["values"]}}
+
+
+#: By a version: what makes of it the form of the next one (0: written by hand).
+MIGRATIONS = (_handwritten, _from_groups)
 
 
 def split(path: str) -> tuple[str, str]:
@@ -105,21 +160,42 @@ def split(path: str) -> tuple[str, str]:
     return station, name
 
 
-_SPECS: dict[str, dict[str, Number | Choice | Points]] = {
+_SPECS: dict[str, dict[str, Spec]] = {
     station.name: {f.name: f.metadata["spec"] for f in fields(type(station.default))}  # type: ignore[arg-type]
     for station in fields(Settings)
 }
+_SPECS_OF = {station: [f"{station}.{name}" for name in declared] for station, declared in _SPECS.items()}
 
 
-def spec(path: str) -> Number | Choice | Points:
+def spec(path: str) -> Spec:
     """Declaration of a setting by its full name."""
     station, name = split(path)
     return _SPECS[station][name]
 
 
 def names(station: str) -> list[str]:
-    """Full names of a station's settings in the order they are shown."""
-    return [f"{station}.{name}" for name in _SPECS[station]]
+    """Full names of a station's settings in the order they are shown; its methods are none."""
+    return [path for path in _SPECS_OF[station] if not isinstance(spec(path), Method)]
+
+
+def _methods() -> dict[str, Method]:
+    found = {path: spec(path) for station in STATIONS for path in _SPECS_OF[station]}
+    return {path: declared for path, declared in found.items() if isinstance(declared, Method)}
+
+
+def newest_methods() -> dict[str, str]:
+    """The methods of new proofs by their full names."""
+    return {path: declared.names[-1] for path, declared in _methods().items()}
+
+
+def older_methods(settings: Settings) -> list[str]:
+    """Full names of the methods of a proof that newer ones have followed."""
+    return [path for path, newest in newest_methods().items() if settings.get(path) != newest]
+
+
+def renewed(settings: Settings) -> Settings:
+    """The same settings made with the newest methods."""
+    return settings.with_values(newest_methods())
 
 
 def default(path: str) -> Any:
@@ -143,6 +219,12 @@ def check(path: str, value: Any) -> Any:
         return value
     if isinstance(declared, Points):
         return _check_points(path, value, declared)
+    if isinstance(declared, Method):
+        if value not in declared.names:
+            raise SettingError(
+                f"“{path}” is one of {', '.join(declared.names)}; “{value}” is not known here."
+            )
+        return value
     if value is None or value == "auto":
         if declared.automatic:
             return None
@@ -178,14 +260,14 @@ def _check_points(path: str, value: Any, declared: Points) -> Curve:
 
 
 def differences(a: Settings, b: Settings) -> list[str]:
-    """Full names of the settings in which two proofs differ."""
+    """Full names of the settings, and of the methods, in which two proofs differ."""
     stations = (station for station in STATIONS if getattr(a, station) != getattr(b, station))
-    return [path for station in stations for path in names(station) if a.get(path) != b.get(path)]
+    return [path for station in stations for path in _SPECS_OF[station] if a.get(path) != b.get(path)]
 
 
 def handed_on(source: Settings, target: Settings, stations: Sequence[str]) -> Settings:
-    """The target's settings with those of some stations taken from the source."""
-    return replace(target, **{station: getattr(source, station) for station in stations})
+    """The target's settings with those of some stations taken from the source; the target keeps its methods."""
+    return target.with_values({path: source.get(path) for station in stations for path in names(station)})
 
 
 def value_text(path: str, value: Any) -> str:
@@ -193,6 +275,8 @@ def value_text(path: str, value: Any) -> str:
     declared = spec(path)
     if isinstance(declared, Choice):
         return dict(declared.options)[value]
+    if isinstance(declared, Method):
+        return str(value)
     if isinstance(declared, Points):
         return "straight" if not value else f"{len(value)} point{'s' if len(value) > 1 else ''}"
     if value is None:
@@ -202,23 +286,13 @@ def value_text(path: str, value: Any) -> str:
     return f"{text} {declared.unit}".replace("-", "−")
 
 
-#: Groups without which the names of their settings say little.
-_TELLING_GROUPS = (
-    "Curves",
-    "Local contrast",
-    "Over brightness",
-    "Over scale",
-    "Per channel",
-    "By hue",
-    "Scale",
-)
-
-
 def full_label(path: str) -> str:
     """Name of a setting that can stand alone: ``Exposure``, ``Local contrast: small``."""
     declared = spec(path)
-    telling = declared.group in _TELLING_GROUPS
-    return f"{declared.group}: {declared.label.lower()}" if telling else declared.label
+    if isinstance(declared, Method):
+        return f"{declared.label}: method"
+    group = declared.group
+    return f"{group.label}: {declared.label.lower()}" if group.telling else declared.label
 
 
 #: Quick grades of noise removal: values of the settings they stand for.

@@ -6,13 +6,23 @@ import logging
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
-from irvane.core.errors import IrvaneError
+from irvane.core.errors import IrvaneError, ReadError, WriteError
 from irvane.core.files.info import read_info
 from irvane.core.files.presets import presets_folder, starting
 from irvane.core.files.sets import collect, find_brackets
-from irvane.core.files.sidecar import Proof, Sidecar, load_sidecar, save_sidecar, set_aside, sidecar_path
+from irvane.core.files.sidecar import (
+    FIRST,
+    NewerSidecarError,
+    Proof,
+    Saved,
+    Sidecar,
+    load_sidecar,
+    save_sidecar,
+    set_aside,
+    stranger,
+)
 from irvane.core.files.thumbnails import preview
 from irvane.core.line.jobs import Worker
 from irvane.core.line.source import FileSource, Source
@@ -22,6 +32,8 @@ log = logging.getLogger("irvane")
 
 #: Longest side of previews kept for rail and bench.
 PREVIEW_SIDE = 1280
+#: Seconds after which settings that could not be saved are tried again.
+_AGAIN = 15
 
 
 def unexpected(error: BaseException) -> IrvaneError:
@@ -34,20 +46,26 @@ class FileWork(QObject):
 
     Signals
     -------
-    learned(number, info, preview, sidecar), item_failed(number, sentence), collected(paths, problems)
-    grouped(numbers, brackets), saved(number, path), said(sentence)
+    learned(number, info, preview, sidecar, locked), item_failed(number, sentence), collected(paths, problems)
+    grouped(numbers, brackets), saved(number, sent, made) : proofs that were sent were saved, as Saved tells. said(sentence)
     """
 
-    learned = Signal(int, object, object, object)
+    learned = Signal(int, object, object, object, str)
     item_failed = Signal(int, str)
     collected = Signal(object, object)
     grouped = Signal(object, object)
-    saved = Signal(int, object)
+    saved = Signal(int, object, object)
     said = Signal(str)
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self._worker = Worker("files", unexpected, nice=4)
+        #: By item: what is on disk as far as is known here, and what could not be saved.
+        self._saved: dict[int, Sidecar] = {}
+        self._unsaved: dict[int, tuple[Source, Sidecar]] = {}
+        again = QTimer(self, interval=1000 * _AGAIN)
+        again.timeout.connect(self._try_again)
+        again.start()
 
     def close(self) -> None:
         """End all work; what is being saved is finished first."""
@@ -68,10 +86,10 @@ class FileWork(QObject):
 
         def work(_progress: Any) -> Any:
             key = source.key
-            sidecar = self._sidecar(source, key)
+            sidecar, locked = self._sidecar(number, source, key)
             info = read_info(source.paths[0])
             shown = preview(source.paths[0], PREVIEW_SIDE) if isinstance(source, FileSource) else None
-            return info, shown, sidecar
+            return info, shown, sidecar, locked
 
         self._worker.submit(
             ("learn", number),
@@ -81,21 +99,41 @@ class FileWork(QObject):
             urgency,
         )
 
-    def _sidecar(self, source: Source, key: str) -> Sidecar | None:
-        merge = len(source.paths) > 1
+    def _sidecar(self, number: int, source: Source, key: str) -> tuple[Sidecar | None, str]:
+        """The proofs of a source, and why they cannot be changed (empty: they can)."""
+        frame, merge = source.paths[0], len(source.paths) > 1
         try:
-            return load_sidecar(source.paths[0], key, merge) or self._begun(merge)
-        except IrvaneError as error:
-            path = sidecar_path(source.paths[0], merge)
-            kept = set_aside(path) if path.exists() else path
+            found = load_sidecar(frame, key, merge)
+        except NewerSidecarError as error:
+            return None, f"{error}. Its proofs are left as they are; changes here are not kept"
+        except ReadError as error:
+            self._put_aside(error)
+            return None, ""
+        if found is not None:
+            self._saved[number] = found
+            return found, ""
+        other = None if merge else stranger(frame, key)
+        if other is not None:
+            self.said.emit(
+                f"{other.name} holds the settings of another picture that had this name; they were not taken over."
+            )
+        return self._begun(merge), ""
+
+    def _put_aside(self, error: ReadError) -> None:
+        try:
+            kept = set_aside(error.path)
+        except WriteError as problem:
+            self.said.emit(
+                f"{error}. It stays where it is ({problem.reason}); the frame starts with fresh settings."
+            )
+        else:
             self.said.emit(f"{error}. It was kept as {kept.name}; the frame starts with fresh settings.")
-            return None
 
     @staticmethod
     def _begun(merge: bool) -> Sidecar | None:
         """What a frame without proofs starts with, where a preset was chosen for that."""
         preset = None if merge else starting(presets_folder())
-        return None if preset is None else Sidecar((Proof("Proof 1", preset.applied(Settings())),))
+        return None if preset is None else Sidecar((Proof("Proof 1", preset.applied(Settings()), id=FIRST),))
 
     def group(self, numbers: list[int], infos: list[Any], previews: list[Any]) -> None:
         """Find brackets among items."""
@@ -108,15 +146,36 @@ class FileWork(QObject):
         )
 
     def save(self, number: int, source: Source, sidecar: Sidecar) -> None:
-        """Save the proofs of an item."""
+        """Save the proofs of an item; what fails is tried again until it works or all is closed."""
         merge = len(source.paths) > 1
+
+        def work(_progress: Any) -> Saved:
+            # noted here, not when it is told: a newer save may have taken this one's place by then
+            made = save_sidecar(sidecar, source.paths[0], source.key, merge, self._saved.get(number))
+            self._saved[number] = made.sidecar
+            self._unsaved.pop(number, None)
+            return made
+
+        def failed(error: IrvaneError) -> None:
+            if isinstance(error, WriteError):
+                self._unsaved[number] = source, sidecar
+                self.said.emit(
+                    f"{error}. The settings are not saved yet; it is tried again every {_AGAIN} s."
+                )
+            else:
+                self.said.emit(str(error))
+
         self._worker.submit(
-            ("save", number),
-            lambda _p: save_sidecar(sidecar, source.paths[0], source.key, merge),
-            lambda path: self.saved.emit(number, path),
-            self._say,
-            1,
+            ("save", number), work, lambda made: self.saved.emit(number, sidecar, made), failed, 1
         )
+
+    def _try_again(self) -> None:
+        for number, (source, sidecar) in list(self._unsaved.items()):
+            self.save(number, source, sidecar)
+
+    def unsaved(self) -> int:
+        """How many items have proofs that could not be saved."""
+        return len(self._unsaved)
 
     def _say(self, error: IrvaneError) -> None:
         self.said.emit(str(error))

@@ -64,9 +64,9 @@ class Opening(QObject):
                 self._asked.add(number)
                 self.backstage.files.learn(number, item.source, 3 if number in seen else 4)
 
-    def _learned(self, number: int, info: object, preview: object, sidecar: object) -> None:
+    def _learned(self, number: int, info: object, preview: object, sidecar: object, locked: str) -> None:
         self._forget(number)
-        self.session.learned(number, info, preview, sidecar)  # type: ignore[arg-type]
+        self.session.learned(number, info, preview, sidecar, locked)  # type: ignore[arg-type]
         self.learned.emit(number)
 
     def _failed(self, number: int, sentence: str) -> None:
@@ -103,9 +103,7 @@ class Opening(QObject):
         if not merged.ready:
             first = items[0].settings(items[0].sidecar.current)
             begin = Settings(light=first.light, colour=first.colour, acutance=first.acutance)
-            # untreated, a merge looks dull: it starts from a good natural rendering
-            for path, value in MERGE_START.items():
-                begin = begin.with_value(path, value)
+            begin = begin.with_values(MERGE_START)  # untreated, a merge looks dull
             proof = replace(merged.sidecar.proofs[0], settings=begin)
             merged.sidecar = replace(merged.sidecar, proofs=(proof,))
             self.backstage.files.learn(merged.number, source, 2)

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from irvane.core.errors import IrvaneError
 from irvane.core.line.context import suggested_light
-from irvane.core.settings import GRADES, STATIONS, Settings
+from irvane.core.settings import GRADES, STATIONS, Settings, older_methods, renewed
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
@@ -94,6 +94,20 @@ class Proofs(QObject):
         other = self.bench.panes.other
         if self.bench.contents[other].item == item.number and old != BARE:
             self.bench.show_proof(other, old)
+
+    def renew_proof(self) -> None:
+        """The same settings made with the newest methods, as a new proof beside the old one."""
+        item = self.item()
+        if item is None or self.number == BARE:
+            return
+        old, settings = self.number, item.settings(self.number)
+        if not older_methods(settings):
+            self.said.emit("This proof is made with the newest methods already.")
+            return
+        fresh = self.session.add_proof(item.number, renewed(settings))
+        self.bench.show_proof(self.bench.chosen, fresh)
+        self.bench.show_proof(self.bench.panes.other, old)
+        self.said.emit("The new proof is made with the newest methods; the old one stays beside it.")
 
     def rename_proof(self) -> None:
         """Ask for another name."""
@@ -181,6 +195,9 @@ class Proofs(QObject):
             without.addAction(station.capitalize(), lambda s=station: self.judging.show_without(pane, s))
         menu.addSeparator()
         menu.addAction("New proof from this one", self.new_proof)
+        number = self.bench.contents[pane].proof
+        if number != BARE and older_methods(item.settings(number)):
+            menu.addAction("Renew: the same settings by the newest methods", self.renew_proof)
         menu.addAction("Rename this proof …", self.rename_proof)
         menu.addAction("Remove this proof", self.remove_proof)
         caption = self.bench.captions[pane]

@@ -11,7 +11,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from irvane.core.files.info import FrameInfo
 from irvane.core.files.sets import Bracket
-from irvane.core.files.sidecar import Proof, Sidecar
+from irvane.core.files.sidecar import Proof, Sidecar, merged
 from irvane.core.files.thumbnails import Preview
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource, Source
@@ -33,6 +33,7 @@ class Item:
     number : identity within the session.
     ready : True once its sidecar has been read; before that nothing can be changed.
     problem : why it cannot be shown, or empty.
+    locked : why its proofs cannot be changed, or empty.
     bracket : item numbers of the frames of its bracket, in the order taken; empty when it stands alone.
     offset : EV against the middle exposure of the bracket.
     diagnosis : what is the matter with it, in words; empty until it has been developed.
@@ -45,6 +46,7 @@ class Item:
     sidecar: Sidecar = field(default_factory=Sidecar)
     ready: bool = False
     problem: str = ""
+    locked: str = ""
     bracket: tuple[int, ...] = ()
     offset: float | None = None
     diagnosis: str = ""
@@ -90,10 +92,15 @@ class _Change(QUndoCommand):
         return True
 
     def redo(self) -> None:
-        self._session.put(self._item, self._after)
+        self._go(self._before, self._after)
 
     def undo(self) -> None:
-        self._session.put(self._item, self._before)
+        self._go(self._after, self._before)
+
+    def _go(self, here: Sidecar, there: Sidecar) -> None:
+        """From one state to another; what another window changed meanwhile stays."""
+        now = self._item.sidecar
+        self._session.put(self._item, there if now == here else merged(here, there, now)[0])
 
 
 class Session(QObject):
@@ -104,11 +111,13 @@ class Session(QObject):
     rows_changed : items were added, removed or grouped.
     item_changed(number) : preview, exposure data, proofs or problem of one item changed.
     proofs_changed(number) : its sidecar changed and has to be saved.
+    refused(sentence) : why something was not changed.
     """
 
     rows_changed = Signal()
     item_changed = Signal(int)
     proofs_changed = Signal(int)
+    refused = Signal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -154,12 +163,17 @@ class Session(QObject):
                 self.items[other].offset = None
         self.rows_changed.emit()
 
-    def learned(self, number: int, info: FrameInfo, preview: Preview | None, sidecar: Sidecar | None) -> None:
+    def learned(
+        self, number: int, info: FrameInfo, preview: Preview | None, sidecar: Sidecar | None, locked: str = ""
+    ) -> None:
         """What was found out about an item in the background."""
         item = self.items.get(number)
         if item is None:
             return
         item.info, item.preview, item.ready = info, preview or item.preview, True
+        item.locked = locked
+        if locked:
+            self.refused.emit(f"{locked}.")
         if sidecar is not None:
             item.sidecar = sidecar
         self.item_changed.emit(number)
@@ -194,8 +208,17 @@ class Session(QObject):
         self.proofs_changed.emit(item.number)
         self.item_changed.emit(item.number)
 
+    def saved(self, number: int, sent: Sidecar, there: Sidecar) -> None:
+        """Proofs that were sent were saved; with what another window had changed, this is there now."""
+        item = self.items.get(number)
+        if item is not None and there != item.sidecar:
+            item.sidecar = there if item.sidecar == sent else merged(sent, item.sidecar, there)[0]
+            self.item_changed.emit(number)
+
     def _do(self, item: Item, after: Sidecar, text: str, gesture: str = "") -> None:
-        if item.ready and after != item.sidecar:
+        if item.locked:
+            self.refused.emit(f"{item.locked}.")
+        elif item.ready and after != item.sidecar:
             self.undo.push(_Change(self, item, after, text, gesture))
 
     def edit(self, number: int, proof: int, values: dict[str, object]) -> None:
@@ -209,12 +232,10 @@ class Session(QObject):
         item = self.items[number]
         if proof == BARE:
             return
-        settings = item.settings(proof)
-        for path, value in values.items():
-            settings = settings.with_value(path, value)
+        settings = item.settings(proof).with_values(values)
         proofs = list(item.sidecar.proofs)
         proofs[proof] = replace(proofs[proof], settings=settings)
-        path, value = next(iter(values.items()))
+        path = next(iter(values))
         text = f"{path.split('.')[1].replace('_', ' ')} {value_text(path, settings.get(path))}"
         # moving one control is one step back; several settings at once are a choice of their own
         gesture = f"{proof}:{path}" if len(values) == 1 else ""
@@ -229,10 +250,14 @@ class Session(QObject):
 
     def new_proof(self, number: int, proof: int) -> int:
         """Add a proof that starts from another; returns its number."""
+        return self.add_proof(number, bare() if proof == BARE else self.items[number].settings(proof))
+
+    def add_proof(self, number: int, settings: Settings) -> int:
+        """Add a proof with these settings; returns its number."""
         item = self.items[number]
         taken = {p.name for p in item.sidecar.proofs}
         name = next(n for n in (f"Proof {k}" for k in range(1, 10_000)) if n not in taken)
-        proofs = (*item.sidecar.proofs, Proof(name, item.settings(proof) if proof != BARE else bare()))
+        proofs = (*item.sidecar.proofs, Proof(name, settings))
         self._do(item, replace(item.sidecar, proofs=proofs, current=len(proofs) - 1), f"new proof “{name}”")
         return len(item.sidecar.proofs) - 1
 

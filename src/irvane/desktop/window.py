@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.files.sets import OPENABLE
+from irvane.core.files.sidecar import Saved, Sidecar
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.teststrip import GRADE
@@ -157,6 +158,7 @@ class Window(QMainWindow):
             back,
         ):
             source.said.connect(self.say)
+        self.session.refused.connect(self.say)
 
     def _targets(self) -> dict[str, object]:
         bench, proofs, judging = self.bench, self.proofs, self.judging
@@ -282,12 +284,17 @@ class Window(QMainWindow):
 
     def _save(self, number: int) -> None:
         item = self.session.items[number]
+        if item.locked:
+            return
         self.backstage.files.save(number, item.source, item.sidecar)
 
-    def _saved(self, number: int, path: Path) -> None:
+    def _saved(self, number: int, sent: Sidecar, made: Saved) -> None:
         item = self.session.items.get(number)
-        if item is not None and path.parent != item.path.parent:
-            self.say(f"{item.path.parent} is read-only; settings are kept in {path.parent}.")
+        self.session.saved(number, sent, made.sidecar)
+        if item is not None and made.path.parent != item.path.parent:
+            self.say(f"{item.path.parent} is read-only; settings are kept in {made.path.parent}.")
+        if made.sentences:
+            self.say(" ".join(made.sentences))
 
     # the line
 

@@ -6,6 +6,7 @@ import ctypes
 import errno
 import os
 import tempfile
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from functools import lru_cache
@@ -16,6 +17,12 @@ from irvane.core.errors import WriteError
 
 #: SYNC_FILE_RANGE_WRITE of <linux/fs.h>.
 _WRITE = 2
+#: AT_FDCWD of <fcntl.h> and RENAME_NOREPLACE of <linux/fs.h>.
+_HERE, _UNLESS_TAKEN = -100, 1
+#: Errors of a file system that does not know a way to move files.
+_CANNOT = (errno.EINVAL, errno.ENOSYS, errno.ENOTSUP, errno.EOPNOTSUPP, errno.EPERM, errno.EMLINK)
+#: How the names of unfinished files begin, and the seconds after which one is left over.
+_TEMPORARY, _STALE = ".irvane-", 86_400
 _REASONS = {
     errno.ENOSPC: "the disk is full; free some space and write again",
     errno.EDQUOT: "your disk quota is used up; free some space and write again",
@@ -49,7 +56,7 @@ def safe_name(text: str) -> str:
 
 @lru_cache(maxsize=1)
 def _library() -> ctypes.CDLL:
-    return ctypes.CDLL(None)
+    return ctypes.CDLL(None, use_errno=True)
 
 
 def begin_writing(stream: BinaryIO, first: int, count: int) -> None:
@@ -64,6 +71,49 @@ def begin_writing(stream: BinaryIO, first: int, count: int) -> None:
         begin(stream.fileno(), ctypes.c_int64(first), ctypes.c_int64(count), ctypes.c_uint(_WRITE))
 
 
+def _rename_unless_taken(source: Path, target: Path) -> None:
+    """``renameat2`` with RENAME_NOREPLACE: one step, on FAT and exFAT too; raises OSError."""
+    rename = getattr(_library(), "renameat2", None)
+    if rename is None:
+        raise OSError(errno.ENOSYS, os.strerror(errno.ENOSYS))
+    ctypes.set_errno(0)
+    if rename(_HERE, os.fsencode(source), _HERE, os.fsencode(target), ctypes.c_uint(_UNLESS_TAKEN)) != 0:
+        number = ctypes.get_errno()
+        raise OSError(number, os.strerror(number), str(target))
+
+
+def _take_name(source: Path, target: Path) -> None:
+    """For file systems with neither: the name is taken by an empty file, which the picture replaces."""
+    os.close(os.open(target, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o666))
+    try:
+        source.replace(target)
+    except OSError:
+        with suppress(OSError):
+            target.unlink()
+        raise
+
+
+def _move_to_free_name(source: Path, target: Path) -> None:
+    """Give a file a name that is free, in whatever way the file system can; raises FileExistsError when it is taken."""
+    for move in (_rename_unless_taken, os.link):
+        try:
+            return move(source, target)
+        except OSError as error:
+            if error.errno not in _CANNOT:
+                raise
+    _take_name(source, target)
+
+
+def remove_stale(folder: Path) -> None:
+    """Remove what an interrupted write left in a folder a day ago or earlier."""
+    with suppress(OSError), os.scandir(folder) as entries:
+        for entry in entries:
+            if entry.name.startswith(_TEMPORARY):
+                with suppress(OSError):
+                    if entry.is_file(follow_symlinks=False) and time.time() - entry.stat().st_mtime > _STALE:
+                        os.unlink(entry.path)
+
+
 @contextmanager
 def atomic_file(target: Path, overwrite: bool = True) -> Iterator[Path]:
     """Give a temporary path beside `target`; on success it becomes the target, on any error it is removed.
@@ -76,7 +126,7 @@ def atomic_file(target: Path, overwrite: bool = True) -> Iterator[Path]:
         When the folder cannot be written, the disk is full, or the target exists.
     """
     try:
-        handle, name = tempfile.mkstemp(prefix=".irvane-", suffix=target.suffix, dir=target.parent)
+        handle, name = tempfile.mkstemp(prefix=_TEMPORARY, suffix=target.suffix, dir=target.parent)
     except OSError as error:
         raise WriteError(target, write_reason(error)) from error
     os.close(handle)
@@ -87,11 +137,12 @@ def atomic_file(target: Path, overwrite: bool = True) -> Iterator[Path]:
             os.fsync(written.fileno())
         umask = os.umask(0)
         os.umask(umask)
-        temporary.chmod(0o666 & ~umask)
+        with suppress(PermissionError):  # FAT knows no permissions
+            temporary.chmod(0o666 & ~umask)
         if overwrite:
             temporary.replace(target)
         else:
-            os.link(temporary, target)
+            _move_to_free_name(temporary, target)
     except FileExistsError as error:
         raise WriteError(target, "exists already; it was not overwritten") from error
     except OSError as error:

@@ -11,7 +11,7 @@ import platformdirs
 
 from irvane.core.errors import ReadError, SettingError, WriteError
 from irvane.core.files.atomic import atomic_file, make_folder, safe_name, write_reason
-from irvane.core.settings import STATIONS, Settings, handed_on
+from irvane.core.settings import STATIONS, Settings, as_json, handed_on, names
 
 FORMAT, VERSION = "irvane-preset", 1
 _STARTING = "new-frames.txt"
@@ -38,9 +38,7 @@ class Preset:
 
 
 def _shipped(name: str, values: dict[str, object]) -> Preset:
-    settings = Settings()
-    for path, value in values.items():
-        settings = settings.with_value(path, value)
+    settings = Settings().with_values(values)
     stations = tuple(s for s in STATIONS if any(path.startswith(s + ".") for path in values))
     return Preset(name, stations, settings)
 
@@ -113,8 +111,7 @@ def save_preset(folder: Path, name: str, settings: Settings, stations: Sequence[
     if not safe:
         raise WriteError(path, "a preset needs a name")
     make_folder(folder)
-    whole = settings.as_dict()
-    kept = {"version": whole["version"], **{station: whole[station] for station in stations}}
+    kept = as_json({path: settings.get(path) for station in stations for path in names(station)})
     data = {"format": FORMAT, "version": VERSION, "name": name, "stations": list(stations), "settings": kept}
     with atomic_file(path, overwrite=False) as temporary:
         temporary.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", "utf-8")

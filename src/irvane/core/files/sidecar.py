@@ -1,13 +1,21 @@
 """Proofs saved beside the frame: ``NAME.EXT.irvane.json``, written atomically, with the frame's content hash.
 
-On read-only media the sidecar goes to the user's data folder, under the content hash.
+On read-only media the sidecar goes to the user's data folder, under the content hash; of two that belong to one frame the
+one that was saved last counts. A sidecar belongs to content: one that another picture of this name left behind is put
+aside, and a frame that was moved or renamed finds its own again. Every save reads the file anew and merges proof by
+proof, so that two windows or programs on one frame lose nothing.
 """
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
-from dataclasses import dataclass, field
+import time
+import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -15,21 +23,43 @@ import platformdirs
 
 from irvane import __version__
 from irvane.core.errors import ReadError, SettingError, WriteError
-from irvane.core.files.atomic import atomic_file
+from irvane.core.files.atomic import atomic_file, make_folder, write_reason
 from irvane.core.settings import Settings
 
 FORMAT = "irvane-proofs"
-VERSION = 1
+#: Version 2 gave proofs an identity and a revision, and sidecars the time they were saved.
+VERSION = 2
 ENDING = ".irvane.json"
+#: Identity of the proof that every frame starts with, the same in every window.
+FIRST = "first"
+#: A sidecar is a few kilobytes a proof; what is larger is none.
+_LARGEST = 16_000_000
+
+
+def new_id() -> str:
+    """An identity for another proof of a frame."""
+    return uuid.uuid4().hex[:12]
 
 
 @dataclass(frozen=True)
 class Proof:
-    """One development of a frame: a name, its settings, and a note on why it was kept."""
+    """One development of a frame: a name, its settings, and a note on why it was kept.
+
+    Attributes
+    ----------
+    id : identity among the proofs of its frame; it stays when the name changes.
+    revision : how often it was saved changed.
+    """
 
     name: str
     settings: Settings = field(default_factory=Settings)
     note: str = ""
+    id: str = field(default_factory=new_id)
+    revision: int = 0
+
+    def same(self, other: Proof | None) -> bool:
+        """Do both hold the same, whatever their revisions?"""
+        return other is not None and replace(other, revision=self.revision) == self
 
 
 @dataclass(frozen=True)
@@ -41,9 +71,29 @@ class Sidecar:
     members : file names of a merge's frames; empty for a frame.
     """
 
-    proofs: tuple[Proof, ...] = (Proof("Proof 1"),)
+    proofs: tuple[Proof, ...] = (Proof("Proof 1", id=FIRST),)
     current: int = 0
     members: tuple[str, ...] = ()
+
+    def proof(self, id: str) -> Proof | None:
+        """The proof with an identity."""
+        return next((proof for proof in self.proofs if proof.id == id), None)
+
+
+@dataclass(frozen=True)
+class Saved:
+    """What came of saving.
+
+    Attributes
+    ----------
+    path : where it was saved.
+    sidecar : what is there now.
+    sentences : what the user has to know of it.
+    """
+
+    path: Path
+    sidecar: Sidecar
+    sentences: tuple[str, ...] = ()
 
 
 def sidecar_path(frame: Path, merge: bool = False) -> Path:
@@ -51,8 +101,32 @@ def sidecar_path(frame: Path, merge: bool = False) -> Path:
     return frame.with_name(frame.name + (".merge" if merge else "") + ENDING)
 
 
+def _own_path(frame: Path, key: str, merge: bool) -> Path:
+    """Merges that share their first member each have a sidecar."""
+    return frame.with_name(f"{frame.name}.merge-{key[:8]}{ENDING}") if merge else sidecar_path(frame)
+
+
+def _data_folder() -> Path:
+    return platformdirs.user_data_path("irvane")
+
+
 def _fallback_path(key: str) -> Path:
-    return platformdirs.user_data_path("irvane") / "proofs" / f"{key}{ENDING}"
+    return _data_folder() / "proofs" / f"{key}{ENDING}"
+
+
+def _place_path(key: str) -> Path:
+    """Notes where the sidecar of a content was saved last."""
+    return _data_folder() / "places" / f"{key}.txt"
+
+
+@dataclass(frozen=True)
+class _Found:
+    """A sidecar that was read: the content it belongs to (empty: not stated), and when it was saved."""
+
+    path: Path
+    sidecar: Sidecar
+    content: str
+    saved: float
 
 
 def _to_json(sidecar: Sidecar, frame: Path, key: str) -> dict[str, Any]:
@@ -60,93 +134,306 @@ def _to_json(sidecar: Sidecar, frame: Path, key: str) -> dict[str, Any]:
         "format": FORMAT,
         "version": VERSION,
         "program": __version__,
-        "frame": frame.name,
+        "saved": round(time.time(), 3),
+        "frame": os.fsencode(frame.name).decode("utf-8", "replace"),
         "content": key,
         "members": list(sidecar.members),
         "current": sidecar.current,
         "proofs": [
-            {"name": proof.name, "settings": proof.settings.as_dict()}
+            {"id": proof.id, "revision": proof.revision, "name": proof.name, "settings": proof.settings.as_dict()}
             | ({"note": proof.note} if proof.note else {})
             for proof in sidecar.proofs
         ],
-    }
+    }  # fmt: skip
+
+
+def _with_identities(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 1: proofs are known by their places."""
+    proofs = [{**p, "id": f"{FIRST}" if k == 0 else f"{FIRST}-{k + 1}"} for k, p in enumerate(data["proofs"])]
+    return {**data, "version": 2, "proofs": proofs}
+
+
+#: By a version: what makes of it the form of the next one.
+MIGRATIONS = {1: _with_identities}
 
 
 def _from_json(data: Any, path: Path) -> Sidecar:
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise ReadError(path, "it does not hold proofs")
-    if not isinstance(data.get("version"), int) or data["version"] > VERSION:
-        raise ReadError(
-            path, f"it was written by a newer version of the program ({data.get('program', 'unknown')})"
-        )
+    version = data.get("version")
+    if isinstance(version, bool) or not isinstance(version, int) or version < 1:
+        raise ReadError(path, "it is damaged")
+    if version > VERSION:
+        raise NewerSidecarError(path, str(data.get("program", "unknown")))
     try:
+        for step in range(version, VERSION):
+            data = MIGRATIONS[step](data)
         proofs = tuple(
-            Proof(str(p["name"]), Settings.from_dict(p["settings"]), str(p.get("note", "")))
+            Proof(
+                str(p["name"])[:200], Settings.from_dict(p["settings"]), str(p.get("note", "")), str(p["id"]),
+                int(p.get("revision", 0)),
+            )
             for p in data["proofs"]
-        )
+        )  # fmt: skip
         current = int(data.get("current", 0))
         members = tuple(str(m) for m in data.get("members", []))
-    except (KeyError, TypeError, ValueError) as error:
-        raise ReadError(path, "it is damaged") from error
     except SettingError as error:
-        raise ReadError(path, f"it is damaged: {error}") from error
-    if not proofs:
-        raise ReadError(path, "it holds no proof")
+        raise ReadError(path, f"it is damaged: {str(error).rstrip('.')}") from error
+    except (KeyError, TypeError, ValueError, AttributeError, OverflowError, RecursionError) as error:
+        raise ReadError(path, "it is damaged") from error
+    if not proofs or len({proof.id for proof in proofs}) < len(proofs):
+        raise ReadError(path, "it holds no proof" if not proofs else "it is damaged: two proofs are one")
     return Sidecar(proofs, min(max(current, 0), len(proofs) - 1), members)
 
 
+class NewerSidecarError(ReadError):
+    """A sidecar of a newer version of the program: it is left as it is, and nothing is saved in its place."""
+
+    def __init__(self, path: str | Path, program: str) -> None:
+        self.program = program
+        super().__init__(path, f"it was written by a newer version of the program ({program})")
+
+    def __reduce__(self) -> tuple[type[NewerSidecarError], tuple[Path, str]]:  # type: ignore[override]
+        return type(self), (self.path, self.program)
+
+
+def _read(path: Path) -> _Found | None:
+    """A sidecar, or None where there is none; raises ReadError."""
+    try:
+        status = path.stat()
+        if status.st_size > _LARGEST:
+            raise ReadError(path, "it is too large to hold proofs")
+        data = json.loads(path.read_bytes().decode("utf-8"))
+    except (FileNotFoundError, NotADirectoryError):
+        return None
+    except OSError as error:
+        raise ReadError(path, "it cannot be read") from error
+    except (ValueError, RecursionError) as error:
+        raise ReadError(path, "it is damaged") from error
+    sidecar = _from_json(data, path)
+    saved = data.get("saved")
+    stated = isinstance(saved, int | float) and not isinstance(saved, bool)
+    return _Found(path, sidecar, str(data.get("content", "")), float(saved) if stated else status.st_mtime)
+
+
+def read_proofs(path: Path) -> Sidecar:
+    """The proofs of a sidecar by its own path, whatever picture it belongs to; raises ReadError."""
+    found = _read(path)
+    if found is None:
+        raise ReadError(path, "the file is not there")
+    return found.sidecar
+
+
+def _belongs(found: _Found | None, key: str) -> bool:
+    return found is not None and found.content in ("", key)
+
+
+def _newest(frame: Path, key: str, merge: bool) -> _Found | None:
+    """The newest of the sidecars that belong to a frame: beside it, in the user's data folder, where it was before."""
+    paths = [_own_path(frame, key, merge), _fallback_path(key)]
+    if merge:
+        paths.append(sidecar_path(frame, merge=True))  # as merges were saved at first
+    found: list[_Found] = []
+    problem: ReadError | None = None
+    for path in paths:
+        try:
+            one = _read(path)
+        except NewerSidecarError:
+            raise
+        except ReadError as error:
+            problem = problem or error
+            continue
+        if one is not None and _belongs(one, key):
+            found.append(one)
+    if not found and problem is not None:
+        raise problem
+    if not found:
+        found = [one for one in _elsewhere(frame, key) if one.content == key]
+    return max(found, key=lambda one: one.saved, default=None)
+
+
+def _elsewhere(frame: Path, key: str) -> Iterator[_Found]:
+    """Sidecars without a frame that this frame may have left behind: where its content was saved last, and beside it."""
+    paths = []
+    with suppress(OSError):
+        last = Path(os.fsdecode(_place_path(key).read_bytes()))
+        if not last.with_name(last.name.removesuffix(ENDING)).exists():  # moved, not copied
+            paths.append(last)
+    with suppress(OSError):
+        names = set(os.listdir(frame.parent))
+        orphans = (n for n in names if n.endswith(ENDING) and n.removesuffix(ENDING) not in names)
+        paths += [frame.with_name(name) for name in sorted(orphans)]
+    for path in paths:
+        with suppress(ReadError):
+            one = _read(path)
+            if one is not None:
+                yield one
+
+
 def load_sidecar(frame: Path, key: str, merge: bool = False) -> Sidecar | None:
-    """Proofs saved for a frame, from beside it or from the user's data folder; None when there are none.
+    """Proofs saved for a frame (or for a merge, of which `frame` is the first member); None when there are none.
 
     Raises
     ------
     ReadError
-        When the file is damaged or newer than this program; it is left as it is.
+        When the file is damaged; NewerSidecarError when it is newer than this program. It is left as it is.
     """
-    for path in (sidecar_path(frame, merge), _fallback_path(key)):
-        try:
-            text = path.read_text("utf-8")
-        except FileNotFoundError:
+    found = _newest(frame, key, merge)
+    return None if found is None else found.sidecar
+
+
+def stranger(frame: Path, key: str) -> Path | None:
+    """The sidecar beside a frame that belongs to another picture of this name, if there is one."""
+    try:
+        found = _read(sidecar_path(frame))
+    except ReadError:
+        return None
+    return found.path if found is not None and not _belongs(found, key) else None
+
+
+def merged(base: Sidecar, ours: Sidecar, theirs: Sidecar) -> tuple[Sidecar, list[str]]:
+    """Both changes of a sidecar that was `base`, and the names of proofs that were changed on both sides.
+
+    Of such a proof both stay: ours, and theirs under a name of its own.
+    """
+    kept: list[Proof] = []
+    conflicts: list[str] = []
+    order = [p.id for p in ours.proofs] + [p.id for p in theirs.proofs if ours.proof(p.id) is None]
+    for id in order:
+        old, mine, other = base.proof(id), ours.proof(id), theirs.proof(id)
+        if mine is None or other is None:
+            one = mine or other
+            assert one is not None
+            if old is None or not one.same(old):  # new, or changed after the other side removed it
+                kept.append(one)
             continue
-        except (OSError, UnicodeDecodeError) as error:
-            raise ReadError(path, "it cannot be read") from error
-        try:
-            data = json.loads(text)
-        except ValueError as error:
-            raise ReadError(path, "it is damaged") from error
-        return _from_json(data, path)
-    return None
+        revision = max(mine.revision, other.revision)
+        if mine.same(old) or mine.same(other):
+            kept.append(replace(other, revision=revision))
+            continue
+        kept.append(replace(mine, revision=revision))
+        if not other.same(old):
+            conflicts.append(mine.name)
+            kept.append(replace(other, id=new_id(), name=f"{other.name}, changed elsewhere"))
+    if not kept:
+        kept = list(ours.proofs)
+    current = ours.proofs[min(ours.current, len(ours.proofs) - 1)].id
+    place = next((k for k, p in enumerate(kept) if p.id == current), 0)
+    return replace(ours, proofs=tuple(kept), current=place), conflicts
 
 
-def save_sidecar(sidecar: Sidecar, frame: Path, key: str, merge: bool = False) -> Path:
+@contextmanager
+def _alone_in(folder: Path) -> Iterator[None]:
+    """No other window of Irvane saves into a folder meanwhile (where its disk can hold locks)."""
+    try:
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+    except OSError:
+        yield
+        return
+    try:
+        with suppress(OSError):
+            fcntl.flock(handle, fcntl.LOCK_EX)
+        yield
+    finally:
+        os.close(handle)
+
+
+def _writable(folder: Path) -> bool:
+    return os.access(folder, os.W_OK | os.X_OK)
+
+
+def save_sidecar(
+    sidecar: Sidecar, frame: Path, key: str, merge: bool = False, base: Sidecar | None = None
+) -> Saved:
     """Save proofs beside the frame, or in the user's data folder when the frame's folder is read-only.
 
-    Returns the path written.
+    Parameters
+    ----------
+    base : what was there when these proofs were read or saved last; what has been changed there since is merged in.
+        None: nothing was there.
 
     Raises
     ------
     WriteError
         When neither place can be written.
+    NewerSidecarError
+        When a newer version of the program keeps its proofs there; they are not replaced.
     """
-    text = json.dumps(_to_json(sidecar, frame, key), indent=1, ensure_ascii=False)
-    target = sidecar_path(frame, merge)
-    if not os.access(target.parent, os.W_OK):
+    target = _own_path(frame, key, merge)
+    if not _writable(target.parent):
         target = _fallback_path(key)
         try:
             target.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise WriteError(target, "the folder for settings cannot be made") from error
-    with atomic_file(target) as temporary:
-        temporary.write_text(text, "utf-8")
-    return target
+    with _alone_in(target.parent):
+        sentences = _make_way(target, key)
+        there = _newest(frame, key, merge)
+        base = base or Sidecar()
+        before = base if there is None else there.sidecar
+        if before != base:
+            sidecar, conflicts = merged(base, sidecar, before)
+            sentences += [f"“{name}” was changed by another window too; both are kept." for name in conflicts]
+        proofs = (
+            p if p.same(before.proof(p.id)) else replace(p, revision=p.revision + 1) for p in sidecar.proofs
+        )
+        sidecar = replace(sidecar, proofs=tuple(proofs))
+        text = json.dumps(_to_json(sidecar, frame, key), indent=1, ensure_ascii=False)
+        with atomic_file(target) as temporary:
+            temporary.write_text(text, "utf-8", errors="replace")
+    _note_place(key, target)
+    return Saved(target, sidecar, tuple(sentences))
+
+
+def _make_way(target: Path, key: str) -> list[str]:
+    """Put aside what stands at a sidecar's place and must not be replaced: another picture's, or one that is damaged."""
+    try:
+        found = _read(target)
+    except NewerSidecarError:
+        raise
+    except ReadError as error:
+        kept = set_aside(target)
+        return [f"{error}. It was kept as {kept.name}."]
+    if found is None or _belongs(found, key):
+        return []
+    kept = free_name(target.with_name(f"{target.name.removesuffix(ENDING)}.{found.content[:8]}{ENDING}"))
+    with suppress(OSError):
+        target.rename(kept)
+        return [f"The settings of another picture that had this name were kept as {kept.name}."]
+    raise WriteError(target, "it belongs to another picture and cannot be put aside")
+
+
+def _note_place(key: str, target: Path) -> None:
+    """So that a frame that is moved finds its proofs again; without it everything else works."""
+    place = _place_path(key)
+    with suppress(WriteError, OSError):
+        if place.exists() and place.read_bytes() == os.fsencode(target):
+            return
+        make_folder(place.parent)
+        with atomic_file(place) as temporary:
+            temporary.write_bytes(os.fsencode(target.absolute()))
+
+
+def free_name(path: Path) -> Path:
+    """The path itself, or the first with a number at its end that is not taken."""
+    kept, number = path, 1
+    while kept.exists():
+        number += 1
+        kept = path.with_name(f"{path.name}{number}")
+    return kept
 
 
 def set_aside(path: Path) -> Path:
-    """Rename a damaged sidecar so that nothing is lost and new proofs can be saved; returns the new path."""
-    kept = path.with_name(path.name + ".damaged")
-    number = 1
-    while kept.exists():
-        number += 1
-        kept = path.with_name(f"{path.name}.damaged{number}")
-    path.rename(kept)
+    """Rename a damaged sidecar so that nothing is lost and new proofs can be saved; returns the new path.
+
+    Raises
+    ------
+    WriteError
+        When it cannot be renamed; it stays as it is.
+    """
+    kept = free_name(path.with_name(path.name + ".damaged"))
+    try:
+        path.rename(kept)
+    except OSError as error:
+        raise WriteError(path, write_reason(error)) from error
     return kept

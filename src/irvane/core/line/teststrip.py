@@ -11,7 +11,7 @@ from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.view import Rendered, wanted
 from irvane.core.progress import Progress, always, step
-from irvane.core.settings import GRADES, Choice, Number, Settings, spec, value_text
+from irvane.core.settings import GRADES, Choice, Method, Number, Settings, full_label, spec, value_text
 
 FEWEST, MOST = 3, 7
 #: Stands for the quick grades of noise removal where a setting's name is expected.
@@ -56,7 +56,10 @@ def strip_title(path: str) -> str:
     if path == GRADE:
         return "grades of noise removal"
     declared = spec(path)
-    return declared.label + (f" ({declared.group})" if declared.group != declared.label else "")
+    if isinstance(declared, Method):
+        return full_label(path)
+    group = declared.group.label
+    return declared.label + (f" ({group})" if group != declared.label else "")
 
 
 def strip_label(path: str, value: Any) -> str:

@@ -14,7 +14,17 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.line.frame import Frame
-from irvane.core.settings import STATIONS, Choice, Number, Points, Settings, names, spec
+from irvane.core.settings import STATIONS, Choice, Method, Number, Points, Settings, names, spec
+from irvane.core.stations import (
+    CURVES,
+    GRAIN_AT_THE_END,
+    LOCAL_CONTRAST,
+    OVER_SCALE,
+    PER_CHANNEL,
+    WHITE_BALANCE,
+    WHOLE,
+    Group,
+)
 from irvane.desktop.bench.content import Content
 from irvane.desktop.line.controls import ChoiceRow, NumberRow, PointsRow
 from irvane.desktop.line.plots import Plot
@@ -30,11 +40,12 @@ from irvane.desktop.line.words import (
 
 HEIGHT = 206
 #: Groups that stand below another one instead of in a column of their own.
-_BELOW = {"Grade": "Over scale", "Grain at the end": "Per channel", "Local contrast": "Whole"}
+_GRADE, _FOLDER = Group("grade", "Grade"), Group("folder", "Folder")
+_BELOW = {_GRADE: OVER_SCALE, GRAIN_AT_THE_END: PER_CHANNEL, LOCAL_CONTRAST: WHOLE}
 
 
 #: Columns that need little room.
-_NARROW = {"Curves": 112}
+_NARROW = {CURVES: 112}
 _ROWS = {Number: NumberRow, Choice: ChoiceRow, Points: PointsRow}
 
 
@@ -44,7 +55,7 @@ class _Station(QWidget):
     def __init__(self, station: str) -> None:
         super().__init__()
         self.rows: dict[str, NumberRow | ChoiceRow | PointsRow] = {}
-        self.columns: dict[str, QVBoxLayout] = {}
+        self.columns: dict[Group, QVBoxLayout] = {}
         whole = QVBoxLayout(self)
         whole.setContentsMargins(12, 8, 6, 6)
         whole.setSpacing(2)
@@ -58,21 +69,23 @@ class _Station(QWidget):
         whole.addLayout(self._layout, 1)
         whole.addWidget(self.words)
         for path in names(station):
-            row = _ROWS[type(spec(path))](path)
-            self.column(spec(path).group).addWidget(row)
+            declared = spec(path)
+            assert not isinstance(declared, Method)
+            row = _ROWS[type(declared)](path)
+            self.column(declared.group).addWidget(row)
             self.rows[path] = row
 
-    def column(self, group: str) -> QVBoxLayout:
+    def column(self, group: Group) -> QVBoxLayout:
         """The column of a group, made when it is first asked for."""
         if group not in self.columns:
-            column = self.columns.get(_BELOW.get(group, "")) or self._new_column(group)
-            title = QLabel(group)
+            column = self.columns.get(_BELOW.get(group, group)) or self._new_column(group)
+            title = QLabel(group.label)
             title.setObjectName("group")
             column.addWidget(title)
             self.columns[group] = column
         return self.columns[group]
 
-    def _new_column(self, group: str) -> QVBoxLayout:
+    def _new_column(self, group: Group) -> QVBoxLayout:
         holder = QWidget()
         holder.setMaximumWidth(_NARROW.get(group, 330))
         column = QVBoxLayout(holder)
@@ -137,7 +150,7 @@ class Shelf(QWidget):
             "A starting point for exposure, shadows and highlights, from how this frame's light is spread (L)."
         )
         self.suggest_button.clicked.connect(self.suggest_light)
-        self.stations["light"].column("Whole").addWidget(self.suggest_button)
+        self.stations["light"].column(WHOLE).addWidget(self.suggest_button)
         self._finish_buttons()
         for page in self.stations.values():
             page.finish()
@@ -173,7 +186,7 @@ class Shelf(QWidget):
         self.measured_button = measured
         row.addWidget(measured)
         row.addStretch(1)
-        self.stations["colour"].column("White balance").addWidget(holder)
+        self.stations["colour"].column(WHITE_BALANCE).addWidget(holder)
 
     def _words(self, station: str) -> QLabel:
         label = self.stations[station].words
@@ -196,15 +209,15 @@ class Shelf(QWidget):
             button.clicked.connect(lambda _checked=False, g=words: self.grade.emit(g))
             self.grade_buttons[words] = button
             row.addWidget(button)
-        self.stations["noise"].column("Grade").addWidget(holder)
+        self.stations["noise"].column(_GRADE).addWidget(holder)
         beside = QPushButton("Side by side")
         beside.setToolTip("The same crop in every grade; click on the one you want.")
         beside.clicked.connect(self.try_grades)
         self.grade_buttons["side by side"] = beside
-        self.stations["noise"].column("Grade").addWidget(beside)
+        self.stations["noise"].column(_GRADE).addWidget(beside)
 
     def _finish_buttons(self) -> None:
-        column = self.stations["finish"].column("Folder")
+        column = self.stations["finish"].column(_FOLDER)
         self.folder = QPushButton("…")
         self.folder.setToolTip("The folder that files are written into. Click to choose another.")
         self.folder.clicked.connect(self.choose_folder)

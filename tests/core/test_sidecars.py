@@ -1,0 +1,172 @@
+"""Sidecars: merged proof by proof, found again by content, never replaced unread."""
+
+from __future__ import annotations
+
+import json
+import os
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from irvane.core.errors import ReadError
+from irvane.core.files.sidecar import (
+    NewerSidecarError,
+    Proof,
+    Sidecar,
+    load_sidecar,
+    merged,
+    save_sidecar,
+    set_aside,
+    sidecar_path,
+    stranger,
+)
+from irvane.core.settings import Settings
+
+
+@pytest.fixture(autouse=True)
+def _own_data_folder(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path_factory.mktemp("data")))
+
+
+BRIGHT = Settings().with_value("light.exposure", 1)
+DARK = Settings().with_value("light.exposure", -1)
+
+
+def _edited(sidecar: Sidecar, settings: Settings, place: int = 0) -> Sidecar:
+    proofs = list(sidecar.proofs)
+    proofs[place] = replace(proofs[place], settings=settings)
+    return replace(sidecar, proofs=tuple(proofs))
+
+
+def test_two_windows_on_one_frame_lose_nothing(tmp_path: Path) -> None:
+    frame = tmp_path / "a.dng"
+    one = two = save_sidecar(Sidecar((Proof("A"), Proof("B"))), frame, "k").sidecar
+    first = save_sidecar(_edited(one, BRIGHT, 0), frame, "k", base=one)
+    second = save_sidecar(_edited(two, DARK, 1), frame, "k", base=two)
+    assert not second.sentences
+    there = load_sidecar(frame, "k")
+    assert there is not None
+    assert [p.settings for p in there.proofs] == [BRIGHT, DARK]
+    assert [p.revision for p in there.proofs] == [2, 2]
+    assert first.sidecar.proofs[0] == there.proofs[0]
+
+
+def test_a_proof_changed_by_both_is_kept_twice_and_said(tmp_path: Path) -> None:
+    frame = tmp_path / "a.dng"
+    begun = save_sidecar(Sidecar(), frame, "k").sidecar
+    save_sidecar(_edited(begun, BRIGHT), frame, "k", base=begun)
+    made = save_sidecar(_edited(begun, DARK), frame, "k", base=begun)
+    assert "Proof 1" in made.sentences[0]
+    assert [p.settings for p in made.sidecar.proofs] == [DARK, BRIGHT]
+    assert len({p.id for p in made.sidecar.proofs}) == 2
+    assert load_sidecar(frame, "k") == made.sidecar
+
+
+def test_frames_opened_twice_before_the_first_edit(tmp_path: Path) -> None:
+    frame = tmp_path / "a.dng"
+    save_sidecar(_edited(Sidecar(), BRIGHT), frame, "k")
+    made = save_sidecar(_edited(Sidecar(), DARK), frame, "k")
+    assert {p.settings for p in made.sidecar.proofs} == {BRIGHT, DARK}
+
+
+def test_what_one_side_removed_stays_removed_unless_the_other_changed_it() -> None:
+    base = Sidecar((Proof("A"), Proof("B"), Proof("C")))
+    ours = replace(base, proofs=base.proofs[:1])
+    theirs = _edited(base, BRIGHT, 2)
+    found, conflicts = merged(base, ours, theirs)
+    assert [p.name for p in found.proofs] == ["A", "C"] and not conflicts
+
+
+def test_the_newest_of_both_places_counts(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A card that was written to, then locked: edits go to the data folder and are there at the next start."""
+    frame = tmp_path / "a.dng"
+    begun = save_sidecar(Sidecar(), frame, "k").sidecar
+    real = os.access
+    monkeypatch.setattr(os, "access", lambda p, mode, **k: Path(p) != tmp_path and real(p, mode, **k))
+    made = save_sidecar(_edited(begun, BRIGHT), frame, "k", base=begun)
+    assert made.path.parent != tmp_path
+    assert load_sidecar(frame, "k") == made.sidecar
+    monkeypatch.undo()
+    back = save_sidecar(_edited(made.sidecar, DARK), frame, "k", base=made.sidecar)
+    assert back.path.parent == tmp_path and load_sidecar(frame, "k") == back.sidecar
+
+
+def test_another_picture_of_the_name_takes_nothing_over(tmp_path: Path) -> None:
+    frame = tmp_path / "a.dng"
+    old = save_sidecar(_edited(Sidecar(), BRIGHT), frame, "0123456789abcdef").sidecar
+    assert load_sidecar(frame, "other") is None
+    assert stranger(frame, "other") == sidecar_path(frame)
+    made = save_sidecar(_edited(Sidecar(), DARK), frame, "other")
+    assert "another picture" in made.sentences[0]
+    assert load_sidecar(frame, "0123456789abcdef") == old, "kept, and found again by its content"
+
+
+def test_a_renamed_or_moved_frame_finds_its_proofs(tmp_path: Path) -> None:
+    made = save_sidecar(_edited(Sidecar(), BRIGHT), tmp_path / "a.dng", "k").sidecar
+    assert load_sidecar(tmp_path / "renamed.dng", "k") == made
+    (tmp_path / "new").mkdir()
+    assert load_sidecar(tmp_path / "new" / "a.dng", "k") == made
+    assert load_sidecar(tmp_path / "new" / "b.dng", "another") is None
+    (tmp_path / "a.dng").write_bytes(b"still there")
+    assert load_sidecar(tmp_path / "new" / "a.dng", "k") is None, "a copy begins anew"
+
+
+def test_merges_with_one_first_member_each_have_their_own(tmp_path: Path) -> None:
+    first = tmp_path / "a.dng"
+    three = save_sidecar(
+        replace(_edited(Sidecar(), BRIGHT), members=("a", "b", "c")), first, "3" * 32, merge=True
+    )
+    assert load_sidecar(first, "2" * 32, merge=True) is None
+    two = save_sidecar(_edited(Sidecar(), DARK), first, "2" * 32, merge=True)
+    assert load_sidecar(first, "3" * 32, merge=True) == three.sidecar
+    assert load_sidecar(first, "2" * 32, merge=True) == two.sidecar
+
+
+def test_sidecars_of_the_first_form_are_read(tmp_path: Path) -> None:
+    frame = tmp_path / "a.dng"
+    old = {
+        "format": "irvane-proofs", "version": 1, "content": "k", "current": 1,
+        "proofs": [{"name": "A", "settings": {"version": 1, "light": {"exposure": 1}}},
+                   {"name": "B", "settings": {"version": 1}, "note": "why"}],
+    }  # fmt: skip
+    sidecar_path(frame).write_text(json.dumps(old), "utf-8")
+    found = load_sidecar(frame, "k")
+    assert found is not None and found.current == 1
+    assert [p.name for p in found.proofs] == ["A", "B"] and found.proofs[1].note == "why"
+    assert found.proofs[0].settings.light.exposure == 1
+    assert found.proofs[0].settings.sensor.banding_by == "lines@1", "its look stays"
+    again = load_sidecar(frame, "k")
+    assert again == found, "identities are the same at every reading"
+
+
+def test_a_newer_sidecar_is_never_replaced(tmp_path: Path) -> None:
+    path = sidecar_path(tmp_path / "a.dng")
+    path.write_text('{"format": "irvane-proofs", "version": 99, "program": "9.1"}', "utf-8")
+    for work in (
+        lambda: load_sidecar(tmp_path / "a.dng", "k"),
+        lambda: save_sidecar(Sidecar(), tmp_path / "a.dng", "k"),
+    ):
+        with pytest.raises(NewerSidecarError, match=r"9\.1"):
+            work()
+    assert "99" in path.read_text("utf-8")
+
+
+@pytest.mark.parametrize(
+    "text", ["{broken", "[" * 100_000, '{"format": "irvane-proofs", "version": 2, "proofs": 3}']
+)
+def test_saving_over_a_damaged_one_puts_it_aside(tmp_path: Path, text: str) -> None:
+    path = sidecar_path(tmp_path / "a.dng")
+    path.write_text(text, "utf-8")
+    with pytest.raises(ReadError, match="damaged"):
+        load_sidecar(tmp_path / "a.dng", "k")
+    made = save_sidecar(Sidecar(), tmp_path / "a.dng", "k")
+    assert "kept as" in made.sentences[0]
+    assert (tmp_path / "a.dng.irvane.json.damaged").read_text("utf-8") == text
+
+
+def test_names_that_are_no_text(tmp_path: Path) -> None:
+    frame = Path(os.fsdecode(bytes(tmp_path) + b"/b\xe4.dng"))
+    made = save_sidecar(_edited(Sidecar(), BRIGHT), frame, "k")
+    assert load_sidecar(frame, "k") == made.sidecar
+    assert set_aside(made.path).exists()
