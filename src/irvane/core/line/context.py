@@ -85,4 +85,4 @@ def noise_removal(settings: Settings, context: Context) -> Removal:
     """How the denoiser runs: up to 100 % its result is mixed with the plain picture, beyond it takes more for noise."""
     amount = noise_amount(settings, context)
     strength = 0.0 if amount <= 0 else 1.0 + max(0.0, amount - 100.0) / 100.0
-    return Removal(strength, settings.noise.method) if strength else Removal()
+    return Removal(strength, settings.noise.method, settings.noise.removed_by) if strength else Removal()

@@ -17,10 +17,10 @@ from irvane.core.noise.denoise import Removal
 from irvane.core.noise.finished import FinishedNoise
 from irvane.core.orientation import upright
 from irvane.core.progress import Progress, always, part, step
+from irvane.core.sensor import banding_first, false_colour, refine, unclip
 from irvane.core.sensor import demosaic as demosaicing
-from irvane.core.sensor import false_colour, refine, unclip
-from irvane.core.sensor.banding import remove_banding
-from irvane.core.sensor.clipping import CLIP_FULL, clip_bits, hold_clipped
+from irvane.core.sensor.banding import Banding, remove_banding
+from irvane.core.sensor.clipping import BELIEF_REACH, CLIP_FULL, believed, clip_bits, hold_clipped
 from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.highlights import HighlightMap
@@ -50,7 +50,7 @@ class Developed:
     entry : where the source entered the line.
     step : frame pixels per pixel (more than 1 for the quick binned form).
     defects : how many pixels were repaired.
-    banding : standard deviation of the line offsets that were taken away, relative to white.
+    banding : the line offsets that were taken away.
     levels : black and white of red, green, blue in counts.
     finished : noise of a picture that was demosaiced already.
     mosaic : the mosaic after repair, in sensor orientation, for denoising; None for other entries, and where it was
@@ -75,7 +75,7 @@ class Developed:
     notes: tuple[str, ...]
     mosaic: Mosaic | None
     method: str
-    banding: float = 0.0
+    banding: Banding = Banding()
     levels: tuple[np.ndarray, np.ndarray] | None = None
     finished: FinishedNoise | None = None
     cfa: np.ndarray | None = None
@@ -210,24 +210,30 @@ def _plain_picture(
     )
 
 
-def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, float]:
-    """The mosaic without defects and banding, how many pixels were replaced, and the size of the banding taken off."""
+def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, Banding]:
+    """The mosaic without defects and banding, how many pixels were replaced, and the banding that was taken off."""
     assert loaded.mosaic is not None and loaded.noise is not None
     mosaic, defects = loaded.mosaic, 0
     if settings.defects == "on" or settings.banding != "off":
         mosaic = Mosaic(mosaic.data.copy(), mosaic.cfa)
     if settings.defects == "on":
         defects = repair_defects(mosaic, loaded.noise)
-    banding = 0.0
+    banding = Banding()
     if settings.banding != "off":
         rows, columns = settings.banding in ("rows", "both"), settings.banding in ("columns", "both")
-        banding = max(remove_banding(mosaic, loaded.noise, rows, columns, int(settings.banding_width)))
+        width = int(settings.banding_width)
+        if settings.banding_by == "lines@1":
+            banding = Banding(max(banding_first.remove_banding(mosaic, loaded.noise, rows, columns, width)))
+        else:
+            found = remove_banding(mosaic, loaded.noise, rows, columns, width)
+            banding = max(found, key=lambda one: (one.sigma, one.sureness))
     return mosaic, defects, banding
 
 
-def reach_of(cfa: np.ndarray, settings: Sensor, refined: bool) -> int:
+def reach_of(cfa: np.ndarray, settings: Sensor, refined: bool, removed: bool) -> int:
     """Pixels of the mosaic around a place that its colour depends on."""
-    more = (refine.REACH if refined else 0) + (false_colour.REACH if settings.false_colour else 0)
+    more = BELIEF_REACH if removed else 0
+    more += (refine.REACH if refined else 0) + (false_colour.REACH if settings.false_colour else 0)
     return demosaicing.reach(cfa) + unclip.REACH + more
 
 
@@ -246,16 +252,16 @@ def denoised_name(cfa: np.ndarray, settings: Sensor, removal: Removal) -> str:
 
 def _full_picture(
     rows_of: Callable[[int, int], np.ndarray], mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor,
-    flip: int, refined: bool, removed: NoiseModel | None, lent: HighlightMap,
+    flip: int, refined: bool, removal: tuple[NoiseModel, Removal] | None, lent: HighlightMap,
 ) -> Picture:  # fmt: skip
     """The whole picture, made in bands: a large frame is never held at full size as floating point.
 
-    `rows_of` gives rows of the mosaic to interpolate, from the first (a multiple of PERIOD) to before the last; `removed`
-    is what was taken for noise in them.
+    `rows_of` gives rows of the mosaic to interpolate, from the first (a multiple of PERIOD) to before the last; `removal`
+    is what noise was removed from them, and how.
     """
     h, w = mosaic.data.shape
     codes = np.empty((h, w, 3), np.int16)
-    reach = reach_of(mosaic.cfa, settings, refined)
+    reach = reach_of(mosaic.cfa, settings, refined, removal is not None)
     for first in range(0, h, _BAND):
         last = min(h, first + _BAND)
         top, bottom = max(0, (first - reach) // PERIOD * PERIOD), min(h, last + reach)
@@ -264,14 +270,21 @@ def _full_picture(
             end = min(last, begin + _STRIP)
             above, below = max(top, (begin - reach) // PERIOD * PERIOD), min(bottom, end + reach)
             strip = Mosaic(rows[above - top : below - top], mosaic.cfa)
-            noisy = None if removed is None else Removed(mosaic.data[above:below], strip.data, removed)
+            before = mosaic.data[above:below]
+            noisy = None if removal is None else removed_from(before, strip, *removal)
             borders = above == 0, below == h, True, True
-            raised = unclipped(strip, mosaic.data[above:below], factors, lent, above, 0)
+            raised = unclipped(strip, before if noisy is None else noisy.held, factors, lent, above, 0)
             full = full_colour(raised, factors, knee, settings, refined, noisy, borders)
             encode16(full[begin - above : end - above], codes[begin:end])
         del rows, strip, raised, full
         give_back()
     return Picture.from_codes(upright(codes, flip))
+
+
+def removed_from(before: np.ndarray, after: Mosaic, noise: NoiseModel, removal: Removal) -> Removed:
+    """What a denoiser did to a part of a mosaic with this noise."""
+    held = before if removal.by == denoise.FIRST else believed(Mosaic(before, after.cfa), noise)
+    return Removed(before, after.data, noise.times(removal.strength), held)
 
 
 def full_colour(
@@ -281,11 +294,11 @@ def full_colour(
     """Full colour of a part of a mosaic that begins at a multiple of 12 pixels and ends at some of the frame's borders."""
     full = demosaicing.demosaic(mosaic, factors, knee, settings.demosaic, borders)
     if refined:
-        full = refine.refine(full, mosaic.cfa, factors, knee, removed)
+        full = refine.refine(full, mosaic.cfa, factors, knee, removed, settings.colour_by)
     full = false_colour.clean_colour(
         full, factors, knee, settings.false_colour / 100, settings.false_colour_width
     )
-    hold_clipped(full, mosaic if removed is None else Mosaic(removed.before, mosaic.cfa))
+    hold_clipped(full, mosaic if removed is None else Mosaic(removed.held, mosaic.cfa))
     return full
 
 
@@ -304,7 +317,7 @@ def denoise_whole(
     mosaic, noise, lent = developed.mosaic, developed.noise, developed.lent
     assert mosaic is not None and noise is not None and lent is not None
     h = mosaic.data.shape[0]
-    method = denoise.method_for(mosaic.cfa, removal.kind)
+    method = denoise.method_for(mosaic.cfa, removal.kind, removal.by)
 
     def clean(top: int, bottom: int) -> np.ndarray:
         return denoise.denoise_mosaic(
@@ -314,7 +327,7 @@ def denoise_whole(
 
     return _full_picture(
         clean, mosaic, developed.gains, clean_knee(noise), settings, developed.flip,
-        is_refined(mosaic.cfa, settings, removal), noise.times(removal.strength), lent,
+        is_refined(mosaic.cfa, settings, removal), (noise, removal), lent,
     )  # fmt: skip
 
 

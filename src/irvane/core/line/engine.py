@@ -56,13 +56,14 @@ _COARSE_SIDE = 400
 def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Removal) -> str:
     """Identity of a denoised picture: everything that it depends on, methods and weights included."""
     assert developed.cfa is not None
-    method = denoise.method_for(developed.cfa, removal.kind)
+    method = denoise.method_for(developed.cfa, removal.kind, removal.by)
     parts = (
         content,
         sensor,
         developed.gains.tolist(),
         developed.noise,
         removal.strength,
+        removal.by,
         method.name,
         denoised_name(developed.cfa, sensor, removal),
         defects.fingerprint(),

@@ -15,6 +15,7 @@ from irvane.core.line.develop import (
     full_colour,
     is_refined,
     reach_of,
+    removed_from,
 )
 from irvane.core.line.picture import Patch, Region
 from irvane.core.noise import denoise
@@ -23,7 +24,6 @@ from irvane.core.noise.reduced import denoise_reduced
 from irvane.core.orientation import upright, upright_rect
 from irvane.core.progress import Progress, always
 from irvane.core.sensor.encoding import knee_for
-from irvane.core.sensor.refine import Removed
 from irvane.core.sensor.rim import Borders
 from irvane.core.sensor.unclip import unclipped
 from irvane.core.settings import Sensor
@@ -71,14 +71,14 @@ def denoise_region(
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
     refined = is_refined(mosaic.cfa, settings, removal)
-    part = _part(developed, region, reach_of(mosaic.cfa, settings, refined))
+    part = _part(developed, region, reach_of(mosaic.cfa, settings, refined, True))
     clean = denoise.denoise_mosaic(
         mosaic, noise, developed.gains, removal.strength, rows=part.outer_rows, columns=part.outer_columns,
-        method=denoise.method_for(mosaic.cfa, removal.kind), progress=progress,
+        method=denoise.method_for(mosaic.cfa, removal.kind, removal.by), progress=progress,
     )  # fmt: skip
-    removed = Removed(mosaic.data[_both(part)], clean, noise.times(removal.strength))
+    removed = removed_from(mosaic.data[_both(part)], Mosaic(clean, mosaic.cfa), noise, removal)
     full = full_colour(
-        _raised(developed, part, Mosaic(clean, mosaic.cfa), removed.before),
+        _raised(developed, part, Mosaic(clean, mosaic.cfa), removed.held),
         developed.gains,
         clean_knee(noise),
         settings,
@@ -106,7 +106,7 @@ def refine_region(developed: Developed, settings: Sensor, region: Region) -> Pat
     """The refined plain picture of a region at 1:1, as it will be in the whole frame."""
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
-    part = _part(developed, region, reach_of(mosaic.cfa, settings, True))
+    part = _part(developed, region, reach_of(mosaic.cfa, settings, True, False))
     around = Mosaic(np.ascontiguousarray(mosaic.data[_both(part)]), mosaic.cfa)
     around = _raised(developed, part, around, around.data)
     full = full_colour(around, developed.gains, knee_for(noise.read[1]), settings, True, None, part.borders)

@@ -10,11 +10,16 @@ import numpy as np
 
 from irvane.core.image import GREEN, Mosaic, NoiseModel
 from irvane.core.noise import classical, learned
+from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.progress import Progress, always, step
 from irvane.core.threads import CORES, each
 
 #: A tile may be so much wider than usual where that saves a second one.
 _STRETCHED = 1.25
+
+
+#: Takes a piece of a mosaic, its array, noise model, gains, and strength; returns the clean piece.
+Tile = Callable[[np.ndarray, np.ndarray, NoiseModel, np.ndarray, float], np.ndarray]
 
 
 @dataclass(frozen=True)
@@ -24,7 +29,7 @@ class Method:
     Attributes
     ----------
     name : name and version, part of every cache key and of proofs.
-    tile : takes a piece of a mosaic, its array, noise model, gains, and strength; returns the clean piece.
+    tile : denoises a piece.
     halo : pixels that a tile needs around itself. What lies further away changes results by less than 0.005 σ of the
         noise.
     side : rows and columns of a tile.
@@ -33,7 +38,7 @@ class Method:
     """
 
     name: str
-    tile: Callable[[np.ndarray, np.ndarray, NoiseModel, np.ndarray, float], np.ndarray]
+    tile: Tile
     halo: int
     side: tuple[int, int]
     fingerprint: Callable[[], str] = str
@@ -42,23 +47,84 @@ class Method:
 
 #: Share of the network where its result is averaged with the fast method's.
 _NETWORK = 0.85
+#: Standard deviations of the noise that the opinions may be apart.
+_APART = 1.2
 
 
 def _two_opinions(
-    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
+    data: np.ndarray,
+    cfa: np.ndarray,
+    noise: NoiseModel,
+    gains: np.ndarray,
+    strength: float,
+    margin: int = learned.MARGIN,
 ) -> np.ndarray:
     """Network and fast method averaged: their errors are partly independent of each other."""
-    first, second = (
-        tile(data, cfa, noise, gains, strength)
-        for tile in (learned.denoise_tile, classical.denoise_tile_fast)
-    )
+    first = learned.denoise_tile(data, cfa, noise, gains, strength, margin)
+    second = classical.denoise_tile_fast(data, cfa, noise, gains, strength)
+    if margin:
+        first = _near(first, second, cfa, noise)
     return np.float32(_NETWORK) * first + np.float32(1 - _NETWORK) * second
 
 
-#: By the number of rows of the colour array.
+def _near(first: np.ndarray, second: np.ndarray, cfa: np.ndarray, noise: NoiseModel) -> np.ndarray:
+    """The first opinion, held smoothly to within _APART standard deviations of the noise from the second."""
+    h, w = second.shape
+    colours = np.tile(cfa, (-(-h // cfa.shape[0]), -(-w // cfa.shape[1])))[:h, :w]
+    gain, read = (np.array(v, np.float32)[colours] for v in (noise.gain, noise.read))
+    limit = np.float32(_APART**2) * (gain * np.maximum(second, 0) + read**2)
+    apart = first - second
+    return second + apart / np.sqrt(1 + apart**2 / np.maximum(limit, np.float32(1e-12)))
+
+
+def _honest(tile: Tile) -> Tile:
+    """A network that is told of stronger noise than there is shifts the mean of even areas: what is to be removed beyond the
+    measured noise is taken by the fast method from what the network leaves."""
+
+    def work(
+        data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
+    ) -> np.ndarray:
+        clean = tile(data, cfa, noise, gains, min(strength, 1.0))
+        if strength <= 1:
+            return clean
+        # the inverse of the stabilisation expects the noise that is gone by now
+        expected = unstabilise(stabilise(clean, cfa, noise), cfa, noise) - clean
+        return classical.denoise_tile_fast(clean, cfa, noise, gains, strength - 1) - expected
+
+    return work
+
+
+#: What proofs say of how noise was removed: at first the networks saw nothing beyond the border of a frame.
+FIRST, NEWEST = "removal@1", "removal@2"
+#: By what a proof says, and the number of rows of the colour array.
 _LEARNED = {
-    2: Method("mosaic-network@6", learned.denoise_tile, 56, (1056, 1056), partial(learned.fingerprint, 2), 8),
-    6: Method("two-opinions-6x6@9", _two_opinions, 72, (1056, 1056), partial(learned.fingerprint, 6), 24),
+    (NEWEST, 2): Method(
+        "mosaic-network@7",
+        _honest(learned.denoise_tile),
+        104,
+        (1056, 1056),
+        partial(learned.fingerprint, 2),
+        8,
+    ),
+    (NEWEST, 6): Method(
+        "two-opinions-6x6@10", _honest(_two_opinions), 120, (1056, 1056), partial(learned.fingerprint, 6), 24
+    ),
+    (FIRST, 2): Method(
+        "mosaic-network@6",
+        partial(learned.denoise_tile, margin=0),
+        56,
+        (1056, 1056),
+        partial(learned.fingerprint, 2),
+        8,
+    ),
+    (FIRST, 6): Method(
+        "two-opinions-6x6@9",
+        partial(_two_opinions, margin=0),
+        72,
+        (1056, 1056),
+        partial(learned.fingerprint, 6),
+        24,
+    ),
 }
 #: A second opinion without training, to measure against.
 CLASSICAL = Method("sliding-cosine@3", classical.denoise_tile, 96, (1056, 1056))
@@ -68,17 +134,21 @@ BEST, FAST = "best", "fast"
 
 @dataclass(frozen=True)
 class Removal:
-    """How noise is to be removed: the multiple of the measured noise that is taken for noise, and the kind of method."""
+    """How noise is to be removed: the multiple of the measured noise that is taken for noise, the kind of method, and its age.
+
+    `by` is NEWEST, or FIRST for old proofs.
+    """
 
     strength: float = 0.0
     kind: str = BEST
+    by: str = NEWEST
 
 
-def method_for(cfa: np.ndarray, kind: str = BEST) -> Method:
+def method_for(cfa: np.ndarray, kind: str = BEST, by: str = NEWEST) -> Method:
     """The method of a kind (BEST or FAST) for a colour array."""
     if kind == FAST:
         return FAST_METHOD
-    return _LEARNED[cfa.shape[0]]
+    return _LEARNED[by, cfa.shape[0]]
 
 
 def denoise_mosaic(

@@ -16,6 +16,9 @@ from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.sensor.packing import PACKINGS
 
 _PACKAGE = "irvane.core.noise"
+#: Pixels that a mosaic is continued by before the network sees it, whole cells: beyond its own border a network sees
+#: nothing, and takes the edge to it for one of the picture.
+MARGIN = 24
 
 
 def fingerprint(period: int) -> str:
@@ -24,17 +27,24 @@ def fingerprint(period: int) -> str:
 
 
 def denoise_tile(
-    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, _gains: np.ndarray, strength: float
+    data: np.ndarray,
+    cfa: np.ndarray,
+    noise: NoiseModel,
+    _gains: np.ndarray,
+    strength: float,
+    margin: int = MARGIN,
 ) -> np.ndarray:
     """Denoise a piece of a mosaic (float32 H×W); the piece begins at a multiple of 8 pixels of the whole (6×6: 12).
 
-    Noise of `strength` times the model's standard deviation is taken for noise.
+    Noise of `strength` times the model's standard deviation is taken for noise. The piece is continued by `margin` pixels
+    (a multiple of 24) on every side.
     """
     assumed = noise.times(strength)
     packing = PACKINGS[cfa.shape[0]]
     h, w = data.shape
     top, left = packing.beginning(cfa)
-    padded = data[np.ix_(packing.continued(top, h), packing.continued(left, w))]
+    top, left = top + margin, left + margin
+    padded = data[np.ix_(packing.continued(top, h, margin), packing.continued(left, w, margin))]
     stable = stabilise(padded, packing.cfa, assumed)
     planes = networks.run(_PACKAGE, packing.file, packing.pack(stable))
     clean = unstabilise(packing.unpack(planes), packing.cfa, assumed)

@@ -1,164 +1,314 @@
-"""Row and column banding: offsets that whole lines share in the deepest tones, measured and taken away.
+"""Row and column banding: offsets that whole lines share, proven against chance and against the scene, and taken away.
 
-Where the sensor's own noise rules (no light, or so little that its noise is small beside the read noise), a line's
-mean difference from the lines around it tells its offset, over a thousand and more places to a fraction of the read
-noise. Offsets are shrunk by what chance alone would give (Wiener), so that a clean sensor is left as it is; what
-exceeds a few read noises is structure of the scene and stays.
+A line of the mosaic is cut into blocks; the mean of each colour of a block is followed from line to line, in stretches of
+lines and by frequency (a windowed cosine transform). An offset of the line is in all blocks alike, bright or dark, left or
+right, and about as strong from line to line as in wide bands. Structure of the scene is in some blocks only, or grows
+with the light, or is strong in wide bands alone. So the variance of true offsets is what parts of the lines have in common,
+less what grows with the light (two variance components, estimated by moments: Searle, Casella & McCulloch 1992), taken of
+those pairs of parts that agree least. Only when that is many times its own standard error are offsets taken away: by the
+best linear prediction of the same model (Robinson 1991), in which blocks count as much as they are calm. No frequency is
+touched that would change a colour's mean over a stretch of lines.
 """
 
 from __future__ import annotations
 
-import cv2
+from dataclasses import dataclass
+from itertools import combinations, pairwise, product
+
 import numpy as np
+from scipy.fft import dct, idct
 
 from irvane.core.image import Mosaic, NoiseModel
-from irvane.core.kernels import inline, serial
-from irvane.core.threads import each
+from irvane.core.kernels import serial
+from irvane.core.threads import each, strips
 
-#: Pixels count as dark while photon noise has less than this multiple of the read noise's variance.
-_DARK = 3.0
-#: Places along a line that are looked at, at most; fewer dark ones than the second figure tell nothing.
-_PLACES, _FEWEST = 1600, 100
-_BLOCK = 96
-#: Differences beyond this many σ do not count (texture); offsets beyond the second, or beyond so many times their
-#: usual size, are the scene's own.
-_OUTLIER, _LARGEST, _UNUSUAL = 3.0, 1.1, 3.5
-_ROUNDS = 2
-
-
-@inline
-def _reflected(k, n):
-    """Index of a line beyond the border, mirrored about the outermost one."""
-    if n == 1:
-        return 0
-    k = abs(k) % (2 * n - 2)
-    return k if k < n else 2 * n - 2 - k
-
-
-@serial
-def _slide(run, enter, leave):
-    for x in range(run.size):
-        run[x] += np.float64(enter[x]) - np.float64(leave[x])
+#: Columns of a block, a multiple of both arrays' periods; a quarter of it in narrow frames.
+_BLOCK = 48
+_PARTS = 4
+#: Lines of a stretch (of the same phase of a Bayer array), at least, and for a band so many times its width.
+_STRETCH, _PER_WIDTH = 96, 4
+#: Frequencies are dealt with in bands, whose edges are shares of the highest one; those of the fine ones tell whether there
+#: is banding at all. What is slower than the first is left alone.
+_EDGES = (0.015, 0.09, 0.17, 0.34, 0.5, 0.67, 0.83, 1.0)
+_FINE = 4
+#: Standard errors above which a variance of offsets is believed: not at all, fully.
+_DOUBTFUL, _SURE = 3.5, 5.5
+#: Groups of frequencies that standard errors are estimated from (jackknife; Efron & Stein 1981).
+_GROUPS = 20
+#: Coarse bands may be stronger than fine ones up to so many read noises: what exceeds that is the scene's.
+_LARGEST = 1.1
+#: Contrast of the scene that is assumed where nothing tells it.
+_CONTRAST = 0.002
+_TINY = 1e-16
 
 
-@serial
-def _row_sum(row, run, others, offset, run_offset, gain, variance):
-    """Number of dark places of a row, sum of their differences in σ, and of their σ."""
-    count, total, sigmas = np.float32(0), np.float32(0), np.float32(0)
-    part = np.float32(1 / others)
-    for x in range(run.size):
-        around = np.float32(run[x] - row[x]) * part - run_offset
-        light = gain[x] * max(around, np.float32(0))
-        sigma = np.sqrt(variance[x] + light)
-        difference = (row[x] - offset - around) / sigma
-        dark = light < np.float32(_DARK) * variance[x] and abs(difference) < np.float32(_OUTLIER)
-        one = np.float32(1) if dark else np.float32(0)
-        count += one
-        total += one * difference
-        sigmas += one * sigma
-    return count, total, sigmas
+@dataclass(frozen=True)
+class Banding:
+    """What was found of the lines in one direction.
+
+    Attributes
+    ----------
+    sigma : standard deviation of the offsets that were taken away, relative to white; 0 when none were.
+    sureness : how many standard errors the variance of the lines' common offsets is away from none.
+    """
+
+    sigma: float = 0.0
+    sureness: float = 0.0
 
 
 @serial
-def _block_sums(data, offsets, around_offsets, reach, gain, variance, sums):
-    """Add a block of columns to every row's sums; each row is seen beside the rows of its phase around it."""
-    h, width = data.shape
-    p = gain.shape[0]
-    run = np.zeros((p, width), np.float64)
-    for y in range(h):
-        s, k = y % p, y // p
-        n = (h - s + p - 1) // p
-        if k == 0:
-            for i in range(-reach, reach + 1):
-                row = data[_reflected(i, n) * p + s]
-                for x in range(width):
-                    run[s, x] += row[x]
-        else:
-            _slide(run[s], data[_reflected(k + reach, n) * p + s], data[_reflected(k - 1 - reach, n) * p + s])
-        found = _row_sum(data[y], run[s], 2 * reach, offsets[y], around_offsets[y], gain[s], variance[s])
-        sums[0, y] += found[0]
-        sums[1, y] += found[1]
-        sums[2, y] += found[2]
+def _block_means(data, block, period, out):
+    """Means of each row's pixels by block and by place in the array: out rows×blocks×period."""
+    rows, blocks = out.shape[0], out.shape[1]
+    part = np.float32(period / block)
+    for y in range(rows):
+        for b in range(blocks):
+            for p in range(period):
+                out[y, b, p] = 0
+            for x in range(b * block, (b + 1) * block, period):
+                for p in range(period):
+                    out[y, b, p] += data[y, x + p]
+            for p in range(period):
+                out[y, b, p] *= part
 
 
-def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> np.ndarray:
-    """Offsets of the rows of a mosaic, relative to the rows within `width` of them: float32 H."""
-    h, w = mosaic.data.shape
-    period = mosaic.cfa.shape[0]
-    block = min(_BLOCK, w // period * period)
-    starts = np.linspace(0, w - block, max(1, min(_PLACES, w) // block)).astype(int) // period * period
-    offsets = np.zeros(h, np.float32)
-    reach = max(2, width // period + 1)
-    for _ in range(_ROUNDS):
-        around = _means_around(offsets, period, reach)
+def _means(mosaic: Mosaic, block: int) -> np.ndarray:
+    """Mean of every colour in every block of every line: float32 H×blocks×3, NaN where the line does not have the colour."""
+    data, period = mosaic.data, mosaic.cfa.shape[0]
+    h, w = data.shape
+    places = np.empty((h, w // block, period), np.float32)
 
-        def work(start: int, offsets: np.ndarray = offsets, around: np.ndarray = around) -> np.ndarray:
-            colours = mosaic.cfa[:, (start + np.arange(block)) % period]
-            gain = np.array(noise.gain, np.float32)[colours]
-            variance = np.array(noise.read, np.float32)[colours] ** 2
-            sums = np.zeros((3, h), np.float32)
-            _block_sums(mosaic.data[:, start : start + block], offsets, around, reach, gain, variance, sums)
-            return sums
+    def work(rows: tuple[int, int]) -> None:
+        _block_means(data[rows[0] : rows[1]], block, period, places[rows[0] : rows[1]])
 
-        count, total, sigmas = sum(each(work, starts), np.zeros((3, h), np.float32))
-        mean, mean_sigma = total / np.maximum(count, 1), sigmas / np.maximum(count, 1)
-        # the lines around take part in the difference with their own chance
-        chance = (1 + 1 / (2 * reach)) / np.maximum(count, 1)
-        usable = (count >= _FEWEST) & (np.abs(mean) < _LARGEST)
-        if not usable.any():
-            return offsets
-        # banding is everywhere, dark edges of the scene in a few lines: the usual size is that of banding
-        usual = 1.4826 * float(np.median(np.abs(mean[usable])))
-        usable &= np.abs(mean) < _UNUSUAL * usual
-        excess = max(usual**2 - float(np.median(chance[usable])), 0.0) if usable.any() else 0.0
-        if excess == 0:
-            return offsets
-        offsets = offsets + np.where(usable, excess / (excess + chance) * mean * mean_sigma, 0).astype(
-            np.float32
-        )
-    return offsets
-
-
-def _means_around(offsets: np.ndarray, period: int, reach: int) -> np.ndarray:
-    """Mean of the offsets of the rows of the same phase around each row, itself left out."""
-    around = np.empty_like(offsets)
+    for _ in each(work, strips(h, 64)):
+        pass
+    means = np.full((h, w // block, 3), np.nan, np.float32)
     for phase in range(period):
-        same = offsets[phase::period, None]
-        mean = cv2.blur(same, (1, 2 * reach + 1), borderType=cv2.BORDER_REFLECT_101)
-        around[phase::period] = ((mean.reshape(same.shape) * (2 * reach + 1) - same) / (2 * reach))[:, 0]
-    return around
+        for c in range(3):
+            of_colour = mosaic.cfa[phase] == c
+            if of_colour.any():
+                means[phase::period, :, c] = places[phase::period][..., of_colour].mean(axis=-1)
+    return means
 
 
-def _take(data: np.ndarray, offsets: np.ndarray) -> None:
-    if offsets.any():
-        data -= offsets
+@dataclass(frozen=True)
+class _Lines:
+    """Lines of one kind, by stretch and frequency.
+
+    Attributes
+    ----------
+    waves : float32 stretches×frequencies×channels (a channel is a colour in a block).
+    level : light of each channel in each stretch, stretches×channels.
+    chance : variance of `waves` by noise alone, stretches×channels.
+    parts : which part of the line a channel is in.
+    first : first line of each stretch. length : of a stretch.
+    """
+
+    waves: np.ndarray
+    level: np.ndarray
+    chance: np.ndarray
+    parts: np.ndarray
+    first: np.ndarray
+    length: int
+
+    @property
+    def bands(self) -> list[slice]:
+        edges = [round(share * self.length) for share in _EDGES]
+        return [slice(max(a, 1), b) for a, b in pairwise(edges)]
+
+
+def _window(length: int) -> np.ndarray:
+    return np.sin(np.pi * (np.arange(length, dtype=np.float32) + 0.5) / length)[:, None]
+
+
+def _transformed(means: np.ndarray, counts: np.ndarray, noise: NoiseModel, length: int) -> _Lines:
+    """Stretches of lines of one kind (lines×blocks×colours, without gaps), half overlapping, as frequencies."""
+    lines, blocks, colours = means.shape
+    length = min(length, lines // 2 * 2)
+    padded = np.pad(means.reshape(lines, -1), ((length // 2, length), (0, 0)), mode="reflect")
+    first = np.arange(0, lines + length // 2, length // 2)
+    window, slope = _window(length), np.linspace(-1, 1, length, dtype=np.float32)[:, None]
+    waves = np.empty((first.size, length, blocks * colours), np.float32)
+    level = np.empty((first.size, blocks * colours), np.float32)
+    for k, at in enumerate(first):
+        piece = padded[at : at + length]
+        level[k] = piece.mean(axis=0)
+        tilt = (piece * slope).sum(axis=0) / (slope**2).sum()
+        waves[k] = dct((piece - level[k] - tilt * slope) * window, axis=0, norm="ortho")
+    gain, read = (np.tile(np.array(v, np.float32)[counts > 0], blocks) for v in (noise.gain, noise.read))
+    chance = 0.5 * (gain * np.maximum(level, 0) + read**2) / np.tile(counts[counts > 0], blocks)
+    parts = np.repeat(np.arange(blocks) * _PARTS // blocks, colours)
+    return _Lines(waves, np.maximum(level, 0), chance, parts, first - length // 2, length)
+
+
+def _kinds(mosaic: Mosaic, noise: NoiseModel, block: int, length: int) -> list[tuple[int, int, _Lines]]:
+    """Lines that have the same colours, as (first, step, lines): of a Bayer array every second, of 6×6 all."""
+    means, period = _means(mosaic, block), mosaic.cfa.shape[0]
+    step = period if period == 2 else 1
+    found = []
+    for phase in range(step):
+        rows = mosaic.cfa[phase::step]
+        counts = np.array([(rows == c).mean() * block for c in range(3)], np.float32)
+        kind = means[phase::step][..., counts > 0]
+        if step == 1:  # the places of a colour differ from line to line: each phase by its own mean
+            for k in range(period):
+                kind[k::period] -= kind[k::period].mean(axis=0) - kind.mean(axis=0)
+        found.append((phase, step, _transformed(kind, counts, noise, length)))
+    return found
+
+
+def _calm(lines: _Lines, band: slice, common: float) -> np.ndarray:
+    """Weight of each channel in each stretch: the inverse of its variance beside the common offsets."""
+    power = np.square(lines.waves[:, band]).mean(axis=1)
+    return 1 / np.maximum(np.maximum(power - common, lines.chance), _TINY)
+
+
+@dataclass
+class _Sums:
+    """Weighted sums over frequencies of products of two groups, by pair of groups and jackknife group."""
+
+    products: np.ndarray
+    lights: np.ndarray
+    weights: np.ndarray
+
+
+def _products(kinds: list[_Lines], number: int, common: float) -> _Sums:
+    """Products of what the parts of the lines show in one band; each part's darker and brighter half by itself."""
+    pairs = _PAIRS
+    sums = _Sums(*(np.zeros((len(pairs), 4, _GROUPS)) for _ in range(3)))
+    for lines in kinds:
+        band = lines.bands[number]
+        weight = _calm(lines, band, common)
+        means, lights, precision = [], [], []
+        for part in range(_PARTS):
+            inside = lines.parts == part
+            level = lines.level[:, inside]
+            bright = level > np.median(level, axis=1, keepdims=True)
+            for half in (~bright, bright):
+                w = weight[:, inside] * half
+                total = np.maximum(w.sum(axis=1), _TINY)
+                means.append((w[:, None] * lines.waves[:, band][..., inside]).sum(axis=2) / total[:, None])
+                lights.append((w * level).sum(axis=1) / total)
+                precision.append(total)
+        group = np.arange(means[0].size).reshape(means[0].shape) % _GROUPS
+        for k, (a, b) in enumerate(pairs):
+            for m, (i, j) in enumerate(product((2 * a, 2 * a + 1), (2 * b, 2 * b + 1))):
+                w = np.broadcast_to((precision[i] * precision[j])[:, None], group.shape)
+                light = w * (lights[i] * lights[j])[:, None]
+                for into, values in (
+                    (sums.products, w * means[i] * means[j]), (sums.lights, light), (sums.weights, w),
+                ):  # fmt: skip
+                    into[k, m] += np.bincount(group.ravel(), values.ravel(), _GROUPS)
+    return sums
+
+
+_PAIRS = list(combinations(range(_PARTS), 2))
+
+
+def _fitted(sums: list[_Sums], without: int | None = None) -> tuple[float, float]:
+    """Variance of common offsets whatever the light, and of what grows with it (relative to light squared)."""
+    chosen = np.arange(_GROUPS) != (-1 if without is None else without)
+    weight = sum(s.weights[..., chosen].sum(axis=-1) for s in sums)
+    p = sum(s.products[..., chosen].sum(axis=-1) for s in sums) / np.maximum(weight, _TINY)
+    m = sum(s.lights[..., chosen].sum(axis=-1) for s in sums) / np.maximum(weight, _TINY)
+    relative = weight / weight.sum()
+    mean_m, mean_p = (relative * m).sum(), (relative * p).sum()
+    spread = (relative * (m - mean_m) ** 2).sum()
+    slope = max(0.0, float((relative * (m - mean_m) * (p - mean_p)).sum() / max(spread, _TINY)))
+    by_pair = ((p - slope * m) * weight).sum(axis=1) / weight.sum(axis=1)
+    return float(np.sort(by_pair)[: len(_PAIRS) // 2].mean()), slope
+
+
+def _common(sums: list[_Sums]) -> tuple[float, float, float]:
+    """As :func:`_fitted`, and how many standard errors the first is above 0."""
+    variance, slope = _fitted(sums)
+    left = np.array([_fitted(sums, k)[0] for k in range(_GROUPS)])
+    error = np.sqrt((_GROUPS - 1) / _GROUPS * ((left - left.mean()) ** 2).sum())
+    return variance, slope, variance / max(float(error), _TINY)
+
+
+def _share(sureness: float) -> float:
+    return float(np.clip((sureness - _DOUBTFUL) / (_SURE - _DOUBTFUL), 0, 1))
+
+
+def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> tuple[np.ndarray, float]:
+    """Offsets of the rows of a mosaic, float32 H, and how sure they are."""
+    h, w = mosaic.data.shape
+    block = _BLOCK if w >= 4 * _PARTS * _BLOCK else _BLOCK // 4
+    length = max(_STRETCH, _PER_WIDTH * width)
+    offsets = np.zeros(h, np.float32)
+    if w < 2 * _PARTS * block or h < 4 * length:
+        return offsets, 0.0
+    kinds = _kinds(mosaic, noise, block, length)
+    lines = [one for _, _, one in kinds]
+    fine = range(_FINE, len(_EDGES) - 1)
+    white = sureness = 0.0
+    for _ in range(2):
+        white, _, sureness = _common([_products(lines, number, white) for number in fine])
+        white = max(white, 0.0)
+    white *= _share(sureness)
+    most = 0.5 * (_LARGEST * max(noise.read)) ** 2
+    found = []
+    for number in range(len(_EDGES) - 1):
+        own, slope, sure = _common([_products(lines, number, white)])
+        wide = _share(sure) * min(max(own, 0.0), most) if number not in fine else 0.0
+        found.append((max(white, wide), slope))
+        sureness = max(sureness, sure if wide else 0.0)
+    if max(variance for variance, _ in found) == 0:
+        return offsets, max(sureness, 0.0)
+    for phase, step, one in kinds:
+        offsets[phase::step] = _predicted(one, found, offsets[phase::step].size)
+    return offsets, sureness
+
+
+def _predicted(lines: _Lines, found: list[tuple[float, float]], count: int) -> np.ndarray:
+    """Best linear prediction of the offsets of lines, beside a share of their light, from the variances of both by band."""
+    waves = np.zeros((*lines.waves.shape[:2], 1), np.float32)
+    for band, (variance, slope) in zip(lines.bands, found, strict=True):
+        if variance == 0:
+            continue
+        weight = _calm(lines, band, variance)
+        d = lines.waves[:, band]
+        a = (weight.sum(axis=1) + 1 / variance)[:, None]
+        b = (weight * lines.level).sum(axis=1)[:, None]
+        c = ((weight * lines.level**2).sum(axis=1) + 1 / max(slope, _CONTRAST**2))[:, None]
+        e, f = (weight[:, None] * d).sum(axis=2), ((weight * lines.level)[:, None] * d).sum(axis=2)
+        waves[:, band, 0] = (c * e - b * f) / (a * c - b * b)
+    window = _window(lines.length)
+    out = np.zeros(count + 2 * lines.length, np.float32)
+    for at, piece in zip(lines.first, idct(waves, axis=1, norm="ortho"), strict=True):
+        out[at + lines.length : at + 2 * lines.length] += (piece * window)[:, 0]
+    return out[lines.length : lines.length + count]
 
 
 def remove_banding(
     mosaic: Mosaic, noise: NoiseModel, rows: bool, columns: bool, width: int
-) -> tuple[float, float]:
-    """Take the common offsets of rows and of columns from a mosaic, in place.
+) -> tuple[Banding, Banding]:
+    """Take the common offsets of rows and of columns from a mosaic, in place, where they are proven.
 
     Parameters
     ----------
     mosaic : with black at 0.
-    noise : its noise model; the read noise decides what is dark.
+    noise : its noise model.
     rows, columns : which direction is treated.
     width : widest band in pixels, 1…200.
 
     Returns
     -------
-    The standard deviation of what was taken from rows and from columns (relative to white).
+    What was found of rows and of columns.
     """
-    found = [0.0, 0.0]
+    found = [Banding(), Banding()]
     data = mosaic.data
     if rows:
-        offsets = _offsets(mosaic, noise, width)
-        found[0] = float(offsets.std())
-        _take(data, offsets[:, None])
+        offsets, sureness = _offsets(mosaic, noise, width)
+        found[0] = Banding(float(offsets.std()), sureness)
+        if offsets.any():
+            data -= offsets[:, None]
     if columns:
         turned = Mosaic(np.ascontiguousarray(data.T), np.ascontiguousarray(mosaic.cfa.T))
-        offsets = _offsets(turned, noise, width)
-        found[1] = float(offsets.std())
-        _take(data, offsets)
+        offsets, sureness = _offsets(turned, noise, width)
+        found[1] = Banding(float(offsets.std()), sureness)
+        if offsets.any():
+            data -= offsets
     return found[0], found[1]

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import cv2
 import numba
 import numpy as np
 
-from irvane.core.image import Mosaic
+from irvane.core.image import Mosaic, NoiseModel
 from irvane.core.kernels import kernel, serial
 
 #: Signal, relative to clipping, from which a colour counts as clipped; it fades in from the first figure on.
 CLIP_START, CLIP_FULL = 0.96, 0.995
+#: Pixels on each side whose clipping speaks for that of a noisy pixel.
+BELIEF_REACH = 4
+#: Noise at white from which single pixels are not believed to clip, and what they are lowered to.
+_VISIBLE, _BELOW = 0.01, 0.99
 
 
 @kernel
@@ -96,6 +101,41 @@ def clip_bits(mosaic: Mosaic) -> np.ndarray | None:
     bits = np.zeros(mosaic.data.shape, np.uint8)
     _mark(mosaic.data, _colour_bits(mosaic), np.float32(CLIP_FULL), rows, bits)
     return bits
+
+
+def believed(mosaic: Mosaic, noise: NoiseModel) -> np.ndarray:
+    """A mosaic before denoising, clipped only where light clips and not noise alone.
+
+    In clouds below the clip noise lifts single pixels to it; held at the clip after denoising, they would stay as white
+    specks. Where noise is visible, a pixel counts as clipped when most of its colour around it are.
+
+    Parameters
+    ----------
+    mosaic : 1 = clipping.
+    noise : its noise model.
+
+    Returns
+    -------
+    float32 H×W: the mosaic itself, or with pixels raised to the clip and lowered below it.
+    """
+    data = mosaic.data
+    if max(g + r**2 for g, r in zip(noise.gain, noise.read, strict=True)) < _VISIBLE**2:
+        return data
+    rows = rows_near_clip(data)
+    if not rows.any():
+        return data
+    over = (data >= CLIP_FULL).astype(np.float32)
+    side = 2 * BELIEF_REACH + 1
+    out = np.minimum(data, np.float32(_BELOW))
+    colours = mosaic.colours()
+    for c in range(3):
+        own = (colours == c).astype(np.float32)
+        count, clipped = (
+            cv2.boxFilter(plane, -1, (side, side), normalize=False, borderType=cv2.BORDER_ISOLATED)
+            for plane in (own, own * over)
+        )
+        out[(own > 0) & (2 * clipped >= count)] = 1.0
+    return out
 
 
 def hold_clipped(picture: np.ndarray, mosaic: Mosaic) -> None:

@@ -71,11 +71,12 @@ class Packing:
                     return rows, columns
         raise ValueError("no network for this colour array")
 
-    def continued(self, before: int, size: int) -> np.ndarray:
-        """Indices that continue `size` rows or columns to whole cells, by reflections that keep every colour."""
+    def continued(self, before: int, size: int, after: int = 0) -> np.ndarray:
+        """Indices that continue `size` rows or columns by `before` and at least `after` more to whole cells, by reflections
+        that keep every colour."""
         first, apart = self.centres
         unit = int(np.lcm(self.cfa.shape[0], self.cell * _STRIDE))
-        return mirrored(size, before, -(before + size) % unit, first - before, apart)
+        return mirrored(size, before, after + -(before + size + after) % unit, first - before, apart)
 
 
 def _six_planes() -> np.ndarray:

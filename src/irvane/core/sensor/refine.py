@@ -17,6 +17,7 @@ import numpy as np
 
 from irvane.core import networks
 from irvane.core.image import BLUE, RED, NoiseModel
+from irvane.core.sensor import bounds
 from irvane.core.sensor.encoding import POWER, decoded, encoded
 from irvane.core.sensor.packing import PACKINGS
 from irvane.core.sensor.rim import mirrored
@@ -35,10 +36,12 @@ _PACKAGE = "irvane.core.sensor"
 #: the array, and whether the mosaic was denoised. To a Bayer mosaic as it was shot the directional method left nothing
 #: worth a network's time; to one of the 6×6 array, knowing the noise added nothing to the network that does not.
 _NETWORKS = {
-    (6, False): ("six_by_six", "refined-6x6@5"),
-    (6, True): ("six_by_six", "refined-6x6@5"),
-    (2, True): ("bayer_denoised", "refined-denoised@4"),
+    (6, False): ("six_by_six", "refined-6x6@6"),
+    (6, True): ("six_by_six", "refined-6x6@6"),
+    (2, True): ("bayer_denoised", "refined-denoised@5"),
 }
+#: What proofs say of it: at first the networks were not bounded.
+UNBOUNDED, BOUNDED = "refined@1", "refined@2"
 #: Variance at black where a model has none, relative to white.
 _LEAST_VARIANCE = 1e-10
 #: The network that is told what was removed.
@@ -53,11 +56,13 @@ class Removed:
     ----------
     before, after : float32 H×W, the mosaic as it was and as it became.
     noise : what was taken for noise.
+    held : the mosaic as it was, as far as its clipping is believed (:func:`irvane.core.sensor.clipping.believed`).
     """
 
     before: np.ndarray
     after: np.ndarray
     noise: NoiseModel
+    held: np.ndarray
 
     def planes(self, green: np.ndarray, cfa: np.ndarray, knee: float, place: Place) -> np.ndarray:
         """What the network is told of it in a place: float32 2×rows×columns.
@@ -109,8 +114,9 @@ def _rows_of_a_tile(rows: int, period: int) -> int:
 
 
 def refine(
-    picture: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float, removed: Removed | None = None
-) -> np.ndarray:
+    picture: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee: float, removed: Removed | None = None,
+    by: str = BOUNDED,
+) -> np.ndarray:  # fmt: skip
     """A demosaiced picture with less of what interpolation gets wrong.
 
     Parameters
@@ -119,6 +125,7 @@ def refine(
     cfa : that mosaic's colour array at the picture's first pixel, 2×2 or 6×6.
     gains, knee : those the mosaic was interpolated with.
     removed : what was done to the mosaic, when it was denoised.
+    by : BOUNDED (:mod:`irvane.core.sensor.bounds`), or UNBOUNDED for old proofs.
 
     Returns
     -------
@@ -167,7 +174,8 @@ def refine(
             planes = np.concatenate([planes, filters[None]])
         if removed is not None and network == _TOLD:
             planes = np.concatenate([planes, removed.planes(light[..., 1], cfa, knee, place)])
-        planes = networks.run(_PACKAGE, network, planes)
+        refined = networks.run(_PACKAGE, network, planes)
+        planes = bounds.bounded(planes[:3], refined) if by == BOUNDED else refined
         kept = planes[:, low - top : high - top, first - left : last - left].transpose(1, 2, 0)
         there = slice(low - before[0], high - before[0]), slice(first - before[1], last - before[1])
         out[there] = decoded(np.ascontiguousarray(kept), gains, knee)

@@ -19,7 +19,7 @@ from irvane.core.sensor.highlights import MAP_SIDE, HighlightMap, make_map
 from irvane.core.sensor.rebuilding import NUMBERS, look_up, rebuild_pixels
 
 #: Name and version of how clipped samples are raised (with what the map says of them), part of cache keys.
-NAME = "raised@2"
+NAME = "raised@3"
 #: Pixels of the mosaic around a sample that it depends on.
 REACH = 2
 #: Samples are raised to this at most, relative to clipping.
@@ -103,7 +103,7 @@ def unclipped(
     Parameters
     ----------
     mosaic : a part of a frame, 1 = clipping.
-    before : the same part before denoising: it tells what is clipped.
+    before : the same part before denoising, as far as its clipping is believed: it tells what is clipped.
     gains : white-balance gains of the shot.
     lent : the map of the whole frame, in the sensor's orientation.
     top, left : where the part lies in the frame.

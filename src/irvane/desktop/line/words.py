@@ -156,7 +156,13 @@ def sensor_text(settings: Settings, frame: Frame) -> str:
     if exposure is not None:
         room = (f"{name} {_room_text(ev)}" for name, ev in zip("RGB", exposure.headroom, strict=True))
         lines.append(f"Room to clipping: {', '.join(room)}")
-        banding = f"lines off by σ {developed.banding * 100:.3f} %" if developed.banding else "no banding"
+        lines_off = developed.banding
+        banding = "no banding proven"
+        if lines_off.sigma:
+            banding = f"lines off by σ {lines_off.sigma * 100:.3f} %"
+            banding += (
+                f" ({lines_off.sureness:.0f} standard errors from chance)" if lines_off.sureness else ""
+            )
         lines.append(f"{developed.defects} pixels repaired, {banding}")
         lines.append(f"Interpolation: {_interpolation(settings, frame)}")
     return " · ".join([*lines, *developed.notes])
