@@ -222,7 +222,7 @@ def threshold(
 
 
 def write(net: nn.Module, name: str, features: int, record: dict) -> None:
-    """Write a network for ONNX Runtime, and beside it how it was made."""
+    """Write a network as ONNX, and beside it how it was made."""
     target = Path(__file__).parent.parent / "src/irvane/core/sensor" / f"{name}.onnx"
     record["parameters"] = sum(p.numel() for p in net.parameters())
     record["pictures"] = [n for n in photographs.TRAINING if n not in denoiser.HELD_OUT]

@@ -268,7 +268,7 @@ def former_runs(array: Packing) -> list[dict]:
 def export(
     array: Packing, work: Path, start: bool, squared: bool, share: float, highest: float | None
 ) -> None:
-    """Write the network for ONNX Runtime, and beside it how it was made (`start`: after the runs recorded before).
+    """Write the network as ONNX, and beside it how it was made (`start`: after the runs recorded before).
 
     With a `share` below 1, the rest is the shipped weights: the mean of two runs from the same beginning (Wortsman and
     others 2022, "Model soups").

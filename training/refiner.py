@@ -286,7 +286,7 @@ def _scale_mending(net: Net, share: float) -> None:
 
 
 def export(array: Packing, denoised: bool, work: Path, start: bool) -> None:
-    """Write the network for ONNX Runtime, and beside it how it was made (`start`: after the runs recorded before)."""
+    """Write the network as ONNX, and beside it how it was made (`start`: after the runs recorded before)."""
     net, target = Net(array, denoised), exported(array, denoised)
     former = json.loads(target.with_suffix(".json").read_text("utf-8"))["runs"] if start else []
     saved = torch.load(work / f"refine-{name_of(array, denoised)}.pt", weights_only=True)

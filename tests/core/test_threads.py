@@ -83,7 +83,7 @@ def test_nothing_stops_work_that_is_nobodys() -> None:
 
 @pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
 def test_denoising_ends_in_the_middle_of_a_network(cfa: np.ndarray) -> None:
-    """ONNX Runtime gives up between two layers; no tile is finished."""
+    """OpenVINO gives up between two layers; no tile is finished."""
     finished: list[int] = []
     usual = method_for(cfa, BEST)
 

@@ -20,6 +20,7 @@ from irvane.core.kernels import flat, kernel, serial
 from irvane.core.noise.sliding import SIDE, cosine_spectra, denoise_plane
 from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.sensor.linear import interpolate_linear
+from irvane.core.sensor.rim import ALL_BORDERS, Borders
 
 #: Pixels around a place that its result depends on.
 REACH = 64
@@ -101,15 +102,17 @@ def _add_strong(plane, smooth, limit, clean):
 
 
 def denoise_tile(
-    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
-) -> np.ndarray:
+    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float,
+    _borders: Borders = ALL_BORDERS,
+) -> np.ndarray:  # fmt: skip
     """Denoise a piece of a mosaic (float32 H×W); the piece begins at a multiple of 48 pixels of the whole."""
     return _denoise(data, cfa, noise, gains, strength, thorough)
 
 
 def denoise_tile_fast(
-    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
-) -> np.ndarray:
+    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float,
+    _borders: Borders = ALL_BORDERS,
+) -> np.ndarray:  # fmt: skip
     """The same in a fraction of the time, with less detail kept."""
     return _denoise(data, cfa, noise, gains, strength, quick)
 

@@ -12,14 +12,18 @@ from irvane.core.image import GREEN, Mosaic, NoiseModel
 from irvane.core.noise import classical, learned
 from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.progress import Progress, always, step
+from irvane.core.sensor.rim import ALL_BORDERS, Borders
 from irvane.core.threads import CORES, each
 
 #: A tile may be so much wider than usual where that saves a second one.
 _STRETCHED = 1.25
+#: Tiles per core that even out how long they take.
+_FEWEST = 2
 
 
-#: Takes a piece of a mosaic, its array, noise model, gains, and strength; returns the clean piece.
-Tile = Callable[[np.ndarray, np.ndarray, NoiseModel, np.ndarray, float], np.ndarray]
+#: Takes a piece of a mosaic, its array, noise model, gains, strength, and at which sides the frame ends; returns the clean
+#: piece.
+Tile = Callable[[np.ndarray, np.ndarray, NoiseModel, np.ndarray, float, Borders], np.ndarray]
 
 
 @dataclass(frozen=True)
@@ -30,7 +34,7 @@ class Method:
     ----------
     name : name and version, part of every cache key and of proofs.
     tile : denoises a piece.
-    halo : pixels that a tile needs around itself. What lies further away changes results by less than 0.005 σ of the
+    halo : pixels that a tile needs around itself; beyond the measured noise, those of the fast method more. What lies further away changes results by less than 0.005 σ of the
         noise.
     side : rows and columns of a tile.
     fingerprint : hash of its weights; empty when there are none.
@@ -52,15 +56,11 @@ _APART = 1.2
 
 
 def _two_opinions(
-    data: np.ndarray,
-    cfa: np.ndarray,
-    noise: NoiseModel,
-    gains: np.ndarray,
-    strength: float,
-    margin: int = learned.MARGIN,
-) -> np.ndarray:
+    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float,
+    borders: Borders = ALL_BORDERS, margin: int = learned.MARGIN,
+) -> np.ndarray:  # fmt: skip
     """Network and fast method averaged: their errors are partly independent of each other."""
-    first = learned.denoise_tile(data, cfa, noise, gains, strength, margin)
+    first = learned.denoise_tile(data, cfa, noise, gains, strength, borders, margin)
     second = classical.denoise_tile_fast(data, cfa, noise, gains, strength)
     if margin:
         first = _near(first, second, cfa, noise)
@@ -82,9 +82,10 @@ def _honest(tile: Tile) -> Tile:
     measured noise is taken by the fast method from what the network leaves."""
 
     def work(
-        data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float
-    ) -> np.ndarray:
-        clean = tile(data, cfa, noise, gains, min(strength, 1.0))
+        data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float,
+        borders: Borders = ALL_BORDERS,
+    ) -> np.ndarray:  # fmt: skip
+        clean = tile(data, cfa, noise, gains, min(strength, 1.0), borders)
         if strength <= 1:
             return clean
         # the inverse of the stabilisation expects the noise that is gone by now
@@ -107,7 +108,7 @@ _LEARNED = {
         8,
     ),
     (NEWEST, 6): Method(
-        "two-opinions-6x6@10", _honest(_two_opinions), 120, (1056, 1056), partial(learned.fingerprint, 6), 24
+        "two-opinions-6x6@10", _honest(_two_opinions), 72, (1056, 1056), partial(learned.fingerprint, 6), 24
     ),
     (FIRST, 2): Method(
         "mosaic-network@6",
@@ -189,24 +190,26 @@ def denoise_mosaic(
         return mosaic.data[top:bottom, left:right].copy()
     cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
     chosen = method or method_for(cfa)
-    align = chosen.align
+    align, halo = chosen.align, chosen.halo + (FAST_METHOD.halo if strength > 1 else 0)
     out = np.empty((bottom - top, right - left), np.float32)
 
     def work(place: tuple[int, int]) -> None:
         y, x = place
         last_y, last_x = min(y + tall, bottom), min(x + wide, right)
-        y0, x0 = (max(0, v // align * align - chosen.halo) for v in (y, x))
-        tile = np.ascontiguousarray(mosaic.data[y0 : last_y + chosen.halo, x0 : last_x + chosen.halo])
-        clean = chosen.tile(tile, cfa, noise, gains, strength)
+        y0, x0 = (max(0, v // align * align - halo) for v in (y, x))
+        tile = np.ascontiguousarray(mosaic.data[y0 : last_y + halo, x0 : last_x + halo])
+        borders = y0 == 0, last_y + halo >= h, x0 == 0, last_x + halo >= w
+        clean = chosen.tile(tile, cfa, noise, gains, strength, borders)
         out[y - top : last_y - top, x - left : last_x - left] = clean[
             y - y0 : last_y - y0, x - x0 : last_x - x0
         ]
 
-    tall = min(
-        chosen.side[0], -(-(bottom - top) // (CORES * align)) * align
-    )  # every core has something to do
     width = right - left
     wide = width if width <= _STRETCHED * chosen.side[1] else chosen.side[1]
+    # every core has something to do, but what lies around tiles is done twice: they are not split for nothing
+    across = -(-width // wide)
+    down = max(-(-(bottom - top) // int(_STRETCHED * chosen.side[0])), -(-_FEWEST * CORES // across))
+    tall = -(-(bottom - top) // (down * align)) * align
     places = [(y, x) for y in range(top, bottom, tall) for x in range(left, right, wide)]
     share = 0.0
 

@@ -3,7 +3,7 @@
 The mosaic is variance-stabilised, so that its noise has unit variance whatever the camera and the ISO, packed into
 planes of one colour, and given to a residual U-Net (Ronneberger, Fischer & Brox 2015) that knows nothing else: no
 camera, no colours. The networks were made by ``training/denoiser.py`` from photographs and drawn scenes seen through
-simulated sensors; how is written beside each as JSON. Inference runs in ONNX Runtime, one tile per thread.
+simulated sensors; how is written beside each as JSON. Inference runs in OpenVINO, one tile per thread.
 """
 
 from __future__ import annotations
@@ -14,6 +14,7 @@ from irvane.core import networks
 from irvane.core.image import NoiseModel
 from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.sensor.packing import PACKINGS
+from irvane.core.sensor.rim import ALL_BORDERS, Borders
 
 _PACKAGE = "irvane.core.noise"
 #: Pixels that a mosaic is continued by before the network sees it, whole cells: beyond its own border a network sees
@@ -27,24 +28,20 @@ def fingerprint(period: int) -> str:
 
 
 def denoise_tile(
-    data: np.ndarray,
-    cfa: np.ndarray,
-    noise: NoiseModel,
-    _gains: np.ndarray,
-    strength: float,
-    margin: int = MARGIN,
-) -> np.ndarray:
+    data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, _gains: np.ndarray, strength: float,
+    borders: Borders = ALL_BORDERS, margin: int = MARGIN,
+) -> np.ndarray:  # fmt: skip
     """Denoise a piece of a mosaic (float32 H×W); the piece begins at a multiple of 8 pixels of the whole (6×6: 12).
 
-    Noise of `strength` times the model's standard deviation is taken for noise. The piece is continued by `margin` pixels
-    (a multiple of 24) on every side.
+    Noise of `strength` times the model's standard deviation is taken for noise. Where the frame ends, the piece is
+    continued by `margin` pixels (a multiple of 24).
     """
     assumed = noise.times(strength)
     packing = PACKINGS[cfa.shape[0]]
-    h, w = data.shape
+    (h, w), (above, below, before, after) = data.shape, (margin * border for border in borders)
     top, left = packing.beginning(cfa)
-    top, left = top + margin, left + margin
-    padded = data[np.ix_(packing.continued(top, h, margin), packing.continued(left, w, margin))]
+    top, left = top + above, left + before
+    padded = data[np.ix_(packing.continued(top, h, below), packing.continued(left, w, after))]
     stable = stabilise(padded, packing.cfa, assumed)
     planes = networks.run(_PACKAGE, packing.file, packing.pack(stable))
     clean = unstabilise(packing.unpack(planes), packing.cfa, assumed)

@@ -37,6 +37,10 @@ _DOUBTFUL, _SURE = 3.5, 5.5
 _GROUPS = 20
 #: Coarse bands may be stronger than fine ones up to so many read noises: what exceeds that is the scene's.
 _LARGEST = 1.1
+#: Relative spread of the products of lights below which it says little what grows with the light.
+_ALIKE = 0.05
+#: Offsets are not told from a scene whose own common structure has so many times less of their variance.
+_BESIDE = 0.2
 #: Contrast of the scene that is assumed where nothing tells it.
 _CONTRAST = 0.002
 _TINY = 1e-16
@@ -192,9 +196,12 @@ def _products(kinds: list[_Lines], number: int, common: float) -> _Sums:
                 lights.append((w * level).sum(axis=1) / total)
                 precision.append(total)
         group = np.arange(means[0].size).reshape(means[0].shape) % _GROUPS
-        for k, (a, b) in enumerate(pairs):
+        # a stretch counts alike in all pairs: calm ones would otherwise speak for the bright parts alone
+        calm = np.exp(2 * np.mean(np.log(precision), axis=0))
+        for k, (a, b) in enumerate(_PAIRS):
             for m, (i, j) in enumerate(product((2 * a, 2 * a + 1), (2 * b, 2 * b + 1))):
-                w = np.broadcast_to((precision[i] * precision[j])[:, None], group.shape)
+                trust = np.median(precision[i] * precision[j] / calm)
+                w = np.broadcast_to((trust * calm)[:, None], group.shape)
                 light = w * (lights[i] * lights[j])[:, None]
                 for into, values in (
                     (sums.products, w * means[i] * means[j]), (sums.lights, light), (sums.weights, w),
@@ -215,9 +222,11 @@ def _fitted(sums: list[_Sums], without: int | None = None) -> tuple[float, float
     relative = weight / weight.sum()
     mean_m, mean_p = (relative * m).sum(), (relative * p).sum()
     spread = (relative * (m - mean_m) ** 2).sum()
+    spread += (_ALIKE * mean_m) ** 2  # pairs in the same light tell nothing
     slope = max(0.0, float((relative * (m - mean_m) * (p - mean_p)).sum() / max(spread, _TINY)))
     by_pair = ((p - slope * m) * weight).sum(axis=1) / weight.sum(axis=1)
-    return float(np.sort(by_pair)[: len(_PAIRS) // 2].mean()), slope
+    common = float(np.sort(by_pair)[: len(_PAIRS) // 2].mean())
+    return (common if common > _BESIDE * slope * mean_m else 0.0), slope
 
 
 def _common(sums: list[_Sums]) -> tuple[float, float, float]:
@@ -249,12 +258,14 @@ def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> tuple[np.ndarray,
         white = max(white, 0.0)
     white *= _share(sureness)
     most = 0.5 * (_LARGEST * max(noise.read)) ** 2
+    sums = [_products(lines, number, white) for number in range(len(_EDGES) - 1)]
+    _, _, wide = _common(sums[:_FINE])
     found = []
-    for number in range(len(_EDGES) - 1):
-        own, slope, sure = _common([_products(lines, number, white)])
-        wide = _share(sure) * min(max(own, 0.0), most) if number not in fine else 0.0
-        found.append((max(white, wide), slope))
-        sureness = max(sureness, sure if wide else 0.0)
+    for number, in_band in enumerate(sums):
+        own, slope = _fitted([in_band])
+        coarse = _share(wide) * min(max(own, 0.0), most) if number < _FINE else 0.0
+        found.append((max(white, coarse), slope))
+        sureness = max(sureness, wide if coarse else 0.0)
     if max(variance for variance, _ in found) == 0:
         return offsets, max(sureness, 0.0)
     for phase, step, one in kinds:

@@ -124,17 +124,17 @@ def believed(mosaic: Mosaic, noise: NoiseModel) -> np.ndarray:
     rows = rows_near_clip(data)
     if not rows.any():
         return data
-    over = (data >= CLIP_FULL).astype(np.float32)
+    over = (data >= CLIP_FULL).astype(np.uint8)
     side = 2 * BELIEF_REACH + 1
     out = np.minimum(data, np.float32(_BELOW))
     colours = mosaic.colours()
     for c in range(3):
-        own = (colours == c).astype(np.float32)
+        own = (colours == c).astype(np.uint8)
         count, clipped = (
-            cv2.boxFilter(plane, -1, (side, side), normalize=False, borderType=cv2.BORDER_ISOLATED)
-            for plane in (own, own * over)
+            cv2.boxFilter(plane, cv2.CV_16U, (side, side), normalize=False, borderType=cv2.BORDER_CONSTANT)
+            for plane in (own, own & over)
         )
-        out[(own > 0) & (2 * clipped >= count)] = 1.0
+        out[own.view(bool) & (2 * clipped >= count)] = 1.0
     return out
 
 

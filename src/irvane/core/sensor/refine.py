@@ -5,7 +5,7 @@ The network is a residual one (He et al. 2016) on the cells of the array (as Gha
 demosaicking and denoising", pack a mosaic): it sees the interpolated picture in the ratio-preserving domain of
 :mod:`irvane.core.sensor.encoding` and gives what is wrong with it. It was made by ``training/refiner.py``; how is written
 beside it as JSON. Of a denoised mosaic the network is told too how strong the noise was and what was taken away: it gives
-detail back that went with the noise, and takes blotches that stayed. Inference runs in ONNX Runtime, one tile per thread.
+detail back that went with the noise, and takes blotches that stayed. Inference runs in OpenVINO, one tile per thread.
 """
 
 from __future__ import annotations
@@ -17,6 +17,8 @@ import numpy as np
 
 from irvane.core import networks
 from irvane.core.image import BLUE, RED, NoiseModel
+from irvane.core.kernels import serial
+from irvane.core.powers import power
 from irvane.core.sensor import bounds
 from irvane.core.sensor.encoding import POWER, decoded, encoded
 from irvane.core.sensor.packing import PACKINGS
@@ -70,19 +72,34 @@ class Removed:
         The standard deviation of the noise in the domain of the interpolation where green is as given, and what was
         removed in standard deviations of the noise.
         """
-        after = self.after[place]
-        light = np.maximum(green, 0)
-        sigma = np.sqrt(np.float32(self.noise.gain[1]) * light + np.float32(self.noise.read[1] ** 2))
-        sigma *= np.float32(POWER) * (light + np.float32(knee)) ** np.float32(POWER - 1)
-        rows, columns = (index.ravel() % period for index, period in zip(place, cfa.shape, strict=True))
-        colours = cfa[np.ix_(rows, columns)]
-        gain, variance = (
-            np.array(v, np.float32)[colours]
-            for v in (self.noise.gain, np.maximum(np.square(self.noise.read), _LEAST_VARIANCE))
+        rows, columns = (
+            np.ascontiguousarray(index.ravel() % period, np.int64)
+            for index, period in zip(place, cfa.shape, strict=True)
         )
-        return np.stack(
-            [sigma, (self.before[place] - after) / np.sqrt(gain * np.maximum(after, 0) + variance)]
-        )
+        colours = cfa[rows[:, None], columns]
+        out = np.empty((2, *colours.shape), np.float32)
+        _tell(
+            self.before[place], self.after[place], green, colours, np.array(self.noise.gain, np.float32),
+            np.maximum(np.square(self.noise.read), _LEAST_VARIANCE).astype(np.float32), np.float32(knee), out,
+        )  # fmt: skip
+        return out
+
+
+@serial
+def _tell_row(before, after, green, colours, gain, variance, knee, sigma, removed):
+    for x in range(green.size):
+        light = max(green[x], np.float32(0))
+        slope = np.float32(POWER) * power(light + knee, np.float32(POWER - 1))
+        sigma[x] = slope * np.sqrt(gain[1] * light + variance[1])
+        c = colours[x]
+        spread = gain[c] * max(after[x], np.float32(0)) + variance[c]
+        removed[x] = (before[x] - after[x]) / np.sqrt(spread)
+
+
+@serial
+def _tell(before, after, green, colours, gain, variance, knee, out):
+    for y in range(green.shape[0]):
+        _tell_row(before[y], after[y], green[y], colours[y], gain, variance, knee, out[0, y], out[1, y])
 
 
 def possible(cfa: np.ndarray, denoised: bool = False) -> bool:
