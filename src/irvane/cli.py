@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import dataclasses
+import io
 import json
 import os
 import sys
@@ -23,7 +24,7 @@ from irvane.commands import (
     say,
     settings_options,
 )
-from irvane.core.errors import FileError
+from irvane.core.errors import FileError, IrvaneError
 from irvane.core.settings import Settings, bare
 
 
@@ -112,14 +113,14 @@ def _develop(args: argparse.Namespace) -> int:
                 raise WriteError(
                     target, f"another input of this run has the same name; {path.name} was not written"
                 )
-            source, job_target = FileSource(path), job.Target(target, output, args.depth, args.overwrite)
+            source = FileSource(path)
+            job_target = job.Target(target, output, args.depth, args.overwrite, tuple(inputs))
             own, ready = settings, None
             if args.suggest:
-                job.check_target(target, args.overwrite, source.paths)
+                job.check_target(target, args.overwrite, job_target.originals)
                 ready = job.make(source, settings)
                 found = suggested_light(*ready)
-                for name, value in found.values().items():
-                    own = own.with_value(name, value)
+                own = own.with_values(found.values())
                 print(f"{path}: {found.words}")
             written = job.run(source, own, job_target, ready=ready)
             made.add(target)
@@ -252,9 +253,15 @@ def main(argv: Sequence[str] | None = None) -> int:
     except UsageError as error:
         print(f"irvane: {error}", file=sys.stderr)
         return USAGE
+    except IrvaneError as error:
+        say(error)
+        return SOME_FAILED
     except KeyboardInterrupt:
         print("irvane: cancelled", file=sys.stderr)
         return SOME_FAILED
+    except BrokenPipeError:  # who reads what is printed has read enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+        return DONE
 
 
 def entry() -> int:
@@ -267,6 +274,8 @@ def entry() -> int:
     os.dup2(nowhere, 2)
     os.close(nowhere)
     sys.stderr = os.fdopen(own, "w", buffering=1, encoding="utf-8", errors="replace")
+    if isinstance(sys.stdout, io.TextIOWrapper):
+        sys.stdout.reconfigure(errors="surrogateescape")  # names of files that are no text
     return main()
 
 

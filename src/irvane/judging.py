@@ -124,6 +124,8 @@ def _compare(args: argparse.Namespace) -> int:
 
     settings = read_settings(args, Settings())
     inputs, failed = expand(args.inputs)
+    if not inputs:
+        raise FileError(args.inputs[0], "no picture in this folder")
     if args.trials:
         _variants(args, inputs[0], settings)  # wrong words are told before anything is developed
     entries: list[Entry] = []
@@ -152,7 +154,7 @@ def _finish(args: argparse.Namespace, report: Any) -> None:
         written = report.write(args.report)
         from irvane.desktop.pdf import write_pdf
 
-        written.append(write_pdf(report, args.report))
+        written.append(write_pdf(report, written[0]))
         if not args.json:
             for path in written:
                 print(f"-> {path}")

@@ -52,7 +52,7 @@ def test_writing_equals_what_was_seen_and_never_overwrites_silently(
 ) -> None:
     driver.window.proofs.edit("light.exposure", 0.7)
     driver.window.band.toggle("finish")
-    driver.key(Qt.Key.Key_Z)
+    driver.key(Qt.Key.Key_R)
     driver.settled()
     driver.window.writing.set_folder(tmp_path)
     driver.window.writing.write()
@@ -122,7 +122,7 @@ def test_finished_pictures_are_full_citizens(driver: Driver, tmp_path: Path) -> 
         lambda: any(i.source.name == "outside.tif" and i.ready for i in driver.window.session.items.values())
     )
     driver.choose("outside.tif")
-    driver.key(Qt.Key.Key_Z)
+    driver.key(Qt.Key.Key_R)
     driver.settled()
     assert driver.window.band.words("sensor") == "finished picture"
     rect = driver.window.bench.contents[0].current.rect.toRect()

@@ -2,7 +2,21 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
+
+#: Longer names and paths are cut in sentences.
+_LONGEST = 240
+
+
+def plain_text(text: str, longest: int = _LONGEST) -> str:
+    """A text as it can be shown in one line anywhere: names that are no text get signs for what they hold, and long ones are
+    cut in the middle."""
+    text = os.fsencode(text).decode("utf-8", "replace")
+    text = "".join(c if c.isprintable() else "\N{REPLACEMENT CHARACTER}" for c in text)
+    if len(text) <= longest:
+        return text
+    return f"{text[: longest // 2]}…{text[-(longest - longest // 2 - 1) :]}"
 
 
 class IrvaneError(Exception):
@@ -21,7 +35,7 @@ class FileError(IrvaneError):
     def __init__(self, path: str | Path, reason: str) -> None:
         self.path = Path(path)
         self.reason = reason
-        super().__init__(f"{self.path}: {reason}")
+        super().__init__(f"{plain_text(str(self.path))}: {reason}")
 
     def __reduce__(self) -> tuple[type[FileError], tuple[Path, str]]:
         return type(self), (self.path, self.reason)

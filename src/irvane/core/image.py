@@ -120,15 +120,19 @@ class CameraColour:
     stated: bool
 
 
+#: Light that no picture exceeds in either direction (float16 ends at 65,504); what is beyond is a damaged file.
+BRIGHTEST = 1e6
+
+
 def finite(picture: np.ndarray) -> tuple[np.ndarray, int]:
-    """Replace NaN by 0 and infinities by the largest finite value of the picture.
+    """Replace NaN by 0, infinities by the largest finite value of the picture, and what lies beyond BRIGHTEST by that.
 
     Returns the picture (the same array when nothing had to be replaced) and how many values were replaced.
     """
-    good = np.isfinite(picture)
+    good = np.isfinite(picture) & (np.abs(picture) <= BRIGHTEST)
     count = int(picture.size - np.count_nonzero(good))
     if count == 0:
         return picture, 0
     top = float(picture[good].max()) if count < picture.size else 0.0
     clean = np.nan_to_num(picture, nan=0.0, posinf=top, neginf=0.0)
-    return clean.astype(picture.dtype, copy=False), count
+    return np.clip(clean, -BRIGHTEST, BRIGHTEST).astype(picture.dtype, copy=False), count

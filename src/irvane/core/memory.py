@@ -1,10 +1,15 @@
-"""Memory that is not used any more goes back to the system."""
+"""How much memory is free; what is not used any more goes back to the system."""
 
 from __future__ import annotations
 
 import ctypes
 from collections.abc import Callable
+from contextlib import suppress
 from functools import lru_cache
+from pathlib import Path
+
+#: Bytes taken for free where the system does not tell.
+_ASSUMED = 4_000_000_000
 
 
 @lru_cache(maxsize=1)
@@ -20,3 +25,12 @@ def give_back() -> None:
     trim = _trim()
     if trim is not None:
         trim(0)
+
+
+def available() -> int:
+    """Bytes of memory that are free for new work (Linux: MemAvailable)."""
+    with suppress(OSError, ValueError):
+        for line in Path("/proc/meminfo").read_text("ascii").splitlines():
+            if line.startswith("MemAvailable:"):
+                return int(line.split()[1]) * 1024
+    return _ASSUMED

@@ -29,12 +29,21 @@ class Command:
     help: str = ""
 
 
+#: Menus in their order.
+MENUS = ("File", "Frame", "Proof", "Panes", "See", "Judge", "Help")
 #: Left-hand letters lead through frames and proofs while the right hand keeps the mouse.
 COMMANDS = (
     Command("File", "open", "Open files …", "Ctrl+O"),
     Command("File", "open_folder", "Open a folder …", "Ctrl+Shift+O"),
     Command("File", "write", "Write the chosen proof", "Ctrl+Return"),
     Command("File", "close_item", "Close this frame", "Ctrl+W", "The file and its proofs stay."),
+    Command(
+        "File",
+        "largest",
+        "Largest picture …",
+        "",
+        "Pictures that do not fit into memory are refused; where, is up to you.",
+    ),
     Command("File", "quit", "Quit", "Ctrl+Q"),
     Command("Frame", "previous", "Previous frame", "W"),
     Command("Frame", "next", "Next frame", "S"),
@@ -50,6 +59,13 @@ COMMANDS = (
     Command("Proof", "previous_proof", "Previous proof", "A"),
     Command("Proof", "next_proof", "Next proof", "D"),
     Command("Proof", "new_proof", "New proof from this one", "N"),
+    Command(
+        "Proof",
+        "renew_proof",
+        "Renew: the same settings by the newest methods",
+        "Shift+N",
+        "As a new proof; the old one keeps its look beside it.",
+    ),
     Command("Proof", "rename_proof", "Rename this proof …", "F2"),
     Command("Proof", "remove_proof", "Remove this proof", "Ctrl+Delete"),
     Command("Proof", "bare", "Show the bare frame here, or the proof again", "B"),
@@ -66,64 +82,64 @@ COMMANDS = (
     Command("Proof", "hand_on", "Hand settings on …", "J", "Chosen stations of this proof to other frames."),
     Command("Proof", "reset", "Back to an untouched proof", "Ctrl+Backspace"),
     Command(
-        "Bench",
+        "Judge",
         "compare",
         "Compare the selected frames",
         "Ctrl+E",
         "Side by side at 100 % on the spot that tells most.",
     ),
     Command(
-        "Bench",
+        "Judge",
         "decide",
         "Decide pair by pair",
         "Ctrl+J",
         "Which proof is better, blind if wished; then a tally.",
     ),
-    Command("Bench", "report", "Report of the panes …", "Ctrl+R"),
-    Command("Bench", "ladder", "Ladder of exposures …", "Ctrl+L", "How far a camera can be pushed."),
+    Command("Judge", "report", "Report of the panes …", "Ctrl+R"),
+    Command("Judge", "ladder", "Ladder of exposures …", "Ctrl+L", "How far a camera can be pushed."),
     Command(
-        "Bench", "next_spot", "Next judging spot", "Space", "Texture, edge, shadow, even place, lettering …"
+        "Judge", "next_spot", "Next judging spot", "Space", "Texture, edge, shadow, even place, lettering …"
     ),
-    Command("Bench", "previous_spot", "Previous judging spot", "Shift+Space"),
-    Command("Bench", "pane", "Choose the next pane", "T"),
-    Command("Bench", "more_panes", "One pane more", "I"),
-    Command("Bench", "fewer_panes", "One pane less", "O"),
-    Command("Bench", "arrange", "One pane, or all side by side", "C"),
-    Command("Bench", "difference", "Difference of the chosen pane and the next", "U"),
-    Command("Bench", "before", "Beside it: the same without the open station", "Shift+B"),
-    Command("Bench", "blink_timed", "Blink by itself", "Shift+Q"),
-    Command("Bench", "loupe", "Loupe at the pointer, in all panes", "Shift+Z"),
-    Command("Bench", "divide", "Dividing line", "V"),
-    Command("Bench", "swap", "Exchange the pane and the next", "X"),
-    Command("Bench", "match", "Equal brightness", "E"),
-    Command("Bench", "align", "Lay frames of one scene on each other", "Shift+E"),
+    Command("Judge", "previous_spot", "Previous judging spot", "Shift+Space"),
+    Command("Panes", "pane", "Choose the next pane", "T"),
+    Command("Panes", "more_panes", "One pane more", "I"),
+    Command("Panes", "fewer_panes", "One pane less", "O"),
+    Command("Panes", "arrange", "One pane, or all side by side", "Z"),
+    Command("See", "difference", "Difference of the chosen pane and the next", "U"),
+    Command("Judge", "before", "Beside it: the same without the open station", "Shift+B"),
+    Command("See", "blink_timed", "Blink by itself", "Shift+Q"),
+    Command("See", "loupe", "Loupe at the pointer, in all panes", "C"),
+    Command("Panes", "divide", "Dividing line", "V"),
+    Command("Panes", "swap", "Exchange the pane and the next", "X"),
+    Command("See", "match", "Equal brightness", "E"),
+    Command("Panes", "align", "Lay frames of one scene on each other", "Shift+E"),
     Command(
-        "Bench",
+        "Panes",
         "free",
         "Each pane with its own zoom and place",
         "Shift+V",
         "Again: all where the chosen one is.",
     ),
-    Command("Bench", "marks", "Hatch what is clipped", "H"),
-    Command("Bench", "limits", "Limits of the hatching …", "Shift+H"),
+    Command("See", "marks", "Hatch what is clipped", "H"),
+    Command("See", "limits", "Limits of the hatching …", "Shift+H"),
     Command(
-        "Bench", "next_look", "Next look", "K", "Other ways to see all panes; the results stay as they are."
+        "See", "next_look", "Next look", "K", "Other ways to see all panes; the results stay as they are."
     ),
-    Command("Bench", "previous_look", "Previous look", "Shift+K"),
-    Command("Bench", "plain_look", "Back to the picture", "Y"),
-    Command("Bench", "probe", "Probe to the middle", "P"),
-    Command("Bench", "actual", "100 % and back to fit", "Z"),
-    Command("Bench", "closer", "Closer", "+"),
-    Command("Bench", "farther", "Farther", "-"),
+    Command("See", "previous_look", "Previous look", "Shift+K"),
+    Command("See", "plain_look", "Back to the picture", "Y"),
+    Command("Judge", "probe", "Probe to the middle", "P"),
+    Command("Panes", "actual", "100 % and back to fit", "R"),
+    Command("Panes", "closer", "Closer", "+"),
+    Command("Panes", "farther", "Farther", "-"),
     Command(
-        "Bench",
+        "See",
         "monitor",
         "Monitor profile …",
         "Ctrl+M",
         "An ICC profile that describes your screen; pictures are shown through it.",
     ),
-    Command("Bench", "surround", "Next grey around the pictures", "R"),
-    Command("Bench", "full", "Full screen, everything else hidden", "F11"),
+    Command("See", "surround", "Next grey around the pictures", "Shift+R"),
+    Command("See", "full", "Full screen, everything else hidden", "F11"),
     Command("Help", "demo", "Show the demo pictures", "Ctrl+Shift+D", "Made once, in about two minutes."),
     Command("Help", "path", "The two-minute path", "Shift+F1"),
     Command("Help", "keys", "All keys", "F1"),
@@ -144,7 +160,7 @@ def make_actions(window: QMainWindow, targets: dict[str, Callable[[], object]]) 
     Every command needs a target; a missing one raises KeyError.
     """
     actions: dict[str, QAction] = {}
-    menus: dict[str, object] = {}
+    menus = {name: window.menuBar().addMenu(name) for name in MENUS}
     for command in COMMANDS:
         action = QAction(command.words, window)
         action.setShortcut(QKeySequence(command.keys))
@@ -154,10 +170,7 @@ def make_actions(window: QMainWindow, targets: dict[str, Callable[[], object]]) 
         if command.help:
             action.setToolTip(command.help)
         action.triggered.connect(lambda _checked=False, t=targets[command.name]: t())
-        menu = menus.get(command.menu)
-        if menu is None:
-            menu = menus[command.menu] = window.menuBar().addMenu(command.menu)
-        menu.addAction(action)  # type: ignore[attr-defined]
+        menus[command.menu].addAction(action)
         window.addAction(action)
         actions[command.name] = action
     return actions
@@ -172,7 +185,7 @@ class KeysDialog(QDialog):
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         lines = [
-            (c.keys.replace("+", " + ") if len(c.keys) > 1 else c.keys, c.words) for c in COMMANDS
+            (c.keys.replace("+", " + ") if len(c.keys) > 1 else c.keys, c.words) for c in COMMANDS if c.keys
         ] + list(HELD)
         half = -(-len(lines) // 2)
         for number, (keys, words) in enumerate(lines):

@@ -15,8 +15,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from irvane.core.errors import plain_text
 from irvane.core.settings import STATIONS, Settings, differences, full_label, handed_on, value_text
 from irvane.desktop import theme
+from irvane.desktop.plain import tip
 from irvane.desktop.session import Item
 
 _MOST_LISTED = 4
@@ -59,7 +61,7 @@ class _Frames(QAbstractListModel):
         before = item.settings(item.sidecar.current)
         words = change_words(before, handed_on(self._settings, before, self._stations))
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{item.source.name}, {item.proof_name(item.sidecar.current)}: {words}"
+            return tip(f"{item.source.name}, {item.proof_name(item.sidecar.current)}: {words}")
         return f"{item.source.name}   {words}"
 
     def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:  # noqa: N802
@@ -139,7 +141,8 @@ class HandOnDialog(QDialog):
         leave.setToolTip("Nothing is changed (Esc).")
         leave.clicked.connect(self.reject)
         left = QVBoxLayout()
-        title = QLabel(f"From {source.source.name}")
+        title = QLabel(plain_text(f"From {source.source.name}", 60))
+        title.setTextFormat(Qt.TextFormat.PlainText)
         left.addWidget(title)
         left.addLayout(grid)
         left.addStretch(1)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import html
+
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
@@ -109,7 +111,7 @@ class LadderWindow(QDialog):
         row.addWidget(self.noise)
         row.addWidget(self.cast)
         if len(self.ladders) > 1:
-            self.versus = self._plot(f"{self.ladders[0].name} − {self.ladders[1].name}, dB")
+            self.versus = self._plot(html.escape(f"{self.ladders[0].name} − {self.ladders[1].name}, dB"))
             found = compare(self.ladders[0], self.ladders[1])
             stops = [one.stop for one in found]
             low = self.versus.plot(stops, [one.low for one in found], pen=pg.mkPen("#00000000"))

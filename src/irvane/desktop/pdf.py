@@ -14,7 +14,6 @@ from irvane.core.errors import WriteError
 from irvane.core.files.atomic import atomic_file
 from irvane.core.judge.report import Report
 
-NAME = "report.pdf"
 _DPI, _MARGIN_MM = 110, 12.0
 
 
@@ -32,16 +31,16 @@ def _for_print(report: Report) -> str:
     return html
 
 
-def write_pdf(report: Report, folder: Path) -> Path:
-    """Write a report as PDF into a folder; returns its path.
+def write_pdf(report: Report, page: Path) -> Path:
+    """Write a report as PDF beside its page; returns its path.
 
     Raises
     ------
     WriteError
     """
     _app = QGuiApplication.instance() or QGuiApplication([sys.argv[0], "-platform", "offscreen"])
-    target = folder / NAME
-    with atomic_file(target) as temporary:
+    target = page.with_suffix(".pdf")
+    with atomic_file(target, overwrite=False) as temporary:
         writer = QPdfWriter(str(temporary))
         writer.setPageLayout(
             QPageLayout(

@@ -14,6 +14,7 @@ from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
 from irvane.desktop.handing import HandOnDialog
+from irvane.desktop.plain import on_button
 from irvane.desktop.presets import PresetsDialog
 from irvane.desktop.session import BARE, Item, Session
 
@@ -184,7 +185,7 @@ class Proofs(QObject):
         self.bench.choose(pane)
         menu = QMenu(self._window)
         for number, proof in enumerate(item.sidecar.proofs):
-            action = menu.addAction(proof.name, lambda n=number: self._show_proof(pane, n))
+            action = menu.addAction(on_button(proof.name), lambda n=number: self._show_proof(pane, n))
             action.setCheckable(True)
             action.setChecked(number == self.bench.contents[pane].proof)
         bare = menu.addAction("bare", lambda: self._show_proof(pane, BARE))

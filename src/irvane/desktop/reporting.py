@@ -162,6 +162,5 @@ class Reporting(QObject):
 
 
 def _written(report: Report, folder: Path) -> Path:
-    report.write(folder)
-    write_pdf(report, folder)
+    write_pdf(report, report.write(folder)[0])
     return folder

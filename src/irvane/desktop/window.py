@@ -5,21 +5,26 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
     QApplication,
     QFileDialog,
     QHBoxLayout,
+    QInputDialog,
     QMainWindow,
+    QMessageBox,
     QVBoxLayout,
     QWidget,
 )
 
+from irvane.core.errors import IrvaneError, plain_text
 from irvane.core.files.sets import OPENABLE
 from irvane.core.files.sidecar import Saved, Sidecar
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.teststrip import GRADE
+from irvane.core.preferences import choose, preferences
 from irvane.core.settings import STATIONS
 from irvane.desktop.actions import KeysDialog, make_actions
 from irvane.desktop.appearance import Appearance
@@ -35,6 +40,7 @@ from irvane.desktop.line.shelf import Shelf
 from irvane.desktop.line.words import diagnosis, station_words
 from irvane.desktop.opening import Opening
 from irvane.desktop.path import PathStrip
+from irvane.desktop.plain import on_button, tip
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.reporting import Reporting
@@ -49,6 +55,8 @@ _EMPTY = (
 )
 #: Milliseconds that a sentence stays.
 _SENTENCE = 9000
+#: Pixels between the menus and the sentence, and at its end.
+_BESIDE_MENUS = 40
 
 
 class Window(QMainWindow):
@@ -85,6 +93,7 @@ class Window(QMainWindow):
             action = self.addAction(station)
             action.setShortcut(str(number + 1))
             action.triggered.connect(lambda _checked=False, s=station: self.band.toggle(s))
+        self.menuBar().setCornerWidget(self.bench.note)
         self._sentence = QTimer(self, singleShot=True, interval=_SENTENCE)
         self._sentence.timeout.connect(lambda: self.bench.note.set_full(""))
         self.shelf.hide()
@@ -142,7 +151,6 @@ class Window(QMainWindow):
         self.session.item_changed.connect(lambda _n: self._controls.ask())
         self.session.item_changed.connect(lambda _n: self._bend())
         self.opening.learned.connect(self._learned)
-        self.strip.busy.connect(shelf.set_busy)
         self.writing.folder_changed.connect(self._update_controls)
         back.improved.connect(lambda _key: self._controls.ask())
         back.files.saved.connect(self._saved)
@@ -167,6 +175,7 @@ class Window(QMainWindow):
             "open_folder": self.open_folder_dialog,
             "write": self.writing.write,
             "close_item": self.close_item,
+            "largest": self._ask_largest,
             "quit": self.close,
             "previous": lambda: self.rail.step(-1),
             "next": lambda: self.rail.step(1),
@@ -176,6 +185,7 @@ class Window(QMainWindow):
             "previous_proof": lambda: proofs.step_proof(-1),
             "next_proof": lambda: proofs.step_proof(1),
             "new_proof": proofs.new_proof,
+            "renew_proof": proofs.renew_proof,
             "rename_proof": proofs.rename_proof,
             "remove_proof": proofs.remove_proof,
             "bare": proofs.toggle_bare,
@@ -227,8 +237,20 @@ class Window(QMainWindow):
 
     def say(self, sentence: str) -> None:
         """Show a sentence for a while."""
-        self.bench.note.set_full(sentence)
+        self.bench.note.set_full(plain_text(sentence, 400))
         self._sentence.start()
+
+    def _ask_largest(self) -> None:
+        """Up to which size pictures are decoded."""
+        now = preferences().largest_megapixels
+        size, good = QInputDialog.getDouble(
+            self, "Largest picture", "Megapixels (0: what fits into the free memory)", now or 0.0, 0.0, 1e6, 0
+        )
+        if good:
+            try:
+                choose(largest_megapixels=size or None)
+            except IrvaneError as error:
+                self.say(str(error))
 
     # opening
 
@@ -325,8 +347,8 @@ class Window(QMainWindow):
             item.diagnosis = "\n".join((*found.findings, *found.measures))
         folder = self.writing.folder()
         assert folder is not None
-        self.shelf.folder.setText(f"{folder.parent.name}/{folder.name}")
-        self.shelf.folder.setToolTip(f"{folder}\nClick to choose another folder.")
+        self.shelf.folder.setText(on_button(f"{folder.parent.name}/{folder.name}"))
+        self.shelf.folder.setToolTip(tip(plain_text(f"{folder}") + "\nClick to choose another folder."))
         if self.shelf.isVisible() or self.band.station:
             self.curve.show_settings(settings)
             self.shelf.show_proof(settings, frame, content, content.proof != BARE and item.ready)
@@ -386,7 +408,18 @@ class Window(QMainWindow):
 
     # window
 
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        super().resizeEvent(event)
+        menus = self.menuBar()
+        used = menus.actionGeometry(menus.actions()[-1]).right()
+        self.bench.note.setFixedWidth(max(self.width() - used - _BESIDE_MENUS, 120))
+        menus.setCornerWidget(self.bench.note)
+
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent):
+            typed = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
+            if typed and isinstance(watched, QAbstractSpinBox) and self.shelf.isAncestorOf(watched):
+                self._typed_in(watched, event.key() == Qt.Key.Key_Escape)
         # blinking lasts as long as its key is held, whatever part of the window has the focus
         if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
             held = event.key() == Qt.Key.Key_Q and event.modifiers() == Qt.KeyboardModifier.NoModifier
@@ -396,12 +429,42 @@ class Window(QMainWindow):
                 return True
         return super().eventFilter(watched, event)
 
+    def _typed_in(self, box: QAbstractSpinBox, left: bool) -> None:
+        """A value was typed, or is left as it was: the keyboard goes back to the pictures."""
+
+        def back() -> None:
+            self.bench.view_of(self.bench.chosen).setFocus()
+            self._update_controls()
+
+        if left:
+            box.clear()  # what was begun does not count; the value is shown again
+        QTimer.singleShot(0, back)
+
     @staticmethod
     def _typing() -> bool:
         focus = QApplication.focusWidget()
         return focus is not None and focus.testAttribute(Qt.WidgetAttribute.WA_InputMethodEnabled)
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
+        if not self._may_close():
+            event.ignore()
+            return
         QApplication.instance().removeEventFilter(self)  # type: ignore[union-attr]
         self.backstage.close()
         event.accept()
+
+    def _may_close(self) -> bool:
+        """Ask when something would be lost."""
+        lost = []
+        if self.writing.busy:
+            lost.append("A file is still being written; it would not be finished.")
+        if self.backstage.files.unsaved():
+            lost.append("Settings could not be saved yet: the disk is full, or cannot be written.")
+        if not lost:
+            return True
+        box = QMessageBox(QMessageBox.Icon.NoIcon, "Close Irvane?", "\n".join(lost), parent=self)
+        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        leave = box.addButton("Close all the same", QMessageBox.ButtonRole.DestructiveRole)
+        box.setDefaultButton(stay)
+        box.exec()
+        return box.clickedButton() is leave

@@ -131,7 +131,7 @@ _TABLE_SIZE = 4096
 @serial
 def _encode8(picture, table, out):
     """Four bytes of every pixel at once: red, green, blue, 255."""
-    last, half = np.float32(table.size - 1), np.float32(0.5)
+    last, half, end = np.float32(table.size - 1), np.float32(0.5), np.uintp(table.size - 1)
     zero, one = np.float32(0), np.float32(1)
     for i in range(out.size):
         # the table is even in the square root of light, where encodings are almost straight
@@ -139,9 +139,9 @@ def _encode8(picture, table, out):
         g = np.sqrt(min(max(picture[3 * i + 1], zero), one)) * last + half
         b = np.sqrt(min(max(picture[3 * i + 2], zero), one)) * last + half
         red, green, blue = (
-            table[np.uintp(np.int32(r))],
-            table[np.uintp(np.int32(g))],
-            table[np.uintp(np.int32(b))],
+            table[min(np.uintp(np.int32(r)), end)],
+            table[min(np.uintp(np.int32(g)), end)],
+            table[min(np.uintp(np.int32(b)), end)],
         )
         out[i] = red | green << np.uint32(8) | blue << np.uint32(16) | np.uint32(0xFF000000)
 

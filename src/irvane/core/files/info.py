@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from contextlib import suppress
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
@@ -11,6 +12,7 @@ from typing import Any
 import exiv2
 
 from irvane.core.errors import ReadError
+from irvane.core.files.boundary import reading, textual
 
 # damaged files are told in our own sentences
 exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)
@@ -89,12 +91,11 @@ _LENS = ("Exif.Photo.LensModel",)
 
 def open_metadata(path: Path) -> exiv2.Image:
     """Open a file's metadata with exiv2; raises ReadError when there is none to read."""
-    try:
-        image = exiv2.ImageFactory.open(str(path))
-        image.readMetadata()
-    except exiv2.Exiv2Error as error:
-        raise ReadError(path, "its metadata cannot be read") from error
-    return image
+    with reading(path, "its metadata cannot be read"):
+        with textual(path) as name:
+            image = exiv2.ImageFactory.open(name)
+            image.readMetadata()
+        return image
 
 
 def _text(data: exiv2.ExifData, keys: tuple[str, ...]) -> str:
@@ -123,9 +124,13 @@ def _number(data: exiv2.ExifData, keys: tuple[str, ...]) -> float | None:
 def read_info(path: Path) -> FrameInfo:
     """Exposure data of any file exiv2 can read; an empty record when there is none."""
     try:
-        image = open_metadata(path)
+        with reading(path):
+            return _info(open_metadata(path))
     except ReadError:
         return FrameInfo()
+
+
+def _info(image: exiv2.Image) -> FrameInfo:
     data = image.exifData()
     try:
         taken = datetime.strptime(_text(data, _TAKEN), "%Y:%m:%d %H:%M:%S")
@@ -166,11 +171,14 @@ def copy_metadata(source: Path, target: Path, software: str, description: str) -
 
     Orientation is set to upright because outputs are written upright. A source without metadata is fine.
     """
-    try:
-        out = exiv2.ImageFactory.open(str(target))
+    with suppress(ReadError), textual(target) as name:
+        _copy_metadata(source, target, name, software, description)
+
+
+def _copy_metadata(source: Path, target: Path, name: str, software: str, description: str) -> None:
+    with reading(target):
+        out = exiv2.ImageFactory.open(name)
         out.readMetadata()
-    except exiv2.Exiv2Error:
-        return
     data = out.exifData()
     try:
         origin: exiv2.Image | None = open_metadata(source)

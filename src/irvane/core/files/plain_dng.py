@@ -15,6 +15,8 @@ import imagecodecs
 import numpy as np
 import tifffile
 
+from irvane.core.errors import ReadError
+from irvane.core.files.boundary import check_size
 from irvane.core.threads import each
 
 _CFA, _LOSSLESS_JPEG = 32803, 7
@@ -57,9 +59,13 @@ def read_plain_dng(path: Path) -> PlainMosaic | None:
         with tifffile.TiffFile(path) as file:
             first = file.pages.first
             pages = [p for p in (first, *(first.pages or ())) if p.photometric == _CFA and p.subfiletype == 0]
+            for page in pages:
+                check_size(path, page.imagewidth, page.imagelength)
             if len(pages) != 1 or not _is_ordinary(pages[0]) or _ANALOG_BALANCE in first.tags:
                 return None
             return _read(path, first, pages[0])
+    except ReadError:
+        raise
     except Exception:  # whatever is wrong with it, LibRaw knows more, or has the sentence for it
         return None
 

@@ -9,8 +9,9 @@ from pathlib import Path
 
 import platformdirs
 
-from irvane.core.errors import ReadError, SettingError, WriteError
+from irvane.core.errors import ReadError, SettingError, WriteError, plain_text
 from irvane.core.files.atomic import atomic_file, make_folder, safe_name, write_reason
+from irvane.core.files.boundary import reading
 from irvane.core.settings import STATIONS, Settings, as_json, handed_on, names
 
 FORMAT, VERSION = "irvane-preset", 1
@@ -67,24 +68,24 @@ def read_preset(path: Path) -> Preset:
     ReadError
         When it is missing, no preset, or of a newer form.
     """
-    try:
+    if not path.exists():
+        raise ReadError(path, "the file is not there")
+    with reading(path, "it is not a preset"):
         data = json.loads(path.read_text("utf-8"))
-    except OSError as error:
-        raise ReadError(path, "it cannot be read") from error
-    except ValueError as error:
-        raise ReadError(path, "it is not a preset") from error
-    if not isinstance(data, dict) or data.get("format") != FORMAT:
-        raise ReadError(path, "it is not a preset")
-    if not isinstance(data.get("version"), int) or data["version"] > VERSION:
-        raise ReadError(path, "it was made by a newer version of the program")
-    stations = tuple(s for s in STATIONS if s in data.get("stations", ()))
-    try:
-        settings = Settings.from_dict(data.get("settings", {}))
-    except SettingError as error:
-        raise ReadError(path, str(error).rstrip(".")) from error
+        if not isinstance(data, dict) or data.get("format") != FORMAT:
+            raise ReadError(path, "it is not a preset")
+        if not isinstance(data.get("version"), int) or data["version"] > VERSION:
+            raise ReadError(path, "it was made by a newer version of the program")
+        stations = tuple(s for s in STATIONS if s in data.get("stations", ()))
+        try:
+            settings = Settings.from_dict(data.get("settings", {}))
+        except SettingError as error:
+            raise ReadError(path, str(error).rstrip(".")) from error
     if not stations:
         raise ReadError(path, "it holds no station")
-    return Preset(str(data.get("name") or path.name.removesuffix(ENDING)), stations, settings, path)
+    return Preset(
+        plain_text(str(data.get("name") or path.name.removesuffix(ENDING)), 80), stations, settings, path
+    )
 
 
 def list_presets(folder: Path) -> tuple[list[Preset], list[str]]:

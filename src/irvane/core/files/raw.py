@@ -12,6 +12,7 @@ import rawpy
 import tifffile
 
 from irvane.core.errors import ReadError
+from irvane.core.files.boundary import check_size, reading, textual
 from irvane.core.files.camera_data import camera_colour, noise_profile
 from irvane.core.files.info import FrameInfo, open_metadata, read_info
 from irvane.core.files.plain_dng import PlainMosaic, read_plain_dng
@@ -92,7 +93,8 @@ def _plain(dng: PlainMosaic) -> _Decoded:
 
 
 def _through_libraw(path: Path) -> _Decoded:
-    with rawpy.imread(str(path)) as raw:
+    with textual(path) as name, rawpy.imread(name) as raw:
+        check_size(path, raw.sizes.width, raw.sizes.height)
         counts = raw.raw_image_visible
         cfa = None
         if counts.ndim == 3:
@@ -217,15 +219,17 @@ def decode_raw(path: Path) -> RawFrame:
     if path.suffix.lower() == ".dng" and path.is_file() and _is_cut_off(path):
         raise ReadError(path, "the file is cut off; copy it again from the card")
     info = read_info(path)
+    with reading(path, "it is not a raw file that can be decoded, or it is damaged"):
+        return _decoded(path, info, notes)
+
+
+def _decoded(path: Path, info: FrameInfo, notes: list[str]) -> RawFrame:
     try:
         data: exiv2.ExifData | None = open_metadata(path).exifData()
     except ReadError:
         data = None
     plain = read_plain_dng(path) if path.suffix.lower() == ".dng" else None
-    try:
-        decoded = _plain(plain) if plain is not None else _through_libraw(path)
-    except rawpy.LibRawError as error:
-        raise ReadError(path, _decode_reason(path)) from error
+    decoded = _plain(plain) if plain is not None else _through_libraw(path)
     black, white, uneven = _levels(decoded, notes)
     colour = camera_colour(decoded.listed, decoded.shots, data, notes)
     counts, flip = decoded.counts, decoded.flip
@@ -238,13 +242,3 @@ def decode_raw(path: Path) -> RawFrame:
         path, counts, decoded.cfa, black, white, colour, noise_profile(data), flip, info, tuple(notes),
         decoded.masked, uneven,
     )  # fmt: skip
-
-
-def _decode_reason(path: Path) -> str:
-    try:
-        size = path.stat().st_size
-    except OSError:
-        return "the file is not there any more"
-    if size == 0:
-        return "the file is empty"
-    return "it is not a raw file that can be decoded, or it is damaged"

@@ -10,10 +10,11 @@ import imagecodecs
 import numpy as np
 import OpenEXR
 import tifffile
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 
 from irvane.core.colour.spaces import D65, SPACES, WORKING, Space, adaptation, between, to_xyz
 from irvane.core.errors import ReadError
+from irvane.core.files.boundary import check_size, reading, textual
 from irvane.core.files.icc import profile
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.raw import MAX_SIDE
@@ -96,6 +97,7 @@ def _scaled(picture: np.ndarray, path: Path) -> np.ndarray:
 def _read_tiff(path: Path) -> tuple[np.ndarray, bytes | None, int]:
     with tifffile.TiffFile(path) as file:
         page = file.pages.first
+        check_size(path, page.imagewidth, page.imagelength)
         if page.photometric.name not in ("RGB", "MINISBLACK", "YCBCR"):
             raise ReadError(path, f"a TIFF of the kind {page.photometric.name} is not supported")
         picture = page.asarray()
@@ -107,6 +109,7 @@ def _read_tiff(path: Path) -> tuple[np.ndarray, bytes | None, int]:
 
 def _read_pillow(path: Path) -> tuple[np.ndarray, bytes | None, int]:
     with Image.open(path) as image:
+        check_size(path, *image.size)
         orientation = int(image.getexif().get(274, 1))
         icc = image.info.get("icc_profile")
         if image.mode in ("CMYK", "YCCK", "LAB"):
@@ -120,6 +123,8 @@ def _read_pillow(path: Path) -> tuple[np.ndarray, bytes | None, int]:
 
 def _read_png(path: Path) -> tuple[np.ndarray, bytes | None, int]:
     # Pillow reduces 16-bit colour PNG to 8 bits: the pixels come from imagecodecs
+    with Image.open(path) as image:
+        check_size(path, *image.size)
     content = path.read_bytes()
     with Image.open(io.BytesIO(content)) as image:
         icc = image.info.get("icc_profile")
@@ -130,18 +135,28 @@ def _read_png(path: Path) -> tuple[np.ndarray, bytes | None, int]:
 
 
 def _read_exr(path: Path) -> np.ndarray:
-    with OpenEXR.File(str(path)) as file:
+    with textual(path) as name:
+        return _read_exr_named(path, name)
+
+
+def _read_exr_named(path: Path, name: str) -> np.ndarray:
+    with OpenEXR.File(name, header_only=True) as file:
+        if not file.parts:
+            raise ReadError(path, "the file is damaged")
+        corner, end = file.header()["dataWindow"]
+        check_size(path, int(end[0]) - int(corner[0]) + 1, int(end[1]) - int(corner[1]) + 1)
+    with OpenEXR.File(name) as file:
         if not file.parts:
             raise ReadError(path, "the file is damaged")
         channels = file.channels()
-        for name in ("RGB", "RGBA"):
-            if name in channels:
-                picture = np.array(channels[name].pixels[..., :3], np.float32)
+        for kind in ("RGB", "RGBA"):
+            if kind in channels:
+                picture = np.array(channels[kind].pixels[..., :3], np.float32)
                 break
         else:
-            if not all(name in channels for name in "RGB"):
+            if not all(kind in channels for kind in "RGB"):
                 raise ReadError(path, "it holds no red, green and blue channels")
-            picture = np.stack([np.array(channels[name].pixels, np.float32) for name in "RGB"], axis=-1)
+            picture = np.stack([np.array(channels[kind].pixels, np.float32) for kind in "RGB"], axis=-1)
         chroma = file.header().get("chromaticities")
     if chroma is None:
         return picture @ between(SPACES["srgb"], WORKING).T.astype(np.float32)
@@ -162,7 +177,7 @@ def decode_rendered(path: Path) -> RenderedPicture:
     """
     notes: list[str] = []
     kind = _ENDINGS.get(path.suffix.lower(), "")
-    try:
+    with reading(path):
         if kind == "exr":
             linear, scene, orientation = _read_exr(path), True, 1
         else:
@@ -172,31 +187,9 @@ def decode_rendered(path: Path) -> RenderedPicture:
                 raise ReadError(
                     path, f"its size of {picture.shape[1]} × {picture.shape[0]} pixels is not plausible"
                 )
-            encoded = _scaled(_three_channels(picture, path), path)
+            encoded = finite(_scaled(_three_channels(picture, path), path))[0]
             linear, scene = _to_working(encoded, icc, notes), False
-    except ReadError:
-        raise
-    except (
-        OSError,
-        ValueError,
-        RuntimeError,
-        UnidentifiedImageError,
-        tifffile.TiffFileError,
-        MemoryError,
-        IndexError,
-        KeyError,
-        TypeError,
-    ) as error:
-        raise ReadError(path, _reason(path)) from error
     linear, replaced = finite(np.ascontiguousarray(linear, np.float32))
     if replaced:
         notes.append(f"{replaced} values that are not numbers were replaced.")
     return RenderedPicture(path, linear, scene, _FLIPS.get(orientation, 0), read_info(path), tuple(notes))
-
-
-def _reason(path: Path) -> str:
-    try:
-        size = path.stat().st_size
-    except OSError:
-        return "the file is not there any more"
-    return "the file is empty" if size == 0 else "it is not a picture that can be decoded, or it is damaged"

@@ -22,7 +22,7 @@ from typing import Any
 import platformdirs
 
 from irvane import __version__
-from irvane.core.errors import ReadError, SettingError, WriteError
+from irvane.core.errors import ReadError, SettingError, WriteError, plain_text
 from irvane.core.files.atomic import atomic_file, make_folder, write_reason
 from irvane.core.settings import Settings
 
@@ -34,6 +34,8 @@ ENDING = ".irvane.json"
 FIRST = "first"
 #: A sidecar is a few kilobytes a proof; what is larger is none.
 _LARGEST = 16_000_000
+#: Bytes of the longest name beside which a sidecar (put aside, of a merge) fits.
+_LONGEST_NAME = 255 - len(ENDING) - 24
 
 
 def new_id() -> str:
@@ -102,7 +104,9 @@ def sidecar_path(frame: Path, merge: bool = False) -> Path:
 
 
 def _own_path(frame: Path, key: str, merge: bool) -> Path:
-    """Merges that share their first member each have a sidecar."""
+    """Merges that share their first member each have a sidecar; where a name would be too long, it is in the data folder."""
+    if len(os.fsencode(frame.name)) > _LONGEST_NAME:
+        return _fallback_path(key)
     return frame.with_name(f"{frame.name}.merge-{key[:8]}{ENDING}") if merge else sidecar_path(frame)
 
 
@@ -170,7 +174,7 @@ def _from_json(data: Any, path: Path) -> Sidecar:
             data = MIGRATIONS[step](data)
         proofs = tuple(
             Proof(
-                str(p["name"])[:200], Settings.from_dict(p["settings"]), str(p.get("note", "")), str(p["id"]),
+                plain_text(str(p["name"]), 80), Settings.from_dict(p["settings"]), str(p.get("note", "")), str(p["id"]),
                 int(p.get("revision", 0)),
             )
             for p in data["proofs"]

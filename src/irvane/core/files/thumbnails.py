@@ -9,9 +9,10 @@ from pathlib import Path
 import cv2
 import numpy as np
 import rawpy
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 
-from irvane.core.errors import ReadError
+from irvane.core.colour.spaces import SPACES, to_xyz
+from irvane.core.files.boundary import BYTES_PREVIEW, check_size, reading, textual
 from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
 from irvane.core.orientation import upright
 
@@ -58,38 +59,74 @@ def _fit(image: Image.Image, longest: int, orientation: int) -> np.ndarray:
 
 
 def _raw_preview(path: Path, longest: int) -> Preview:
-    try:
-        with rawpy.imread(str(path)) as raw:
-            flip = int(raw.sizes.flip)
-            extent = (raw.sizes.height, raw.sizes.width)
-            extent = extent[::-1] if flip in (5, 6) else extent
-            try:
-                thumb = raw.extract_thumb()
-            except (rawpy.LibRawNoThumbnailError, rawpy.LibRawUnsupportedThumbnailError):
-                return Preview(_grey_mosaic(raw, longest), extent)
-            orientation = _FLIP_TO_ORIENTATION.get(flip, 1)
-            if thumb.format == rawpy.ThumbFormat.JPEG:
-                with Image.open(io.BytesIO(bytes(thumb.data))) as image:
-                    image.draft("RGB", (longest, longest))
-                    pixels = _fit(image, longest, image.getexif().get(274, orientation))
-                    return Preview(pixels, extent)
-            return Preview(_fit(Image.fromarray(np.array(thumb.data)), longest, orientation), extent)
-    except rawpy.LibRawError as error:
-        raise ReadError(path, "it is not a raw file that can be decoded, or it is damaged") from error
-    except (OSError, UnidentifiedImageError, ValueError) as error:
-        raise ReadError(path, "its preview is damaged") from error
+    with textual(path) as name, rawpy.imread(name) as raw:
+        check_size(path, raw.sizes.width, raw.sizes.height, BYTES_PREVIEW)
+        flip = int(raw.sizes.flip)
+        extent = (raw.sizes.height, raw.sizes.width)
+        extent = extent[::-1] if flip in (5, 6) else extent
+        try:
+            thumb = raw.extract_thumb()
+        except (rawpy.LibRawNoThumbnailError, rawpy.LibRawUnsupportedThumbnailError):
+            return Preview(_own_colour(raw, longest), extent)
+        orientation = _FLIP_TO_ORIENTATION.get(flip, 1)
+        if thumb.format == rawpy.ThumbFormat.JPEG:
+            with Image.open(io.BytesIO(bytes(thumb.data))) as image:
+                check_size(path, image.size[0], image.size[1], BYTES_PREVIEW)
+                image.draft("RGB", (longest, longest))
+                pixels = _fit(image, longest, image.getexif().get(274, orientation))
+                return Preview(pixels, extent)
+        return Preview(_fit(Image.fromarray(np.array(thumb.data)), longest, orientation), extent)
 
 
-def _grey_mosaic(raw: rawpy.RawPy, longest: int) -> np.ndarray:
-    """Without a preview: the mosaic itself, strongly reduced, as a grey picture."""
+def _own_colour(raw: rawpy.RawPy, longest: int) -> np.ndarray:
+    """Without a preview: the raw itself, strongly reduced, in the colours of the shot."""
     counts = raw.raw_image_visible
     step = max(1, max(counts.shape[:2]) // longest)
-    small = counts[::step, ::step].astype(np.float32)
-    if small.ndim == 3:
-        small = small[..., 1]
-    small -= small.min()
-    grey = np.sqrt(small / max(float(small.max()), 1.0)) * 255
-    return np.repeat(grey.astype(np.uint8)[..., None], 3, axis=2)
+    black = np.array([*raw.black_level_per_channel, 0, 0, 0, 0], np.float32)[:4]
+    gains = np.array([*raw.camera_whitebalance, 1, 1, 1, 1], np.float32)[:4]
+    if not (gains[:3] > 0).all():
+        gains = np.array([*raw.daylight_whitebalance, 1, 1, 1, 1], np.float32)[:4]
+    gains = np.where(gains > 0, gains, gains[1])
+    if counts.ndim == 3:
+        light = counts[::step, ::step, :3].astype(np.float32) - black[:3]
+        light *= gains[:3] / gains[:3].min()
+    elif raw.num_colors == 1:
+        light = np.repeat(counts[::step, ::step, None].astype(np.float32) - black[0], 3, axis=2)
+    else:
+        light = _binned(counts, raw.raw_colors_visible, max(step, 2), black, gains / gains[:3].min())
+    if raw.num_colors == 3:
+        matrix = np.array(raw.rgb_xyz_matrix, float)[:3, :3]
+        if np.isfinite(matrix).all() and abs(np.linalg.det(matrix)) > 1e-6:
+            to_camera = matrix @ to_xyz(SPACES["srgb"])
+            light = light @ np.linalg.inv(to_camera / to_camera.sum(axis=1, keepdims=True)).T.astype(
+                np.float32
+            )
+    bright = max(float(np.quantile(light, 0.995)), 1.0)
+    coded = SPACES["srgb"].encode(np.clip(light / bright, 0, 1).astype(np.float32))
+    flip = int(raw.sizes.flip)
+    return np.ascontiguousarray(
+        upright(np.rint(coded * 255).astype(np.uint8), flip if flip in (3, 5, 6) else 0)
+    )
+
+
+def _binned(
+    counts: np.ndarray, colours: np.ndarray, step: int, black: np.ndarray, gains: np.ndarray
+) -> np.ndarray:
+    """Means of each colour in cells that hold them all: float32 H×W×3."""
+    side = -(-step // 6) * 6 if step > 2 else 6
+    h, w = (n // side for n in counts.shape)
+    places = colours[:side, :side]
+    cells = counts[: h * side, : w * side].reshape(h, side, w, side)
+    light = np.empty((h, w, 3), np.float32)
+    for c in range(3):
+        kinds = [k for k in range(4) if k == c or (c == 1 and k == 3)]
+        where = np.argwhere(np.isin(places, kinds))[:12]
+        total = sum(
+            (cells[:, j, :, i].astype(np.float32) - black[places[j, i]]) * gains[places[j, i]]
+            for j, i in where
+        )
+        light[..., c] = total / max(len(where), 1)
+    return light
 
 
 def preview(path: Path, longest: int) -> Preview:
@@ -100,17 +137,20 @@ def preview(path: Path, longest: int) -> Preview:
     ReadError
         When there is nothing to show.
     """
+    with reading(path):
+        return _preview(path, longest)
+
+
+def _preview(path: Path, longest: int) -> Preview:
     if path.suffix.lower() not in RENDERED_ENDINGS:
         return _raw_preview(path, longest)
     if path.suffix.lower() in (".jpg", ".jpeg", ".png"):
-        try:
-            with Image.open(path) as image:
-                image.draft("RGB", (longest, longest))
-                orientation = image.getexif().get(274, 1)
-                extent = image.size if orientation in (6, 8) else image.size[::-1]
-                return Preview(_fit(image, longest, orientation), extent)
-        except (OSError, UnidentifiedImageError, ValueError) as error:
-            raise ReadError(path, "it is not a picture that can be decoded, or it is damaged") from error
+        with Image.open(path) as image:
+            image.draft("RGB", (longest, longest))
+            check_size(path, image.size[0], image.size[1], BYTES_PREVIEW)
+            orientation = image.getexif().get(274, 1)
+            extent = image.size if orientation in (6, 8) else image.size[::-1]
+            return Preview(_fit(image, longest, orientation), extent)
     picture = decode_rendered(path)
     linear = upright(picture.linear, picture.flip)
     step = max(1, max(linear.shape[:2]) // longest)

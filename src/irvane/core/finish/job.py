@@ -34,12 +34,14 @@ class Target:
     Attributes
     ----------
     depth : bits per channel of a TIFF: 8, 16 or 32 (float). JPEG is always 8, OpenEXR always 32.
+    originals : files that are never written besides those of the source: all inputs of a run.
     """
 
     path: Path
     output: Output = field(default_factory=Output)
     depth: int = 16
     overwrite: bool = False
+    originals: tuple[Path, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -108,7 +110,7 @@ def run(
     ReadError, WriteError, MergeError, Cancelled
     """
     kind = format_of(target.path)
-    check_target(target.path, target.overwrite, source.paths)
+    check_target(target.path, target.overwrite, (*source.paths, *target.originals))
     developed, context = ready or make(source, settings, progress)
     output = Output(target.output.space, True, target.output.flat) if kind == "exr" else target.output
     depth = 32 if kind == "exr" else (8 if kind == "jpeg" else target.depth)

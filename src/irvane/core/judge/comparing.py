@@ -162,7 +162,7 @@ def spot_figures(entry: Entry, kind: str, region: Region, reference: np.ndarray 
             found = replace(found, mtf50=edge.mtf50, overshoot=edge.overshoot)
     if reference is not None and kind in ("texture", "lettering", "edge"):
         with _unsaid():
-            found = replace(found, kept=texture_figures(light, reference).kept)
+            found = replace(found, kept=texture_figures(light, reference).honest)
     return found
 
 

@@ -43,6 +43,7 @@ class PlaceFigures:
     noise : its noise as the model of the frame and the settings let expect it.
     kept : share of the reference's texture in the wide square; None without reference or texture.
     gradient : of the wide square, when it holds a smooth gradient and no edge.
+    even : is the spread of the small square that of noise, and not the scene's own?
     """
 
     probe: ProbeFigures
@@ -53,6 +54,7 @@ class PlaceFigures:
     noise: float = 0.0
     kept: float | None = None
     gradient: GradientFigures | None = None
+    even: bool = True
 
     def against(self, reference: PlaceFigures | None) -> PlaceFigures:
         """The same with the texture that is kept of a reference's."""
@@ -61,7 +63,7 @@ class PlaceFigures:
         if reference.light.std() < _STRUCTURED * reference.noise:
             return replace(self, kept=None)
         try:
-            return replace(self, kept=texture_figures(self.light, reference.light).kept)
+            return replace(self, kept=texture_figures(self.light, reference.light).honest)
         except ValueError:
             return replace(self, kept=None)
 
@@ -101,6 +103,9 @@ def place_figures(
     top, left = max(region.top - wide.top, 0), max(region.left - wide.left, 0)
     inner = light[top : top + region.bottom - region.top, left : left + region.right - region.left]
     grain = ""
+    gain, read2 = remaining_noise(developed, settings, context, False)
+    before = float(np.sqrt(max(gain * float(inner.mean()) + read2, 0.0)))
+    plain = before == 0 or probe.sigma_luminance < _STRUCTURED * before
     even = float(inner.std()) < _STRUCTURED * max(noise, 1e-9)  # elsewhere it would be the scene that is told
     if even and min(inner.shape) >= SMALLEST:
         try:
@@ -108,7 +113,7 @@ def place_figures(
         except ValueError:
             grain = ""
     gradient = None if mtf50 is not None else _gradient(light, noise)
-    return PlaceFigures(probe, grain, mtf50, overshoot, light, noise, gradient=gradient)
+    return PlaceFigures(probe, grain, mtf50, overshoot, light, noise, gradient=gradient, even=plain)
 
 
 def _gradient(light: np.ndarray, noise: float) -> GradientFigures | None:

@@ -83,11 +83,11 @@ class Report:
     def csv(self) -> str:
         """The figures as comma-separated values."""
         stream = io.StringIO()
-        csv.writer(stream).writerows(self.rows)
+        csv.writer(stream).writerows([_cell(cell) for cell in row] for row in self.rows)
         return stream.getvalue()
 
     def write(self, folder: Path) -> list[Path]:
-        """Write page, CSV and JSON into a folder, replacing a former report there.
+        """Write page, CSV and JSON into a folder; beside a former report there, under a number.
 
         Raises
         ------
@@ -99,12 +99,36 @@ class Report:
             "csv": self.csv(),
             "json": json.dumps(self.figures, indent=1, ensure_ascii=False),
         }
+        names = free_names(folder)
         written = []
         for kind, text in texts.items():
-            with atomic_file(folder / NAMES[kind]) as temporary:
-                temporary.write_text(text, "utf-8")
-            written.append(folder / NAMES[kind])
+            with atomic_file(folder / names[kind], overwrite=False) as temporary:
+                temporary.write_text(text, "utf-8", errors="replace")
+            written.append(folder / names[kind])
         return written
+
+
+def free_names(folder: Path) -> dict[str, str]:
+    """Names of a report's files, by kind, of which none is taken in a folder: ``report.html``, then ``report-2.html``, …"""
+    number = 1
+    while True:
+        end = f"-{number}" if number > 1 else ""
+        names = {kind: f"{Path(n).stem}{end}{Path(n).suffix}" for kind, n in NAMES.items()}
+        if not any((folder / name).exists() for name in (*names.values(), f"report{end}.pdf")):
+            return names
+        number += 1
+
+
+def _cell(value: object) -> object:
+    """A cell that no spreadsheet takes for a formula."""
+    text = str(value)
+    if not text.startswith(("=", "+", "-", "@", "\t", "\r")):
+        return value
+    try:
+        float(text)
+    except ValueError:
+        return f"'{text}"
+    return value
 
 
 def png_address(pixels: np.ndarray) -> str:

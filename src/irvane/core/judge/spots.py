@@ -111,3 +111,28 @@ def _strokes(levels: np.ndarray, mean: np.ndarray) -> np.ndarray:
 def _best(kind: str, score: np.ndarray, shape: tuple[int, ...]) -> Spot:
     row, column = np.unravel_index(int(np.argmax(score)), score.shape)
     return Spot(kind, float((column + 0.5) * _BLOCK / shape[1]), float((row + 0.5) * _BLOCK / shape[0]))
+
+
+#: Blocks of a preview that are compared, and the brightness (encoded, 0…1) that a first probe looks for.
+_CELL, _DARKEST, _BRIGHTEST = 8, 0.2, 0.8
+
+
+def even_place(pixels: np.ndarray) -> tuple[float, float]:
+    """The most even place of middle brightness in a small preview (uint8 H×W×3), as shares of its width and height.
+
+    Noise is read there; the middle of the frame when nothing is even.
+    """
+    grey = np.ascontiguousarray(pixels.astype(np.float32).mean(axis=2) / 255)
+    h, w = (side // _CELL for side in grey.shape)
+    if min(h, w) < 5:
+        return 0.5, 0.5
+    cut = grey[: h * _CELL, : w * _CELL]
+    mean, square = (cv2.resize(p, (w, h), interpolation=cv2.INTER_AREA) for p in (cut, cut * cut))
+    # a cell counts as uneven as its surroundings
+    spread = cv2.dilate(np.sqrt(np.maximum(square - mean**2, 0)), np.ones((3, 3), np.uint8))
+    usable = (mean > _DARKEST) & (mean < _BRIGHTEST)
+    usable[[0, -1]] = usable[:, [0, -1]] = False
+    if not usable.any():
+        return 0.5, 0.5
+    row, column = np.unravel_index(int(np.argmin(np.where(usable, spread, np.inf))), spread.shape)
+    return float((column + 0.5) * _CELL / grey.shape[1]), float((row + 0.5) * _CELL / grey.shape[0])

@@ -14,6 +14,8 @@ SMALLEST = 32
 #: Frequencies that are called texture, in cycles per pixel, and the bands of the curve.
 LOW, HIGH = 0.1, 0.4
 BANDS = np.arange(0.025, 0.5, 0.05)
+#: Correlation up to which more than all texture is taken for noise.
+_ALIKE = 0.97
 
 
 @dataclass(frozen=True)
@@ -31,6 +33,16 @@ class TextureFigures:
     similar: float
     frequencies: np.ndarray
     response: np.ndarray
+
+    @property
+    def honest(self) -> float:
+        """Texture kept, where what exceeds the reference's counts only as far as it is the same structure made stronger.
+
+        A reference whose noise was removed still resembles that noise a little: a noisy picture would seem to hold more
+        than all of its texture.
+        """
+        alike = float(np.clip((self.similar - _ALIKE) / (1 - _ALIKE), 0, 1))
+        return self.kept if self.kept <= 1 else 1 + alike * (self.kept - 1)
 
 
 def _spectrum(plane: np.ndarray) -> np.ndarray:

@@ -35,6 +35,7 @@ class _Job:
     failed: Callable[[IrvaneError], None] = field(compare=False)
     report: Callable[[float, float], None] | None = field(compare=False)
     cancelled: bool = field(default=False, compare=False)
+    over: bool = field(default=False, compare=False)
     share: float = field(default=0.0, compare=False)
 
 
@@ -89,7 +90,10 @@ class Worker:
     def share(self, key: Hashable) -> float | None:
         """The share of a job that is done; None when no job with this key waits or runs."""
         with self._changed:
-            jobs = (job for job in (*self._waiting, *self._running) if job.key == key and not job.cancelled)
+            under_way = (
+                job for job in (*self._waiting, *self._running) if not job.cancelled and not job.over
+            )
+            jobs = (job for job in under_way if job.key == key)
             return next((job.share for job in jobs), None)
 
     def cancel(self, chosen: Callable[[Any], bool], running: bool = True) -> None:
@@ -171,6 +175,7 @@ class Worker:
         except Exception as error:  # a fault in one job must not end the thread
             self._finish(job, job.failed, self._unexpected(error))
         else:
+            job.over = True  # who hears of it may ask for the next one of this key
             self._finish(job, job.done, result)
         finally:
             with self._changed:

@@ -11,7 +11,7 @@ import numpy as np
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import render
 from irvane.core.colour.spaces import SPACES, WORKING, between
-from irvane.core.errors import MergeError
+from irvane.core.errors import MergeError, plain_text
 from irvane.core.files.rendered import RENDERED_ENDINGS
 from irvane.core.line.develop import denoise_whole, develop
 from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
@@ -45,7 +45,7 @@ class MergeSource:
 
     @property
     def name(self) -> str:
-        return f"{self.members[0].path.stem} + {len(self.members) - 1}"
+        return f"{plain_text(self.members[0].path.stem)} + {len(self.members) - 1}"
 
     def load(self, progress: Progress = always) -> Loaded:
         count = len(self.members)

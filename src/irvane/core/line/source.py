@@ -9,7 +9,7 @@ from typing import Protocol
 
 import numpy as np
 
-from irvane.core.errors import ReadError
+from irvane.core.errors import ReadError, plain_text
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.raw import decode_raw
 from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
@@ -121,7 +121,7 @@ class FileSource:
 
     @property
     def name(self) -> str:
-        return self.path.name
+        return plain_text(self.path.name)
 
     @property
     def info(self) -> FrameInfo:
@@ -132,6 +132,10 @@ class FileSource:
             raise ReadError(self.path, "the file is not there")
         if self.path.stat().st_size == 0:
             raise ReadError(self.path, "the file is empty")
+        if self._key is not None and content_hash(self.path) != self._key:
+            raise ReadError(
+                self.path, "another file has taken its place meanwhile; close it and open it again"
+            )
         if self.path.suffix.lower() in RENDERED_ENDINGS:
             return self._load_rendered()
         return self._load_raw()

@@ -16,6 +16,7 @@ from irvane.core.colour.rendering import WHITE_EV, render, to_screen
 from irvane.core.colour.saturation import RANGES, saturate
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.image import LUMA_2020, MID_GREY
+from irvane.core.kernels import keep_finite
 from irvane.core.lens.vignetting import correct_vignetting
 from irvane.core.light.curve import apply_curves, apply_roll_off
 from irvane.core.light.tone import apply_operator, apply_tone
@@ -234,13 +235,14 @@ def _scene_light(
     picture = correct_vignetting(picture, settings.lens.vignetting, place, patch.step, developed.extent)
     if numbers.balance is not None:
         picture = apply_camera(picture, numbers.balance, numbers.matrix, numbers.ceiling)
-    picture = apply_tone(picture, settings.light, context.guide, *place, patch.step)
+    picture = keep_finite(apply_tone(picture, settings.light, context.guide, *place, patch.step))
     picture = apply_operator(picture, settings.light, context.guide, white_ev(settings))
     picture = apply_curves(picture, settings.light)
-    picture = apply_roll_off(picture, settings.light.roll_off, _paper_white(developed, settings))
+    picture = keep_finite(apply_roll_off(picture, settings.light.roll_off, _paper_white(developed, settings)))
     colour = settings.colour
     picture = saturate(picture, colour.saturation, colour.pale, numbers.hues)
-    return replace(patch, pixels=acutance.sharpen(picture, settings.acutance, numbers.noise, patch.step))
+    sharp = acutance.sharpen(picture, settings.acutance, numbers.noise, patch.step)
+    return replace(patch, pixels=keep_finite(sharp))
 
 
 def white_ev(settings: Settings) -> float:

@@ -49,6 +49,7 @@ def _count(data, first, cfa, limit, found):
             place = np.int32(
                 min(max(stops * np.float32(BINS_PER_STOP), np.float32(-1)), np.float32(bins - 1)) + 1
             )
+            place = min(max(place, np.int32(0)), np.int32(bins))
             places[x] = np.int32(bins + 1) if row[x] >= limit else place
         for x in range(row.size):
             found[cfa[(first + y) % p, x % p], places[x]] += 1

@@ -16,7 +16,7 @@ from irvane.core.colour.rendering import render, to_screen
 from irvane.core.errors import Cancelled, WriteError
 from irvane.core.files.atomic import atomic_file, write_reason
 from irvane.core.files.dng import DngColour, write_dng
-from irvane.core.files.info import FrameInfo
+from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.image import SIX_BY_SIX
 from irvane.core.simulate.bench import bench
 from irvane.core.simulate.camera import Body, LensModel, apply_lens, expose
@@ -122,6 +122,8 @@ _SCENES: dict[str, Callable[[tuple[int, int], np.random.Generator], np.ndarray]]
 #: Exposures of the ladder in EV, for each body; every second one in the small demo.
 LADDER = tuple(range(3, -9, -1))
 LADDER_FOLDER = "ladder"
+#: Who made the simulated cameras.
+_MAKE = "Irvane"
 _START = datetime(2026, 11, 3, 9, 30)
 
 
@@ -158,7 +160,7 @@ def shoot(path: Path, light: np.ndarray, shot: Shot, seed: int, lens: LensModel 
     counts = expose(seen, body, iso=shot.iso, exposure=exposure, neutral=shot.neutral, rng=rng)
     jpeg, shape = preview_jpeg(seen, shot.ev)
     info = FrameInfo(
-        "Irvane", body.model, "Simulated 35 mm f/2", shot.shutter, shot.aperture, shot.iso, 35.0,
+        _MAKE, body.model, "Simulated 35 mm f/2", shot.shutter, shot.aperture, shot.iso, 35.0,
         _START + timedelta(seconds=shot.seconds), shot.ev,
     )  # fmt: skip
     write_dng(
@@ -200,8 +202,11 @@ def make_demo(
     for number, shot in enumerate(shots):
         path = folder / f"{shot.name}.dng"
         made.append(path)
-        if path.exists() and not fresh:
-            continue
+        if path.exists():
+            if not fresh:
+                continue
+            if read_info(path).make != _MAKE:
+                raise WriteError(path, "it is no demo picture; choose an empty folder for them")
         if progress is not None and not progress(number / len(shots), shot.name):
             raise Cancelled
         size = ladder_shape if path.parent != folder else shape

@@ -29,7 +29,8 @@ class Arranging:
         self._split, self._split_angle = 0.5, 0.0
         self.grid = QGridLayout()
         self.grid.setContentsMargins(0, 0, 0, 0)
-        self.grid.setSpacing(2)
+        self.grid.setHorizontalSpacing(8)
+        self.grid.setVerticalSpacing(2)
         self.grid.setRowStretch(0, 1)
 
     def place(self) -> None:

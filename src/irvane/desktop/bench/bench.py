@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, QRectF, Qt, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
+from irvane.core.judge.spots import even_place
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.arranging import Arranging
@@ -19,7 +20,7 @@ from irvane.desktop.bench.teststrip import TestStrip
 from irvane.desktop.bench.trying import Trying
 from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.bench.zooming import Zooming
-from irvane.desktop.session import BARE, Session
+from irvane.desktop.session import BARE, Item, Session
 from irvane.desktop.soon import FRAME, Soon
 
 LETTERS = ("A", "B", "C", "D", "E", "F")
@@ -80,6 +81,7 @@ class Bench(QWidget):
             view.split_moved.connect(self.arranging.move_split)
             view.split_turned.connect(self.arranging.turn_split)
             caption.proof_menu.connect(lambda n=number: self.proof_menu.emit(n))
+            caption.pressed.connect(lambda n=number: self.choose(n))
             caption.dragged.connect(lambda place, n=number: self._drop(n, place))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -144,6 +146,8 @@ class Bench(QWidget):
         if proof is None:
             proof = item.sidecar.current if item is not None else 0
         self.contents[pane].show_item(number, proof, item.preview if item else None)
+        if pane == 0:
+            self._probe_on_an_even_place(item)
         self.feed.forget(pane)
         if item is not None and item.problem:
             self.contents[pane].problem = item.problem
@@ -363,10 +367,15 @@ class Bench(QWidget):
 
     # probe
 
+    def _probe_on_an_even_place(self, item: Item | None) -> None:
+        """Until it is put elsewhere by hand, the probe reads noise where there is nothing else."""
+        if item is not None and item.preview is not None and not self.panes.probe_placed:
+            self.panes.probe = even_place(item.preview.small)
+
     def move_probe(self, x: float, y: float) -> None:
         """Put the probe to a place of the first pane's frame."""
         h, w = self.views[0].extent
-        self.panes.probe = (min(max(x / w, 0), 1), min(max(y / h, 0), 1))
+        self.panes.probe, self.panes.probe_placed = (min(max(x / w, 0), 1), min(max(y / h, 0), 1)), True
         for content in self.contents:
             content.probe = None
         self.refresh()
@@ -379,6 +388,8 @@ class Bench(QWidget):
         for pane, content in enumerate(self.contents):
             if content.item != number:
                 continue
+            if pane == 0 and content.state in ("nothing", "preview"):
+                self._probe_on_an_even_place(item)
             if item.problem:
                 content.problem = item.problem
                 self._repaint(pane)

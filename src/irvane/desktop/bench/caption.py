@@ -18,6 +18,7 @@ from irvane.core.judge.gradient import GradientFigures
 from irvane.core.settings import Settings, bare, differences, full_label, handed_on, value_text
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.elided import Elided
+from irvane.desktop.plain import on_button, tip
 from irvane.desktop.session import BARE, Item
 
 _SHOWN_DIFFERENCES = 3
@@ -66,7 +67,12 @@ def figures_text(content: Content) -> str:
     if content.probe is not None:
         place, p = content.probe, content.probe.probe
         parts.append(f"σ {p.sigma_luminance * 100:.2f} %, colour {p.sigma_colour * 100:.2f} %")
-        parts.append("SNR –" if p.snr_db is None else f"SNR {p.snr_db:.1f} dB")
+        if content.offset:
+            parts.append(f"σ {p.sigma_luminance * 2**content.offset * 100:.2f} % at equal brightness")
+        if not place.even:
+            parts.append("uneven place, no SNR")
+        else:
+            parts.append("SNR –" if p.snr_db is None else f"SNR {p.snr_db:.1f} dB")
         if p.level_ev is not None:
             parts.append(f"{p.level_ev:+.1f} EV")
         if place.mtf50 is not None:
@@ -94,15 +100,17 @@ def figures_text(content: Content) -> str:
 
 
 class Caption(QWidget):
-    """Three lines: name and proof; exposure data and differences; figures.
+    """Name and proof; exposure data and differences; two lines of figures.
 
     Signals
     -------
     proof_menu : the proof's name was clicked. dragged(place) : the caption was dragged to a place on the screen.
+    pressed : the mouse was pressed on it.
     """
 
     proof_menu = Signal()
     dragged = Signal(QPoint)
+    pressed = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -110,7 +118,7 @@ class Caption(QWidget):
         self._mark = QLabel()
         self._held: QPoint | None = None
         self.setCursor(Qt.CursorShape.OpenHandCursor)
-        self._name = Elided()
+        self._name = Elided(ends=True)
         bold = self._name.font()
         bold.setBold(True)
         self._name.setFont(bold)
@@ -122,7 +130,7 @@ class Caption(QWidget):
         self.proof.clicked.connect(self.proof_menu)
         self._exposure = Elided("muted")
         self._difference = Elided()
-        self._figures = Elided()
+        self._figures = Elided(lines=2)
         top = QHBoxLayout()
         top.setSpacing(6)
         top.addWidget(self._mark)
@@ -139,6 +147,7 @@ class Caption(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if event.button() == Qt.MouseButton.LeftButton:
             self._held = event.position().toPoint()
+            self.pressed.emit()
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
@@ -177,7 +186,7 @@ class Caption(QWidget):
             return
         self._name.set_full(item.source.name)
         self.proof.show()
-        self.proof.setText(f"{item.proof_name(content.proof)} ▾")
+        self.proof.setText(f"{on_button(item.proof_name(content.proof))} ▾")
         kind = "merge" if item.is_merge else item.path.suffix.lstrip(".").upper()
         self._exposure.set_full(f"{kind} · {exposure_text(item.info)}")
         self._exposure.setVisible(not narrow)
@@ -204,7 +213,7 @@ class Caption(QWidget):
             words = " ".join(content.notes) + (f" · {words}" if words else "")
         self._difference.set_full(words)
         self._figures.set_full("" if content.problem else figures_text(content))
-        self._figures.setToolTip(f"{self._figures.text_in_full()}\n{FIGURES_HELP}")
+        self._figures.setToolTip(tip(f"{self._figures.text_in_full()}\n{FIGURES_HELP}"))
 
     def full_texts(self) -> list[str]:
         """All lines in full."""

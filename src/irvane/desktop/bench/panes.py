@@ -39,7 +39,7 @@ class Panes:
     difference : kind (of KINDS) and amplification of the difference picture.
     aligning : frames of one scene that differ in place, size or turn are laid on pane A's.
     look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
-    probe : centre of the probe, as shares of the frame's width and height.
+    probe : centre of the probe, as shares of the frame's width and height; until it is placed by hand, on an even place.
     viewport : zoom and place of all panes; viewports : of each pane by itself, while `free`.
     size_of : size in device pixels of the widget that paints a pane.
     """
@@ -56,6 +56,7 @@ class Panes:
         self.matched: frozenset[str] = frozenset()
         self.aligning = True
         self.probe = (0.5, 0.5)
+        self.probe_placed = False
         self.look = PICTURE
         self.marks = False
         self.limits = Limits()

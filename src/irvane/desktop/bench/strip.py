@@ -29,8 +29,8 @@ USES = {"web 1200": 1200, "web 2048": 2048, "print 30 cm": 2060}
 #: Amplifications of the difference.
 AMPLIFIED = (1, 2, 4, 8, 16, 32, 64)
 _ARRANGEMENTS = (
-    (ONE, "one", "One pane over the whole width (C)"),
-    (BESIDE, "side by side", "All panes side by side (C)"),
+    (ONE, "one", "One pane over the whole width (Z)"),
+    (BESIDE, "side by side", "All panes side by side (Z)"),
     (
         DIVIDED,
         "divided",
@@ -113,10 +113,9 @@ class BenchStrip(QWidget):
         self.marks_button.toggled.connect(self.marked)
         for button in (self.blink_button, self.swap_button, self.match_button, self.marks_button):
             row.addWidget(button)
-        row.addSpacing(14)
-        self.note = Elided("muted")
+        row.addStretch(1)
+        self.note = Elided("muted")  # the window has a place for it
         self.note.setAccessibleName("Message")
-        row.addWidget(self.note, 1)
         self.look_box = QComboBox()
         self.look_box.setAccessibleName("Look")
         self.look_box.setToolTip(
@@ -148,7 +147,7 @@ class BenchStrip(QWidget):
         self.zoom_box = QComboBox()
         self.zoom_box.setAccessibleName("Zoom")
         self.zoom_box.setToolTip(
-            "100 % is one picture pixel on one pixel of the screen. Wheel: step; Z: 100 % and back."
+            "100 % is one picture pixel on one pixel of the screen. Wheel: step; R: 100 % and back."
         )
         self.zoom_box.addItem("fit", None)
         for zoom in ZOOMS:

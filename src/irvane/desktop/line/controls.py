@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 from PySide6.QtCore import QRect, Qt, Signal
-from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QMenu,
@@ -20,7 +23,10 @@ from irvane.core.stations import Curve
 from irvane.desktop import theme
 
 _NAME_WIDTH = 78
-ROW_HEIGHT = 26
+#: A row with one line, and a number, whose slider runs below its name and value over the whole width.
+ROW_HEIGHT, NUMBER_HEIGHT = 26, 29
+#: A drag with Shift moves this share of the way.
+_FINELY = 0.1
 
 
 class _Name(QLabel):
@@ -40,39 +46,42 @@ class _Name(QLabel):
 
 
 class _Track(QSlider):
-    """A slider that shows its distance from neutral as a filled line."""
+    """A slider that shows its distance from neutral as a filled line; with Shift it moves finely."""
 
     def __init__(self, neutral: int) -> None:
         super().__init__(Qt.Orientation.Horizontal)
         self.neutral = neutral
         self.automatic = False
-        self.setMinimumWidth(44)
+        self._fine_from: tuple[float, int] | None = None
+        self.setMinimumWidth(110)
+        self.setFixedHeight(12)
 
     def _x(self, value: int) -> int:
         span = max(self.maximum() - self.minimum(), 1)
-        return 6 + round((self.width() - 12) * (value - self.minimum()) / span)
+        return 4 + round((self.width() - 8) * (value - self.minimum()) / span)
 
     def paintEvent(self, _event: QPaintEvent) -> None:  # noqa: N802
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = self.height() // 2
         here, zero = self._x(self.value()), self._x(self.neutral)
-        painter.fillRect(QRect(6, middle - 1, self.width() - 12, 2), theme.WELL)
-        painter.fillRect(QRect(zero, middle - 4, 1, 9), QColor("#8c8c8c"))
+        painter.fillRect(QRect(4, middle - 1, self.width() - 8, 2), theme.WELL)
+        painter.fillRect(QRect(zero, middle - 4, 1, 8), QColor("#8c8c8c"))
         colour = theme.MUTED if self.automatic else theme.ACCENT
         if here != zero:
             painter.fillRect(QRect(min(here, zero), middle - 1, abs(here - zero), 2), colour)
         painter.setPen(theme.EDGE)
         painter.setBrush(colour if self.isEnabled() else theme.RAISED)
-        grip = QRect(here - 3, middle - 7, 6, 14)
+        grip = QRect(here - 3, middle - 5, 6, 10)
         painter.drawRect(grip)
         if self.hasFocus():
             painter.setPen(theme.TEXT)
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(grip.adjusted(-2, -2, 2, 2))
+            painter.drawRect(grip.adjusted(-2, -1, 2, 1))
         painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self._fine_from = None
         self._follow(event)
         self.setSliderDown(True)
 
@@ -83,9 +92,24 @@ class _Track(QSlider):
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:  # noqa: N802
         self.setSliderDown(False)
 
+    def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
+        steps = (event.angleDelta().y() or event.angleDelta().x()) / 120
+        finely = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        step = max(1, round(self.singleStep() * _FINELY)) if finely else self.singleStep()
+        if steps:
+            self.setValue(self.value() + round(math.copysign(max(abs(steps), 1), steps)) * step)
+        event.accept()
+
     def _follow(self, event: QMouseEvent) -> None:
-        share = (event.position().x() - 6) / max(self.width() - 12, 1)
-        self.setValue(round(self.minimum() + share * (self.maximum() - self.minimum())))
+        x, span = event.position().x(), self.maximum() - self.minimum()
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            if self._fine_from is None:
+                self._fine_from = x, self.value()
+            begun, value = self._fine_from
+            self.setValue(round(value + _FINELY * (x - begun) / max(self.width() - 8, 1) * span))
+            return
+        self._fine_from = None
+        self.setValue(round(self.minimum() + (x - 4) / max(self.width() - 8, 1) * span))
 
 
 class _Value(QDoubleSpinBox):
@@ -129,7 +153,6 @@ class NumberRow(QWidget):
         self._automatic_value: float | None = None
         self._value: float | None = None
         self.name = _Name(declared.label)
-        self.name.setFixedWidth(_NAME_WIDTH)
         self.name.reset.connect(self.reset)
         self.name.strip.connect(self.strip)
         self.slider = _Track(round((declared.neutral - declared.low) / self._fine))
@@ -146,17 +169,20 @@ class NumberRow(QWidget):
         self.box.setDecimals(declared.decimals)
         self.box.setSingleStep(declared.step)
         self.box.setSuffix(f" {declared.unit}")
-        self.box.setFixedWidth(78)
+        self.box.setFixedSize(78, 17)
         self.box.setFrame(False)
         self.box.setKeyboardTracking(False)
         self.box.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.box.setAccessibleName(f"{declared.label} in {declared.unit}")
         self.box.valueChanged.connect(self._typed)
-        layout = QHBoxLayout(self)
+        layout = QGridLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(5)
-        for widget in (self.name, self.slider, self.box):
-            layout.addWidget(widget, 1 if widget is self.slider else 0)
+        layout.setHorizontalSpacing(5)
+        layout.setVerticalSpacing(0)
+        layout.setColumnStretch(0, 1)
+        layout.addWidget(self.name, 0, 0)
+        layout.addWidget(self.box, 0, 2)
+        layout.addWidget(self.slider, 1, 0, 1, 3)
         self.auto: QPushButton | None = None
         if declared.automatic:
             self.auto = QPushButton("auto")
@@ -164,8 +190,9 @@ class NumberRow(QWidget):
             self.auto.setCheckable(True)
             self.auto.setToolTip("Takes the value that follows from what is measured in the frame.")
             self.auto.clicked.connect(self._auto_clicked)
-            layout.addWidget(self.auto)
-        self.setFixedHeight(ROW_HEIGHT)
+            self.auto.setFixedHeight(17)
+            layout.addWidget(self.auto, 0, 1)
+        self.setFixedHeight(NUMBER_HEIGHT)
         self._tip()
 
     def _tip(self) -> None:
@@ -173,6 +200,7 @@ class NumberRow(QWidget):
         text = f"{s.help}\nFrom {s.low:g} to {s.high:g} {s.unit}; neutral: {s.neutral:g} {s.unit}."
         if s.automatic and self._automatic_value is not None:
             text += f" Automatic here: {value_text(self.path, self._automatic_value)}."
+        text += "\nDrag with Shift: finely. Wheel and arrow keys: steps."
         text += "\nDouble click on the name: back to what a new proof has. Right click, or F: its test strip."
         for widget in (self.name, self.slider, self.box):
             widget.setToolTip(text)

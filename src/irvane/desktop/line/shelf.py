@@ -25,6 +25,7 @@ from irvane.core.stations import (
     WHOLE,
     Group,
 )
+from irvane.desktop import theme
 from irvane.desktop.bench.content import Content
 from irvane.desktop.line.controls import ChoiceRow, NumberRow, PointsRow
 from irvane.desktop.line.plots import Plot
@@ -38,7 +39,7 @@ from irvane.desktop.line.words import (
     sigma_text,
 )
 
-HEIGHT = 206
+HEIGHT = 218
 #: Groups that stand below another one instead of in a column of their own.
 _GRADE, _FOLDER = Group("grade", "Grade"), Group("folder", "Folder")
 _BELOW = {_GRADE: OVER_SCALE, GRAIN_AT_THE_END: PER_CHANNEL, LOCAL_CONTRAST: WHOLE}
@@ -155,6 +156,13 @@ class Shelf(QWidget):
         for page in self.stations.values():
             page.finish()
         self.plot = Plot()
+        self.rests = QLabel(
+            "The bare frame has no settings, so these rest. Press B for the proof, N for a new one, or choose the other pane.",
+            self,
+        )
+        self.rests.setObjectName("rests")
+        self.rests.setStyleSheet(f"#rests {{ background: {theme.PANEL.name()}; padding: 4px 8px; }}")
+        self.rests.hide()
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -162,7 +170,6 @@ class Shelf(QWidget):
         layout.addWidget(self.plot)
         self._station, self._last = "light", ""
         self.paces: dict[str, float] = {}
-        self._busy = self._developed = False
         self.changed.connect(self._remember)
 
     def _colour_buttons(self) -> None:
@@ -229,13 +236,10 @@ class Shelf(QWidget):
         column.addWidget(self.folder)
         column.addWidget(self.write_button)
 
-    def set_busy(self, on: bool) -> None:
-        """Is a file being written, or other long work under way? One at a time."""
-        self._busy = on
-        self._allow_writing()
-
-    def _allow_writing(self) -> None:
-        self.write_button.setEnabled(self._developed and not self._busy)
+    def resizeEvent(self, _event: object) -> None:  # noqa: N802
+        self.rests.adjustSize()
+        self.rests.move(10, self.height() - self.rests.height() - 8)
+        self.rests.raise_()
 
     def _remember(self, path: str, _value: object) -> None:
         self._last = path
@@ -259,6 +263,7 @@ class Shelf(QWidget):
     ) -> None:
         """Fill in the values of a proof."""
         self._stack.setEnabled(editable or self._station == "finish")
+        self.rests.setVisible(settings is not None and not editable and self._station != "finish")
         if settings is None:
             self.plot.show_histogram(None, "")
             return
@@ -267,8 +272,7 @@ class Shelf(QWidget):
         for path, row in page.rows.items():
             row.show_value(settings.get(path), automatic.get(path))
             row.setEnabled(editable)
-        self._developed = frame is not None
-        self._allow_writing()
+        self.write_button.setEnabled(frame is not None)
         noise = frame.developed.noise if frame is not None else None
         if self._station == "noise" and frame is not None and noise is not None:
             self.plot.show_noise(noise, noise_left(settings, frame))

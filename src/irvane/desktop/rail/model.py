@@ -79,7 +79,7 @@ class RailModel(QAbstractListModel):
             return item.source.name
         if role == Qt.ItemDataRole.ToolTipRole:
             words = f"{item.source.name}\n{exposure_text(item.info)}"
-            return "\n".join(text for text in (words, item.problem, item.diagnosis) if text)
+            return tip("\n".join(text for text in (words, item.problem, item.diagnosis) if text))
         return None
 
     def thumb(self, item: Item, room: QSize) -> QImage | None:

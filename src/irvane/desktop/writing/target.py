@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMessageBox, QWidget
 
+from irvane.core.errors import plain_text
 from irvane.core.files.atomic import make_folder
 from irvane.core.finish import job
 from irvane.core.line.whole import Output
@@ -19,8 +22,8 @@ def default_folder(item: Item) -> Path:
     return item.path.parent / SUBFOLDER
 
 
-def target_for(item: Item, proof: int, folder: Path) -> job.Target:
-    """Name and form of the file that a proof becomes.
+def target_for(item: Item, proof: int, folder: Path, taken: Collection[Path | None] = ()) -> job.Target:
+    """Name and form of the file that a proof becomes; names that are `taken` by files still to be written get a number.
 
     Raises
     ------
@@ -32,13 +35,15 @@ def target_for(item: Item, proof: int, folder: Path) -> job.Target:
     several = len(item.sidecar.proofs) > 1 or proof < 0
     name = item.proof_name(proof) if several else ""
     path = job.target_path(folder, item.source, settings.finish.format, name)
+    if path in taken:
+        path = free_name(path, taken)
     return job.Target(path, Output(settings.finish.space))
 
 
-def free_name(path: Path) -> Path:
+def free_name(path: Path, taken: Collection[Path | None] = ()) -> Path:
     """The same name with the first free number."""
     number = 2
-    while (fresh := path.with_name(f"{path.stem}-{number}{path.suffix}")).exists():
+    while (fresh := path.with_name(f"{path.stem}-{number}{path.suffix}")).exists() or fresh in taken:
         number += 1
     return fresh
 
@@ -50,8 +55,9 @@ def ask(parent: QWidget, target: job.Target) -> job.Target | None:
     fresh = free_name(target.path)
     box = QMessageBox(parent)
     box.setWindowTitle("The file exists")
-    box.setText(f"{target.path.name} exists already in {target.path.parent}.")
-    beside = box.addButton(f"Write as {fresh.name}", QMessageBox.ButtonRole.AcceptRole)
+    box.setTextFormat(Qt.TextFormat.PlainText)
+    box.setText(plain_text(f"{target.path.name} exists already in {target.path.parent}."))
+    beside = box.addButton(plain_text(f"Write as {fresh.name}", 60), QMessageBox.ButtonRole.AcceptRole)
     over = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
     box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
     box.setDefaultButton(beside)

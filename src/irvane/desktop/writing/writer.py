@@ -7,7 +7,10 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from irvane.core.errors import IrvaneError
+from irvane.core.errors import IrvaneError, plain_text
+from irvane.core.finish import job
+from irvane.core.line.source import Source
+from irvane.core.settings import Settings
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.writing.strip import WritingStrip
@@ -15,7 +18,7 @@ from irvane.desktop.writing.target import ask, default_folder, target_for
 
 
 class Writing(QObject):
-    """Writes one proof at a time, with progress and cancel.
+    """Writes proofs one after the other, with progress and cancel; what is asked for meanwhile waits.
 
     Signals
     -------
@@ -29,10 +32,13 @@ class Writing(QObject):
         super().__init__(parent)
         self.backstage, self.proofs, self.strip = backstage, proofs, strip
         self._window = parent
+        self._now: Path | None = None
         self._chosen: Path | None = None
+        self._waiting: list[tuple[Source, Settings, job.Target]] = []
         strip.cancel.connect(self.cancel)
         backstage.written.connect(self._written)
         backstage.writing.connect(strip.advance)
+        strip.busy.connect(self._next)
 
     @property
     def busy(self) -> bool:
@@ -61,18 +67,28 @@ class Writing(QObject):
         if item is None or folder is None or not item.ready or item.problem:
             self.said.emit("There is nothing to write.")
             return
-        if self.busy:
-            self.said.emit("A file is being written already; wait for it, or cancel it.")
-            return
+        taken = {target.path for _, _, target in self._waiting} | {self._now}
         try:
-            target = target_for(item, self.proofs.number, folder)
+            target = target_for(item, self.proofs.number, folder, taken)
         except IrvaneError as error:
             self.said.emit(str(error))
             return
         agreed = ask(self._window, target)
         if agreed is not None:
-            self.strip.begin(f"Writing {agreed.path.name}")
-            self.backstage.write(item.source, item.settings(self.proofs.number), agreed)
+            self._waiting.append((item.source, item.settings(self.proofs.number), agreed))
+            self._next()
+            if self._waiting:
+                self.said.emit(f"{agreed.path.name} is written as soon as what is being done now is over.")
+
+    def _next(self, busy: bool = False) -> None:
+        """Begin with what waits, once nothing else is being done."""
+        if busy or self.busy or not self._waiting:
+            return
+        source, settings, target = self._waiting.pop(0)
+        self._now = target.path
+        more = f" ({len(self._waiting)} more)" if self._waiting else ""
+        self.strip.begin(f"Writing {plain_text(target.path.name, 60)}{more}")
+        self.backstage.write(source, settings, target)
 
     def make_demo(self) -> None:
         """Make the demo pictures (once; seconds when they are there) and open them."""
@@ -83,8 +99,9 @@ class Writing(QObject):
         self.backstage.make_demo()
 
     def cancel(self) -> None:
-        """Stop writing; nothing is left behind."""
+        """Stop writing, and forget what waits; nothing is left behind."""
         if self.busy:
+            self._waiting.clear()
             self.backstage.cancel_writing()
 
     def _written(self, _path: object, sentence: str) -> None:
