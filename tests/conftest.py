@@ -14,6 +14,8 @@ _KERNELS.mkdir(parents=True, exist_ok=True)
 for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
     os.environ[name] = str(_HOME / name)
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# what is measured holds on every processor; half precision has tests of its own (tests/core/test_networks.py)
+os.environ["IRVANE_PRECISION"] = "f32"
 
 import shutil  # noqa: E402
 

@@ -196,5 +196,5 @@ def test_developing_leaves_what_was_loaded_alone(tmp_path: Path) -> None:
     before = loaded.mosaic.data.copy()
     settings = Settings().with_value("sensor.banding", "both")
     developed = develop(loaded, settings.sensor)
-    assert developed.defects + developed.banding > 0
+    assert developed.defects > 0
     np.testing.assert_array_equal(loaded.mosaic.data, before)

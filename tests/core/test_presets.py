@@ -69,5 +69,5 @@ def test_what_cannot_be_saved_says_why(tmp_path: Path) -> None:
     blocked.write_text("")
     with pytest.raises(WriteError, match="folder"):
         save_preset(blocked / "x", "a", SETTINGS, ("light",))
-    with pytest.raises(ReadError, match="read"):
+    with pytest.raises(ReadError, match="not there"):
         read_preset(tmp_path / "none.preset.json")

@@ -22,6 +22,8 @@ from irvane.core.threads import stopping
 
 #: Names of precisions, as OpenVINO has them.
 SINGLE, HALF = "f32", "f16"
+#: Networks that decide yes or no, and are small: always in single precision.
+_DECIDING = ("defects", "defects_closer")
 _FLAGS = Path("/proc/cpuinfo")
 
 
@@ -38,6 +40,10 @@ def precision() -> str:
     return HALF if " avx512_fp16 " in flags else SINGLE
 
 
+def _precision_of(name: str) -> str:
+    return SINGLE if name in _DECIDING else precision()
+
+
 @lru_cache(maxsize=8)
 def _weights(package: str, name: str) -> bytes:
     return files(package).joinpath(name + ".onnx").read_bytes()
@@ -50,7 +56,7 @@ def _hash(package: str, name: str) -> str:
 
 def fingerprint(package: str, name: str) -> str:
     """Hash of the weights of the network `name` that lies in `package`, and the precision that it runs with."""
-    return f"{_hash(package, name)} {precision()}"
+    return f"{_hash(package, name)} {_precision_of(name)}"
 
 
 @lru_cache(maxsize=1)
@@ -108,7 +114,7 @@ def run(package: str, name: str, planes: np.ndarray) -> np.ndarray:
     Stopped
         When it is not wanted any more (:func:`irvane.core.threads.stopping`).
     """
-    key = package, name, precision()
+    key = package, name, _precision_of(name)
     request = _POOL.take(key)
     stopped = False
 

@@ -283,7 +283,7 @@ def _full_picture(
 
 def removed_from(before: np.ndarray, after: Mosaic, noise: NoiseModel, removal: Removal) -> Removed:
     """What a denoiser did to a part of a mosaic with this noise."""
-    held = before if removal.by == denoise.FIRST else believed(Mosaic(before, after.cfa), noise)
+    held = before if removal.by == denoise.FIRST else believed(Mosaic(before, after.cfa), after.data, noise)
     return Removed(before, after.data, noise.times(removal.strength), held)
 
 

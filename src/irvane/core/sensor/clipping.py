@@ -12,9 +12,11 @@ from irvane.core.kernels import kernel, serial
 #: Signal, relative to clipping, from which a colour counts as clipped; it fades in from the first figure on.
 CLIP_START, CLIP_FULL = 0.96, 0.995
 #: Pixels on each side whose clipping speaks for that of a noisy pixel.
-BELIEF_REACH = 4
+BELIEF_REACH = 2
 #: Noise at white from which single pixels are not believed to clip, and what they are lowered to.
 _VISIBLE, _BELOW = 0.01, 0.99
+#: How far below the clip a pixel may be without noise: in standard deviations of the noise at white, and at most.
+_NEAR, _NEAREST = 2.0, 0.04
 
 
 @kernel
@@ -103,15 +105,17 @@ def clip_bits(mosaic: Mosaic) -> np.ndarray | None:
     return bits
 
 
-def believed(mosaic: Mosaic, noise: NoiseModel) -> np.ndarray:
+def believed(mosaic: Mosaic, after: np.ndarray, noise: NoiseModel) -> np.ndarray:
     """A mosaic before denoising, clipped only where light clips and not noise alone.
 
     In clouds below the clip noise lifts single pixels to it; held at the clip after denoising, they would stay as white
-    specks. Where noise is visible, a pixel counts as clipped when most of its colour around it are.
+    specks. Where noise is visible, a pixel counts as clipped when most of its colour around it are, or when it is about as
+    bright without noise too.
 
     Parameters
     ----------
     mosaic : 1 = clipping.
+    after : the same denoised, float32 H×W.
     noise : its noise model.
 
     Returns
@@ -119,7 +123,8 @@ def believed(mosaic: Mosaic, noise: NoiseModel) -> np.ndarray:
     float32 H×W: the mosaic itself, or with pixels raised to the clip and lowered below it.
     """
     data = mosaic.data
-    if max(g + r**2 for g, r in zip(noise.gain, noise.read, strict=True)) < _VISIBLE**2:
+    sigma = max(g + r**2 for g, r in zip(noise.gain, noise.read, strict=True)) ** 0.5
+    if sigma < _VISIBLE:
         return data
     rows = rows_near_clip(data)
     if not rows.any():
@@ -135,6 +140,7 @@ def believed(mosaic: Mosaic, noise: NoiseModel) -> np.ndarray:
             for plane in (own, own & over)
         )
         out[own.view(bool) & (2 * clipped >= count)] = 1.0
+    out[over.view(bool) & (after >= 1 - min(_NEAR * sigma, _NEAREST))] = 1.0
     return out
 
 
