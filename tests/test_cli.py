@@ -275,7 +275,9 @@ def test_info_is_json(frames: Path, capsys: pytest.CaptureFixture[str]) -> None:
     told = json.loads(capsys.readouterr().out)
     assert len(told["frames"]) == 6
     assert len(told["sets"]) == 1
-    assert told["frames"][0]["noise"]["gain"]
+    assert told["frames"][0]["kind"] == "mosaic" and "noise" not in told["frames"][0]
+    assert _run("info", frames, "--json", "--measure") == 0
+    assert json.loads(capsys.readouterr().out)["frames"][0]["noise"]["gain"]
     assert _run("info", frames / "test-card.dng") == 0
     assert "shutter" in capsys.readouterr().out
 

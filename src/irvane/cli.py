@@ -56,6 +56,9 @@ def _parser() -> argparse.ArgumentParser:
 
     info = commands.add_parser("info", help="exposure data, noise model, sets")
     info.add_argument("inputs", nargs="+", metavar="IN", type=Path)
+    info.add_argument(
+        "--measure", action="store_true", help="noise, range and diagnosis too: the picture is decoded"
+    )
     info.add_argument("--json", action="store_true")
 
     judging.add_parsers(commands)
@@ -166,13 +169,24 @@ def _merge(args: argparse.Namespace) -> int:
 
 
 def _info(args: argparse.Namespace) -> int:
-    from irvane.core.judge.facts import frame_facts, sets_of
+    from irvane.core.files.header import header_facts
+
+    def facts_of(path: Path) -> dict[str, Any]:
+        if not args.measure:
+            return header_facts(path)
+        from irvane.core.judge.facts import frame_facts
+
+        return frame_facts(path)
 
     inputs, failed = expand(args.inputs)
     facts: list[dict[str, Any]] = []
     for path in inputs:
-        failed |= not guarded(path, lambda path=path: facts.append(frame_facts(path)))
-    sets = sets_of([Path(f["path"]) for f in facts])
+        failed |= not guarded(path, lambda path=path: facts.append(facts_of(path)))
+    sets: list[dict[str, Any]] = []
+    if len(facts) > 1:
+        from irvane.core.judge.facts import sets_of
+
+        sets = sets_of([Path(f["path"]) for f in facts])
     if args.json:
         print(json.dumps({"frames": facts, "sets": sets}, indent=1, ensure_ascii=False))
     else:
@@ -234,7 +248,12 @@ def _window(paths: Sequence[Path]) -> int:
 def _warm(_args: argparse.Namespace) -> int:
     from irvane.core.line.warm import warm
 
-    warm()
+    def progress(done: float) -> bool:
+        print(f"\r  preparing the computing kernels {done:4.0%}", end="", file=sys.stderr, flush=True)
+        return True
+
+    warm(progress)
+    print("\r  the computing kernels are prepared   ", file=sys.stderr)
     return DONE
 
 

@@ -128,10 +128,11 @@ def run(package: str, name: str, planes: np.ndarray) -> np.ndarray:
             if stopped:
                 raise Stopped
             request.infer({0: np.ascontiguousarray(planes[None], np.float32)})
-        return np.array(request.get_output_tensor(0).data[0])
+        made = np.array(request.get_output_tensor(0).data[0])
     except RuntimeError as error:
         if stopped:
             raise Stopped from error
         raise
-    finally:
+    if not stopped:  # one that was stopped would go on with shapes of the work that was broken off
         _POOL.give_back(key, request)
+    return made

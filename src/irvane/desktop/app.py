@@ -10,6 +10,7 @@ from pathlib import Path
 import platformdirs
 from PySide6.QtWidgets import QApplication
 
+from irvane.core.line.warm import is_warm
 from irvane.core.simulate.demo import demo_folder
 from irvane.desktop import theme
 from irvane.desktop.screen import SCREEN
@@ -61,6 +62,8 @@ def run(paths: list[Path]) -> int:
     window = Window()
     Tidying(window.backstage.idle, window)
     window.show()
+    if not is_warm():
+        window.writing.prepare()
     if demo_folder() in paths:
         window.path.show()
     if paths:

@@ -22,6 +22,7 @@ from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import Rendered
+from irvane.core.line.warm import warm
 from irvane.core.progress import Progress, part
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
@@ -158,6 +159,17 @@ class Backstage(QObject):
             self.later(lambda: done(result))
 
         self._heavy.submit(("long", key), work, finished, failed, 8, self.writing.emit)
+
+    def prepare(self, done: Callable[[], None]) -> None:
+        """Compile what a first use needs, before anything else is computed; the writing strip says how far it is."""
+        self._heavy.submit(
+            ("prepare",),
+            warm,
+            lambda _nothing: self.later(done),
+            lambda error: self.written.emit(None, str(error)),
+            -1,
+            self.writing.emit,
+        )
 
     def render_strip(self, run: int, number: int, wish: Wish) -> None:
         """Render one crop of a test strip; those of earlier runs are not wanted any more."""

@@ -7,7 +7,10 @@ from functools import lru_cache
 
 import numpy as np
 
-from irvane.core.colour.spaces import D50, SPACES, adaptation, to_xyz, xyz_of
+from irvane.core.colour.spaces import D50, SPACES, adaptation, to_xyz
+
+#: The illuminant of the connection space, exactly as the standard writes it (ICC.1:2010, 7.2.16).
+_ILLUMINANT = bytes.fromhex("0000f6d6 00010000 0000d32d")
 
 
 def _s15(value: float) -> bytes:
@@ -38,9 +41,10 @@ def _assemble(tags: list[tuple[bytes, bytes]]) -> bytes:
             body += data + b"\0" * (-len(data) % 4)
         table += name + struct.pack(">II", *places[data])
     size = offset + len(body)
-    white = b"".join(_s15(float(v)) for v in xyz_of(D50))
     header = struct.pack(">I4sI4s4s4s", size, b"\0" * 4, 0x04300000, b"mntr", b"RGB ", b"XYZ ")
-    header += struct.pack(">6H", 2026, 1, 1, 0, 0, 0) + b"acsp" + b"\0" * 24 + struct.pack(">I", 0) + white
+    header += (
+        struct.pack(">6H", 2026, 1, 1, 0, 0, 0) + b"acsp" + b"\0" * 24 + struct.pack(">I", 0) + _ILLUMINANT
+    )
     return header.ljust(128, b"\0") + struct.pack(">I", len(tags)) + table + body
 
 
@@ -62,7 +66,7 @@ def profile(key: str, linear: bool = False) -> bytes:
         [
             (b"desc", _text(name)),
             (b"cprt", _text("No rights reserved (CC0)")),
-            (b"wtpt", _xyz(xyz_of(D50))),
+            (b"wtpt", b"XYZ \0\0\0\0" + _ILLUMINANT),
             (b"chad", b"sf32\0\0\0\0" + b"".join(_s15(float(v)) for v in adapt.ravel())),
             (b"rXYZ", _xyz(colorants[:, 0])),
             (b"gXYZ", _xyz(colorants[:, 1])),

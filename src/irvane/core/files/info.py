@@ -166,16 +166,43 @@ _NOT_COPIED = {
 _IMAGE_TAGS = ("Make", "Model", "DateTime", "Artist", "Copyright")
 
 
-def copy_metadata(source: Path, target: Path, software: str, description: str) -> None:
+@dataclass(frozen=True)
+class Form:
+    """Of a written picture, what the Exif standard (CIPA DC-008) wants said: its size, whether it is sRGB, and whether a JPEG."""
+
+    width: int
+    height: int
+    srgb: bool
+    jpeg: bool = False
+    ppi: int = 300
+
+
+def copy_metadata(source: Path, target: Path, software: str, description: str, form: Form) -> None:
     """Copy photo and place tags, camera, time, author and rights from `source` into `target`; note what was done.
 
     Orientation is set to upright because outputs are written upright. A source without metadata is fine.
     """
     with suppress(ReadError), textual(target) as name:
-        _copy_metadata(source, target, name, software, description)
+        _copy_metadata(source, target, name, software, description, form)
 
 
-def _copy_metadata(source: Path, target: Path, name: str, software: str, description: str) -> None:
+def _required(data: exiv2.ExifData, form: Form) -> None:
+    data["Exif.Photo.ExifVersion"] = exiv2.DataValue(b"0232")
+    data["Exif.Photo.FlashpixVersion"] = exiv2.DataValue(b"0100")
+    data["Exif.Photo.ColorSpace"] = exiv2.UShortValue(1 if form.srgb else 65535)
+    data["Exif.Photo.PixelXDimension"] = exiv2.ULongValue(form.width)
+    data["Exif.Photo.PixelYDimension"] = exiv2.ULongValue(form.height)
+    if form.jpeg:
+        data["Exif.Photo.ComponentsConfiguration"] = exiv2.DataValue(bytes((1, 2, 3, 0)))
+        data["Exif.Image.YCbCrPositioning"] = exiv2.UShortValue(1)
+        for axis in "XY":
+            data[f"Exif.Image.{axis}Resolution"] = exiv2.URationalValue((form.ppi, 1))
+        data["Exif.Image.ResolutionUnit"] = exiv2.UShortValue(2)
+
+
+def _copy_metadata(
+    source: Path, target: Path, name: str, software: str, description: str, form: Form
+) -> None:
     with reading(target):
         out = exiv2.ImageFactory.open(name)
         out.readMetadata()
@@ -192,6 +219,7 @@ def _copy_metadata(source: Path, target: Path, name: str, software: str, descrip
             if not wanted or key in _NOT_COPIED or name.startswith("0x"):
                 continue
             data.add(exiv2.ExifKey(key), datum.value())
+    _required(data, form)
     data["Exif.Image.Orientation"] = exiv2.UShortValue(1)
     data["Exif.Image.Software"] = exiv2.AsciiValue(software)
     data["Exif.Image.ImageDescription"] = exiv2.AsciiValue(description)

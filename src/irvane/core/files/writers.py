@@ -15,8 +15,9 @@ from irvane import __version__
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import atomic_file, begin_writing
+from irvane.core.files.boundary import textual
 from irvane.core.files.icc import profile
-from irvane.core.files.info import copy_metadata
+from irvane.core.files.info import Form, copy_metadata
 
 SOFTWARE = f"Irvane {__version__}"
 _JPEG_SIDE = 65_500  # the format's limit
@@ -97,7 +98,10 @@ def write_tiff(
             bigtiff=pixels.nbytes > _EXIF_LIMIT,
         )
         if source is not None:
-            copy_metadata(source, temporary, SOFTWARE, description)
+            h, w = pixels.shape
+            copy_metadata(
+                source, temporary, SOFTWARE, description, Form(w, h, space == "srgb" and not linear)
+            )
         _fill(temporary, pixels)
 
 
@@ -127,6 +131,7 @@ def write_jpeg(
     source: Path | None = None,
     description: str = "",
     overwrite: bool = False,
+    ppi: int = 300,
 ) -> None:
     """Write a baseline JPEG (4:4:4) from uint8 H×W×3; parameters as in :func:`write_tiff`."""
     _check(target, overwrite)
@@ -135,9 +140,17 @@ def write_jpeg(
     coded = imagecodecs.jpeg8_encode(np.ascontiguousarray(pixels), level=int(quality), subsampling="444")
     coded = bytes(coded)
     with atomic_file(target, overwrite) as temporary:
-        temporary.write_bytes(_with_profile(coded, profile(space)))
+        temporary.write_bytes(_with_profile(_with_resolution(coded, ppi), profile(space)))
         if source is not None:
-            copy_metadata(source, temporary, SOFTWARE, description)
+            h, w = pixels.shape[:2]
+            copy_metadata(source, temporary, SOFTWARE, description, Form(w, h, space == "srgb", True, ppi))
+
+
+def _with_resolution(jpeg: bytes, ppi: int) -> bytes:
+    """State the resolution in the JFIF header (JFIF 1.02), where there is one."""
+    if jpeg[2:4] != b"\xff\xe0" or jpeg[6:11] != b"JFIF\0":
+        return jpeg
+    return jpeg[:13] + b"\x01" + 2 * ppi.to_bytes(2, "big") + jpeg[18:]
 
 
 def _with_profile(jpeg: bytes, icc: bytes) -> bytes:
@@ -172,7 +185,7 @@ def write_exr(
     channels = {"RGB": np.ascontiguousarray(pixels, np.float32)}
     with atomic_file(target, overwrite) as temporary:
         try:
-            with OpenEXR.File(header, channels) as file:
-                file.write(str(temporary))
+            with OpenEXR.File(header, channels) as file, textual(temporary) as name:
+                file.write(name)
         except (OSError, RuntimeError) as error:
             raise WriteError(target, "it cannot be written; check the space left on the disk") from error

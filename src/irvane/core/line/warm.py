@@ -1,67 +1,161 @@
-"""Compile every kernel ahead of its first use; the compiled code is kept on disk (Numba's cache)."""
+"""Compile every kernel ahead of its first use, by doing once, in small, what people do.
+
+The compiled code is kept on disk (Numba's cache). A stamp beside it says for which version of the program, of Numba and of
+the processor that was done.
+"""
 
 from __future__ import annotations
 
+import os
+import platform
+import tempfile
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from datetime import datetime
+from pathlib import Path
 
+import numba
 import numpy as np
+from llvmlite.binding import get_host_cpu_name
 
+from irvane import __version__
+from irvane.core.files.atomic import atomic_file
+from irvane.core.files.dng import DngColour, write_dng
 from irvane.core.files.info import FrameInfo
-from irvane.core.image import BAYER, SIX_BY_SIX, CameraColour, Mosaic, NoiseModel
-from irvane.core.line.context import make_context
-from irvane.core.line.develop import denoise_whole, develop, quick
+from irvane.core.finish import job
+from irvane.core.image import BAYER, SIX_BY_SIX
+from irvane.core.judge.comparing import compare_entries, develop_entry
+from irvane.core.judge.place import place_figures
+from irvane.core.line.engine import Engine
+from irvane.core.line.looks import LOOKS, render_look
 from irvane.core.line.marks import Limits
-from irvane.core.line.picture import Picture, Region
-from irvane.core.line.source import MOSAIC, Loaded
+from irvane.core.line.merging import MergeSource, fuse_files
+from irvane.core.line.picture import Region
+from irvane.core.line.source import FileSource
 from irvane.core.line.view import render_view
-from irvane.core.merge.hdr import Member, merge, plan
-from irvane.core.noise.denoise import BEST, FAST, Removal
-from irvane.core.sensor.levels import apply_levels
-from irvane.core.settings import Acutance, Colour, Light, Settings
+from irvane.core.line.whole import Output
+from irvane.core.progress import Progress, always, step
+from irvane.core.settings import Settings, bare
 
-_SIDE = 192
+_SIDE = 480
+_WHITE, _BLACK = 16383, 512
+#: Every step of the line at work.
+_EVERYTHING = {
+    "light.exposure": 0.5, "light.contrast": 10, "light.black": 0.5, "light.shadows": 1, "light.highlights": -1,
+    "light.midtones": 0.2, "light.roll_off": 1, "light.local_small": 20, "light.local_large": 20,
+    "light.tone_map": "photographic", "light.curve": "-2:-1.5,0:0.2", "light.curve_red": "-2:-1.5,0:0.2",
+    "acutance.fine": 50, "acutance.medium": 50, "acutance.coarse": 50, "colour.saturation": 120, "colour.pale": 20,
+    "colour.reds": 20, "colour.temperature": 4500, "lens.vignetting": 0.5, "sensor.false_colour": 50,
+    "sensor.banding": "both", "noise.shadows": 50, "noise.fine": 50, "noise.texture": 50, "noise.luminance": 50,
+    "noise.red": 50, "noise.clear_black": 50, "noise.grain": 30,
+}  # fmt: skip
 
 
-def _loaded(cfa: np.ndarray, shutter: float) -> Loaded:
+def _stamp() -> Path:
+    return Path(os.environ["NUMBA_CACHE_DIR"]) / "irvane-warm.txt"
+
+
+def _present() -> str:
+    return f"{__version__} {numba.__version__} {platform.machine()} {get_host_cpu_name()} {Path(__file__).parent}"
+
+
+def is_warm() -> bool:
+    """Has :func:`warm` run for this version here?"""
+    try:
+        return _stamp().read_text("utf-8") == _present()
+    except (OSError, UnicodeDecodeError):
+        return False
+
+
+def _raw(path: Path, cfa: np.ndarray, shutter: float) -> Path:
+    """A small raw with everything that a frame can hold: shadows, noise, a defect, clipped places."""
     rng = np.random.default_rng(0)
-    ramp = np.linspace(0.01, 1.3, _SIDE) * shutter * 50
-    light = np.clip(np.add.outer(ramp, ramp) / 2, 0, 1)
-    noise = NoiseModel((1e-3,) * 3, (2e-3,) * 3, "file")
-    counts = np.clip(light * 15000 + 512 + rng.normal(0, 40, light.shape), 0, 16383).astype(np.uint16)
-    counts[20, 30] = 15000  # a defect
-    levels = np.full(3, 512.0), np.full(3, 16383.0)
-    colour = CameraColour(np.eye(3), None, 2856.0, 6504.0, np.array([0.5, 1.0, 0.7]), True)
-    info = FrameInfo(shutter=shutter, iso=100.0, taken=datetime(2026, 1, 1))
-    mosaic = Mosaic(apply_levels(counts, cfa, *levels), cfa)
-    return Loaded(MOSAIC, mosaic, None, colour, noise, 0, info, ())
+    ramp = np.linspace(0.002, 1.6, _SIDE) * shutter * 100
+    light = np.minimum(np.add.outer(ramp, ramp[::-1]) / 2 + 0.05 * np.sin(np.arange(_SIDE) / 3), 1.2)
+    counts = np.clip(light * (_WHITE - _BLACK) + _BLACK + rng.normal(0, 60, light.shape), 0, _WHITE)
+    counts[20, 30] = 15000
+    colour = DngColour(np.eye(3), np.eye(3), np.array([0.5, 1.0, 0.7]))
+    info = FrameInfo("Irvane", "Small", "", shutter, 4.0, 3200.0, 35.0, datetime(2026, 1, 1, 12))
+    import cv2
+
+    thumb = cv2.imencode(".jpg", np.full((32, 48, 3), 90, np.uint8))[1].tobytes()
+    write_dng(
+        path, counts.astype(np.uint16), cfa, black=_BLACK, white=_WHITE, colour=colour, info=info,
+        noise_profile=None, preview_jpeg=thumb, preview_shape=(32, 48),
+    )  # fmt: skip
+    return path
 
 
-def warm() -> None:
-    """Run every kernel once on small pictures of both arrays (seconds from the cache, about a minute without)."""
-    light = Light(exposure=0.5, contrast=10, black=0.5, shadows=1.0, highlights=-1.0, tone_map="photographic")
-    bend = ((-2.0, -1.5), (0.0, 0.2))
-    light = replace(light, curve=bend, curve_red=bend, roll_off=1.0, local_small=20, local_large=20)
-    everything = replace(
-        Settings(), light=light, acutance=Acutance(50, 50, 50), colour=Colour(saturation=120)
-    )
-    for path in ("noise.shadows", "noise.fine", "noise.texture", "noise.luminance", "sensor.false_colour"):
-        everything = everything.with_value(path, 50)
-    everything = everything.with_value("lens.vignetting", 0.5).with_value("colour.reds", 20)
-    whole = Region(0, 0, _SIDE, _SIDE)
-    for cfa in (BAYER, SIX_BY_SIX):
-        loaded = _loaded(cfa, 1 / 50)
-        for settings in (everything, everything.with_value("sensor.demosaic", "linear")):
-            developed = develop(loaded, settings.sensor)
-            for kind in (BEST, FAST):
-                developed.denoised = denoise_whole(developed, settings.sensor, Removal(1.0, kind))
-            render_view(developed, settings, make_context(developed), whole, marks=Limits())
-        coarse = quick(loaded)
-        render_view(coarse, everything, make_context(coarse), whole)
-    members = []
-    for shutter in (1 / 100, 1 / 25):
-        loaded = _loaded(BAYER, shutter)
-        assert loaded.noise is not None
-        picture: Picture = develop(loaded, everything.sensor).plain
-        members.append(Member(picture.read_all(), loaded.noise, loaded.info))
-    merge(members, plan(members))
+def _write(frame: Path, target: Path, **values: object) -> None:
+    settings = Settings().with_values({name.replace("__", "."): value for name, value in values.items()})
+    job.run(FileSource(frame), settings, job.Target(target, overwrite=True))
+
+
+def _show(frame: Path) -> None:
+    """What the window does with a frame: coarse, whole, a part, reduced; all looks; figures."""
+    engine, source, region = Engine(), FileSource(frame), Region(100, 100, 260, 260)
+    proof = Settings().with_values(_EVERYTHING)
+    for settings in (proof, bare()):
+        coarse = engine.coarse(source, settings.sensor)
+        whole = Region(0, 0, *coarse.developed.extent)
+        render_view(coarse.developed, settings, coarse.context, whole, marks=Limits())
+        engine.full(source, settings.sensor)
+    engine.denoise_view(source, proof, Region(0, 0, *coarse.developed.extent, step=2.0))
+    engine.denoise_local(source, proof.with_value("noise.method", "fast"), region)
+    engine.denoise_local(source, proof, region)
+    if engine.full(source, proof.sensor).to_be_refined(proof):
+        engine.refine_local(source, proof.sensor, region)
+    shown = engine.denoise(source, proof)
+    for look in LOOKS:
+        render_look(look, shown.developed, proof, shown.context, region)
+    render_view(shown.developed, proof, shown.context, region, marks=Limits())
+    place_figures(shown.developed, proof, shown.context, Region(120, 120, 184, 184))
+
+
+def _compare(frame: Path) -> None:
+    entries = [
+        develop_entry(FileSource(frame), s) for s in (Settings(), Settings().with_value("noise.amount", 0))
+    ]
+    compare_entries([replace(entry, name=name) for entry, name in zip(entries, "AB", strict=True)])
+
+
+def warm(progress: Progress = always) -> None:
+    """Do everything once on small pictures of both arrays (seconds from the cache, about two minutes without).
+
+    Raises
+    ------
+    Cancelled
+        When `progress` returns False.
+    """
+    with tempfile.TemporaryDirectory(prefix="irvane-warm-") as name:
+        folder = Path(name)
+        bayer, six = _raw(folder / "b.dng", BAYER, 0.01), _raw(folder / "s.dng", SIX_BY_SIX, 0.01)
+        bracket = [bayer, _raw(folder / "d.dng", BAYER, 0.0025)]
+        steps: list[Callable[[], object]] = []
+        for frame in (bayer, six):
+            steps += [
+                lambda f=frame: _write(f, folder / "a.tif"),
+                lambda f=frame: _write(f, folder / "a.jpg", noise__method="fast", noise__amount=150),
+                lambda f=frame: _write(f, folder / "a.exr", sensor__demosaic="linear", noise__amount=0),
+                lambda f=frame: _write(
+                    f, folder / "b.tif", **{k.replace(".", "__"): v for k, v in _EVERYTHING.items()}
+                ),
+                lambda f=frame: job.run(
+                    FileSource(f),
+                    bare(),
+                    job.Target(folder / "c.tif", Output(linear=True, flat=True), 8, True),
+                ),
+                lambda f=frame: _show(f),
+            ]
+        steps += [
+            lambda: _write(folder / "a.tif", folder / "e.tif", noise__amount=100),
+            lambda: _compare(bayer),
+            lambda: job.run(MergeSource(bracket), Settings(), job.Target(folder / "m.tif")),
+            lambda: fuse_files(bracket),
+        ]
+        for number, work in enumerate(steps):
+            step(progress, number / len(steps))
+            work()
+    with suppress(OSError), atomic_file(_stamp()) as temporary:
+        temporary.write_text(_present(), "utf-8")

@@ -9,6 +9,7 @@ from PySide6.QtGui import QImage
 
 from irvane.core.files.info import exposure_text
 from irvane.desktop.bench.content import image_of
+from irvane.desktop.plain import tip
 from irvane.desktop.session import Item, Session
 
 
@@ -71,8 +72,8 @@ class RailModel(QAbstractListModel):
         if row.is_heading:
             members = [self.session.items[n] for n in row.bracket if n in self.session.items]
             words = f"Bracket: {bracket_words(members)}"
-            tip = f"{words}. Enter or M: merge to scene-linear light."
-            return {Qt.ItemDataRole.DisplayRole: words, Qt.ItemDataRole.ToolTipRole: tip}.get(
+            help = f"{words}. Enter or M: merge to scene-linear light."
+            return {Qt.ItemDataRole.DisplayRole: words, Qt.ItemDataRole.ToolTipRole: help}.get(
                 Qt.ItemDataRole(role)
             )
         if role == Qt.ItemDataRole.DisplayRole:

@@ -90,6 +90,11 @@ class Writing(QObject):
         self.strip.begin(f"Writing {plain_text(target.path.name, 60)}{more}")
         self.backstage.write(source, settings, target)
 
+    def prepare(self) -> None:
+        """Compile the computing kernels, once on a machine; said, since the first pictures wait for it."""
+        self.strip.begin("Preparing the computing for this machine, once; the first pictures wait for it")
+        self.backstage.prepare(lambda: self._written(None, "Everything is prepared."))
+
     def make_demo(self) -> None:
         """Make the demo pictures (once; seconds when they are there) and open them."""
         if self.busy:

@@ -1,0 +1,136 @@
+"""What the header of a file says of its picture, without decoding it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from irvane.core.errors import ReadError
+from irvane.core.files.boundary import reading, textual
+from irvane.core.files.info import read_info
+
+#: How a picture enters the line (:mod:`irvane.core.line.source` has the same words).
+_MOSAIC, _CAMERA, _SCENE, _DISPLAY = "mosaic", "camera", "scene", "display"
+_TIFF, _PILLOW = (".tif", ".tiff"), (".jpg", ".jpeg", ".png")
+
+
+@dataclass(frozen=True)
+class Header:
+    """Size and kind of a picture.
+
+    Attributes
+    ----------
+    width, height : of the upright picture.
+    kind : mosaic (a raw that is no DNG counts as one until it is decoded), camera (demosaiced already), scene or display.
+    array : the colour filter array, rows of letters; None without one, or when the header does not say.
+    """
+
+    width: int
+    height: int
+    kind: str
+    array: tuple[str, ...] | None = None
+
+
+def read_header(path: Path) -> Header:
+    """Read it.
+
+    Raises
+    ------
+    ReadError
+        When the file is missing, damaged or no picture.
+    """
+    if not path.is_file():
+        raise ReadError(path, "the file is not there")
+    with reading(path):
+        ending = path.suffix.lower()
+        if ending in _TIFF:
+            return _tiff(path)
+        if ending in _PILLOW:
+            return _pillow(path)
+        return _exr(path) if ending == ".exr" else _raw(path)
+
+
+def _tiff(path: Path) -> Header:
+    import tifffile
+
+    with tifffile.TiffFile(path) as file:
+        page = file.pages.first
+        turned = int(page.tags.valueof(274, 1)) in (6, 8)
+        size = (page.imagelength, page.imagewidth) if turned else (page.imagewidth, page.imagelength)
+    return Header(*size, _DISPLAY)
+
+
+def _pillow(path: Path) -> Header:
+    from PIL import Image
+
+    with Image.open(path) as image:
+        turned = image.getexif().get(274, 1) in (6, 8)
+        width, height = image.size
+        return Header(height, width, _DISPLAY) if turned else Header(width, height, _DISPLAY)
+
+
+def _exr(path: Path) -> Header:
+    import OpenEXR
+
+    with textual(path) as name, OpenEXR.File(name, header_only=True) as file:
+        corner, end = file.header()["dataWindow"]
+        return Header(int(end[0]) - int(corner[0]) + 1, int(end[1]) - int(corner[1]) + 1, _SCENE)
+
+
+#: Tags of a DNG (specification 1.4): the array's sides and colours, the active area; photometric kinds of raw pages.
+_SIDES, _COLOURS, _ACTIVE = 33421, 33422, 50829
+_CFA, _LINEAR = 32803, 34892
+
+
+def _raw(path: Path) -> Header:
+    if path.suffix.lower() == ".dng" and (found := _dng(path)) is not None:
+        return found
+    import rawpy
+
+    raw = rawpy.RawPy()
+    try:
+        with textual(path) as name:
+            raw.open_file(name)
+        sizes = raw.sizes  # anything else would unpack the whole raw
+        if sizes.flip in (5, 6):
+            return Header(sizes.height, sizes.width, _MOSAIC)
+        return Header(sizes.width, sizes.height, _MOSAIC)
+    finally:
+        raw.close()
+
+
+def _dng(path: Path) -> Header | None:
+    """Of a DNG; None when it is unusual."""
+    import tifffile
+
+    with tifffile.TiffFile(path) as file:
+        first = file.pages.first
+        pages = [p for p in (first, *(first.pages or ())) if int(p.photometric) in (_CFA, _LINEAR)]
+        if not pages:
+            return None
+        page = max(pages, key=lambda p: p.imagewidth * p.imagelength)
+        area = page.tags.valueof(_ACTIVE) or (0, 0, page.imagelength, page.imagewidth)
+        height, width = int(area[2] - area[0]), int(area[3] - area[1])
+        if int(first.tags.valueof(274, 1)) in (6, 8):
+            height, width = width, height
+        if int(page.photometric) == _LINEAR:
+            return Header(width, height, _CAMERA)
+        sides, codes = page.tags.valueof(_SIDES), page.tags.valueof(_COLOURS)
+        letters = "".join("RGB"[c] for c in codes)
+        rows = tuple(letters[k : k + sides[1]] for k in range(0, len(letters), sides[1]))
+        return Header(width, height, _MOSAIC, rows)
+
+
+def header_facts(path: Path) -> dict[str, Any]:
+    """What ``irvane info`` says at once about a file; raises ReadError."""
+    header = read_header(path)
+    return {
+        "path": str(path),
+        "width": header.width,
+        "height": header.height,
+        "kind": header.kind,
+        "bytes": path.stat().st_size,
+        "array": None if header.array is None else list(header.array),
+        **read_info(path).as_dict(),
+    }
