@@ -22,6 +22,8 @@ log = logging.getLogger("irvane")
 _SHARE, BYTES_DECODED = 0.8, 28
 #: Bytes of a pixel of a preview, which is decoded in full but kept small.
 BYTES_PREVIEW = 4
+#: A byte of a JPEG (ITU-T T.81) holds no more pixels: three blocks of 8×8 with nothing in them take 18 bits.
+_JPEG_PIXELS = 64 * 8
 _DAMAGED = "it is not a picture that can be decoded, or it is damaged"
 
 
@@ -89,6 +91,10 @@ def check_size(path: Path, width: int, height: int, bytes_each: int = BYTES_DECO
     """
     if min(width, height) < 1:
         raise ReadError(path, f"its size of {width} × {height} pixels is not plausible")
+    if path.suffix.lower() in (".jpg", ".jpeg") and width * height > _JPEG_PIXELS * path.stat().st_size:
+        raise ReadError(
+            path, f"it states a size of {width} × {height} pixels, which so small a file cannot hold"
+        )
     limit = largest_megapixels(bytes_each)
     if width * height > limit * 1e6:
         raise ReadError(

@@ -146,8 +146,8 @@ def _preview(path: Path, longest: int) -> Preview:
         return _raw_preview(path, longest)
     if path.suffix.lower() in (".jpg", ".jpeg", ".png"):
         with Image.open(path) as image:
-            image.draft("RGB", (longest, longest))
             check_size(path, image.size[0], image.size[1], BYTES_PREVIEW)
+            image.draft("RGB", (longest, longest))
             orientation = image.getexif().get(274, 1)
             extent = image.size if orientation in (6, 8) else image.size[::-1]
             return Preview(_fit(image, longest, orientation), extent)

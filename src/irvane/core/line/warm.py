@@ -13,6 +13,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 import numba
@@ -133,20 +134,16 @@ def warm(progress: Progress = always) -> None:
         bayer, six = _raw(folder / "b.dng", BAYER, 0.01), _raw(folder / "s.dng", SIX_BY_SIX, 0.01)
         bracket = [bayer, _raw(folder / "d.dng", BAYER, 0.0025)]
         steps: list[Callable[[], object]] = []
+        everything = {name.replace(".", "__"): value for name, value in _EVERYTHING.items()}
+        flat = job.Target(folder / "c.tif", Output(linear=True, flat=True), 8, True)
         for frame in (bayer, six):
             steps += [
-                lambda f=frame: _write(f, folder / "a.tif"),
-                lambda f=frame: _write(f, folder / "a.jpg", noise__method="fast", noise__amount=150),
-                lambda f=frame: _write(f, folder / "a.exr", sensor__demosaic="linear", noise__amount=0),
-                lambda f=frame: _write(
-                    f, folder / "b.tif", **{k.replace(".", "__"): v for k, v in _EVERYTHING.items()}
-                ),
-                lambda f=frame: job.run(
-                    FileSource(f),
-                    bare(),
-                    job.Target(folder / "c.tif", Output(linear=True, flat=True), 8, True),
-                ),
-                lambda f=frame: _show(f),
+                partial(_write, frame, folder / "a.tif"),
+                partial(_write, frame, folder / "a.jpg", noise__method="fast", noise__amount=150),
+                partial(_write, frame, folder / "a.exr", sensor__demosaic="linear", noise__amount=0),
+                partial(_write, frame, folder / "b.tif", **everything),
+                partial(job.run, FileSource(frame), bare(), flat),
+                partial(_show, frame),
             ]
         steps += [
             lambda: _write(folder / "a.tif", folder / "e.tif", noise__amount=100),
