@@ -64,7 +64,7 @@ def test_own_presets_are_saved_taken_out_brought_in_and_removed(
     dialog.bring_in(taken)
     assert dialog.chosen().name == "Brighter"
     dialog.bring_in(tmp_path / "missing.preset.json")
-    assert "cannot be read" in dialog.problem.text()
+    assert "not there" in dialog.problem.text()
     dialog.reject()
 
 

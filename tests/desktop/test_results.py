@@ -40,7 +40,7 @@ def test_merging_a_bracket_gives_a_source_that_is_edited_and_written(
     written = tmp_path / "furnace-hand-1-merged.exr"
     with OpenEXR.File(str(written)) as file:
         assert file.channels()["RGB"].pixels.max() > 1
-    assert (frames / "furnace-hand-1.dng.merge.irvane.json").exists()
+    assert len(list(frames.glob("furnace-hand-1.dng.merge-*.irvane.json"))) == 1
     driver.key(Qt.Key.Key_M)
     assert len([i for i in driver.window.session.items.values() if i.is_merge]) == 1, (
         "the same merge is not made twice"
@@ -56,10 +56,9 @@ def test_writing_equals_what_was_seen_and_never_overwrites_silently(
     driver.settled()
     driver.window.writing.set_folder(tmp_path)
     driver.window.writing.write()
-    button = driver.window.shelf.write_button
-    assert driver.window.strip.isVisible() and not button.isEnabled()
+    assert driver.window.strip.isVisible()
     driver.settled()
-    assert not driver.window.strip.isVisible() and button.isEnabled()
+    assert not driver.window.strip.isVisible()
     target = tmp_path / "bench-iso6400.tif"
     written = tifffile.imread(target) / 257
     layer = driver.window.bench.contents[0].current

@@ -11,23 +11,21 @@ from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QMainWindow,
-    QMessageBox,
     QVBoxLayout,
     QWidget,
 )
 
-from irvane.core.errors import IrvaneError, plain_text
+from irvane.core.errors import plain_text
 from irvane.core.files.sets import OPENABLE
 from irvane.core.files.sidecar import Saved, Sidecar
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.teststrip import GRADE
-from irvane.core.preferences import choose, preferences
 from irvane.core.settings import STATIONS
 from irvane.desktop.actions import KeysDialog, make_actions
 from irvane.desktop.appearance import Appearance
+from irvane.desktop.asking import ask_largest, may_close
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
@@ -175,7 +173,7 @@ class Window(QMainWindow):
             "open_folder": self.open_folder_dialog,
             "write": self.writing.write,
             "close_item": self.close_item,
-            "largest": self._ask_largest,
+            "largest": lambda: self.say(ask_largest(self)),
             "quit": self.close,
             "previous": lambda: self.rail.step(-1),
             "next": lambda: self.rail.step(1),
@@ -239,18 +237,6 @@ class Window(QMainWindow):
         """Show a sentence for a while."""
         self.bench.note.set_full(plain_text(sentence, 400))
         self._sentence.start()
-
-    def _ask_largest(self) -> None:
-        """Up to which size pictures are decoded."""
-        now = preferences().largest_megapixels
-        size, good = QInputDialog.getDouble(
-            self, "Largest picture", "Megapixels (0: what fits into the free memory)", now or 0.0, 0.0, 1e6, 0
-        )
-        if good:
-            try:
-                choose(largest_megapixels=size or None)
-            except IrvaneError as error:
-                self.say(str(error))
 
     # opening
 
@@ -446,25 +432,9 @@ class Window(QMainWindow):
         return focus is not None and focus.testAttribute(Qt.WidgetAttribute.WA_InputMethodEnabled)
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
-        if not self._may_close():
+        if not may_close(self, self.writing.busy, self.backstage.files.unsaved()):
             event.ignore()
             return
         QApplication.instance().removeEventFilter(self)  # type: ignore[union-attr]
         self.backstage.close()
         event.accept()
-
-    def _may_close(self) -> bool:
-        """Ask when something would be lost."""
-        lost = []
-        if self.writing.busy:
-            lost.append("A file is still being written; it would not be finished.")
-        if self.backstage.files.unsaved():
-            lost.append("Settings could not be saved yet: the disk is full, or cannot be written.")
-        if not lost:
-            return True
-        box = QMessageBox(QMessageBox.Icon.NoIcon, "Close Irvane?", "\n".join(lost), parent=self)
-        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        leave = box.addButton("Close all the same", QMessageBox.ButtonRole.DestructiveRole)
-        box.setDefaultButton(stay)
-        box.exec()
-        return box.clickedButton() is leave

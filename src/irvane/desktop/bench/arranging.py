@@ -11,6 +11,9 @@ from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.picture import PictureView
 from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED, ONE
 
+#: Pixels between panes.
+_GAP = 8
+
 
 class Arranging:
     """The widgets of a bench in their grid.
@@ -29,9 +32,13 @@ class Arranging:
         self._split, self._split_angle = 0.5, 0.0
         self.grid = QGridLayout()
         self.grid.setContentsMargins(0, 0, 0, 0)
-        self.grid.setHorizontalSpacing(8)
+        self.grid.setHorizontalSpacing(_GAP)
         self.grid.setVerticalSpacing(2)
         self.grid.setRowStretch(0, 1)
+
+    def fit(self, width: int) -> None:
+        """A gap between the panes that makes two of them exactly as wide as each other."""
+        self.grid.setHorizontalSpacing(_GAP - (width - _GAP) % 2)
 
     def place(self) -> None:
         """Put the widgets to their places and show those that are wanted."""

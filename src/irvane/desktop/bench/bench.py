@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
@@ -105,6 +106,9 @@ class Bench(QWidget):
         self.trying.said.connect(self.said)
         self.trying.shown.connect(self._show_strip)
         layout.addWidget(self.test_strip, 1)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        self.arranging.fit(event.size().width())
 
     # what is shown
 

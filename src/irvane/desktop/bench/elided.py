@@ -57,10 +57,12 @@ class Elided(QLabel):
             while BETWEEN in lines[-1] and not self._fits(f"{lines[-1]}{BETWEEN}…"):
                 lines[-1] = lines[-1].rpartition(BETWEEN)[0]
             lines[-1] += f"{BETWEEN}…"
+        if BETWEEN in self._full:  # not even the first figure has room
+            lines = [line if self._fits(line) else "…" for line in lines]
         self.setText("\n".join(self._cut(line) for line in lines))
 
     def _fits(self, text: str) -> bool:
-        return self.fontMetrics().horizontalAdvance(text) <= self.width()
+        return self._cut(text) == text
 
     def _cut(self, text: str) -> str:
         return self.fontMetrics().elidedText(text, self._mode, self.width())

@@ -1,0 +1,40 @@
+"""Questions of the whole window: what would be lost by closing it, and how large pictures may be."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QInputDialog, QMessageBox, QWidget
+
+from irvane.core.errors import IrvaneError
+from irvane.core.files.boundary import largest_megapixels
+from irvane.core.preferences import choose, preferences
+
+
+def may_close(parent: QWidget, writing: bool, unsaved: int) -> bool:
+    """Ask when something would be lost: a file that is being written, settings that could not be saved."""
+    lost = []
+    if writing:
+        lost.append("A file is still being written; it would not be finished.")
+    if unsaved:
+        lost.append("Settings could not be saved yet: the disk is full, or cannot be written.")
+    if not lost:
+        return True
+    box = QMessageBox(QMessageBox.Icon.NoIcon, "Close Irvane?", "\n".join(lost), parent=parent)
+    stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+    leave = box.addButton("Close all the same", QMessageBox.ButtonRole.DestructiveRole)
+    box.setDefaultButton(stay)
+    box.exec()
+    return box.clickedButton() is leave
+
+
+def ask_largest(parent: QWidget) -> str:
+    """Ask up to which size pictures are decoded; returns what is in force now, as a sentence."""
+    now = preferences().largest_megapixels
+    size, good = QInputDialog.getDouble(
+        parent, "Largest picture", "Megapixels (0: what fits into the free memory)", now or 0.0, 0.0, 1e6, 0
+    )
+    if good:
+        try:
+            choose(largest_megapixels=size or None)
+        except IrvaneError as error:
+            return str(error)
+    return f"Pictures up to {largest_megapixels():.0f} megapixels are opened."
