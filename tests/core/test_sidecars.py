@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 from dataclasses import replace
@@ -9,7 +10,9 @@ from pathlib import Path
 
 import pytest
 
-from irvane.core.errors import ReadError
+from irvane.core.errors import ReadError, WriteError
+from irvane.core.files import atomic
+from irvane.core.files.sets import collect
 from irvane.core.files.sidecar import (
     NewerSidecarError,
     Proof,
@@ -170,3 +173,45 @@ def test_names_that_are_no_text(tmp_path: Path) -> None:
     made = save_sidecar(_edited(Sidecar(), BRIGHT), frame, "k")
     assert load_sidecar(frame, "k") == made.sidecar
     assert set_aside(made.path).exists()
+
+
+@pytest.mark.parametrize("number", [errno.EINVAL, errno.EPERM, errno.EOPNOTSUPP])
+def test_files_appear_where_there_are_no_hard_links(
+    number: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """exFAT and FAT have none, and some file systems cannot rename unless the name is taken either."""
+
+    def cannot(*_given: object, **_named: object) -> None:
+        raise OSError(number, "not supported")
+
+    for name in ("first", "second"):
+        path = tmp_path / f"{name}.txt"
+        monkeypatch.setattr(os, "link", cannot)
+        if name == "second":
+            monkeypatch.setattr(atomic, "_rename_unless_taken", cannot)
+        with atomic.atomic_file(path, overwrite=False) as temporary:
+            temporary.write_text("whole", "utf-8")
+        assert path.read_text("utf-8") == "whole"
+        with (
+            pytest.raises(WriteError, match="exists already"),
+            atomic.atomic_file(path, overwrite=False) as temporary,
+        ):
+            temporary.write_text("other", "utf-8")
+        assert path.read_text("utf-8") == "whole"
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["first.txt", "second.txt"]
+
+
+def test_what_an_interrupted_write_left_goes_after_a_day(tmp_path: Path) -> None:
+    old, new, other = (tmp_path / n for n in (".irvane-old.tif", ".irvane-new.tif", "mine.tif"))
+    for path in (old, new, other):
+        path.write_bytes(b"x")
+    for path in (old, other):
+        os.utime(path, (1, 1))
+    collect([tmp_path])
+    assert not old.exists() and new.exists() and other.exists()
+
+
+def test_a_name_too_long_for_a_sidecar_has_it_in_the_data_folder(tmp_path: Path) -> None:
+    frame = tmp_path / ("n" * 245 + ".dng")
+    made = save_sidecar(_edited(Sidecar(), BRIGHT), frame, "k")
+    assert made.path.parent != tmp_path and load_sidecar(frame, "k") == made.sidecar

@@ -141,7 +141,7 @@ def test_stations_say_what_they_do_without_a_frame() -> None:
     )
     words = station_words(changed.with_value("colour.saturation", 120), None)
     assert words["light"] == "+1.70 EV"
-    assert words["acutance"] == "fine 80 %"
+    assert words["acutance"] == "sharpening fine 80 %"
     assert words["lens"] == "corners 1.0 EV"
     assert "saturation 120 %" in words["colour"]
     assert words["finish"] == "TIFF, sRGB"

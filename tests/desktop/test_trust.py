@@ -214,7 +214,7 @@ def test_names_are_plain_text_wherever_they_are_shown(qtbot: QtBot, driver: Driv
     driver.window.session.rename_proof(driver.window.proofs.item().number, 0, name)
     driver.settled()
     caption = driver.window.bench.captions[0]
-    assert caption.proof.text().startswith("<b>bold</b> && <img") and caption.proof.width() < 420
+    assert caption.proof.text().startswith("<b>bold</b> && <img") and caption.proof.width() < 300
     assert driver.window.width() == 1280
     label = Elided()
     qtbot.addWidget(label)

@@ -43,7 +43,7 @@ RANGE = Group("range", "Range")
 WHITE_BALANCE = Group("white-balance", "White balance")
 STRENGTH = Group("strength", "Strength")
 BY_HUE = Group("by-hue", "By hue", telling=True)
-SCALE = Group("scale", "Scale", telling=True)
+SCALE = Group("scale", "Sharpening", telling=True)
 LIMITS = Group("limits", "Limits")
 FILE = Group("file", "File")
 

@@ -185,7 +185,8 @@ class KeysDialog(QDialog):
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         lines = [
-            (c.keys.replace("+", " + ") if len(c.keys) > 1 else c.keys, c.words) for c in COMMANDS if c.keys
+            (c.keys.replace("+", " + ") if len(c.keys) > 1 else c.keys or "in the menu", c.words)
+            for c in COMMANDS
         ] + list(HELD)
         half = -(-len(lines) // 2)
         for number, (keys, words) in enumerate(lines):

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import logging
 import logging.handlers
+import os
+import socket
 import sys
+from collections.abc import Mapping
 from pathlib import Path
 
 import platformdirs
@@ -48,8 +51,44 @@ def _is_first_start() -> bool:
     return True
 
 
+def _reachable(kind: int, address: str | bytes | tuple[str, int]) -> bool:
+    with socket.socket(kind, socket.SOCK_STREAM) as one:
+        one.settimeout(2)
+        try:
+            one.connect(address)
+        except OSError:
+            return False
+    return True
+
+
+def display_problem(environment: Mapping[str, str]) -> str:
+    """Why no window can be shown; empty when one can (Qt would end the process without a word of ours)."""
+    if environment.get("QT_QPA_PLATFORM", "") not in ("", "xcb", "wayland"):
+        return ""
+    wayland = environment.get("WAYLAND_DISPLAY", "")
+    if wayland and _reachable(
+        socket.AF_UNIX, str(Path(environment.get("XDG_RUNTIME_DIR", "/nowhere")) / wayland)
+    ):
+        return ""
+    display = environment.get("DISPLAY", "")
+    host, _, rest = display.rpartition(":")
+    number = rest.partition(".")[0]
+    if not wayland and not display:
+        return "there is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set); “irvane --help” lists what works without one"
+    if host not in ("", "unix") or not number.isdigit():
+        return ""  # another machine's: Qt knows
+    path = f"/tmp/.X11-unix/X{number}"
+    if _reachable(socket.AF_UNIX, path) or _reachable(socket.AF_UNIX, b"\0" + path.encode()):
+        return ""
+    return f"the screen {display or wayland} cannot be reached; “irvane --help” lists what works without one"
+
+
 def run(paths: list[Path]) -> int:
     """Open the window on files and folders; returns the exit code."""
+    problem = "" if QApplication.instance() else display_problem(os.environ)
+    if problem:
+        print(f"irvane: {problem}", file=sys.stderr)
+        return 1
     # worker threads must hand over quickly: the window's thread waits for the interpreter at most this long
     sys.setswitchinterval(0.001)
     start_log()

@@ -14,6 +14,6 @@ def tip(text: str) -> str:
     return f"<qt>{html.escape(text).replace(chr(10), '<br>')}</qt>" if Qt.mightBeRichText(text) else text
 
 
-def on_button(text: str, longest: int = 40) -> str:
+def on_button(text: str, longest: int = 28) -> str:
     """A name for a button or a menu: cut to a sane length; an ampersand is one."""
     return plain_text(text, longest).replace("&", "&&")

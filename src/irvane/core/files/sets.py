@@ -10,6 +10,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from irvane.core.errors import plain_text
+from irvane.core.files.atomic import remove_stale
 from irvane.core.files.info import FrameInfo
 from irvane.core.files.rendered import RENDERED_ENDINGS
 
@@ -92,20 +94,21 @@ def collect(paths: Iterable[Path]) -> tuple[list[Path], list[str]]:
     problems: list[str] = []
     for path in paths:
         if path.is_dir():
+            remove_stale(path)
             try:
                 inside = sorted(
                     p for p in path.iterdir() if p.suffix.lower() in OPENABLE and not p.name.startswith(".")
                 )
             except OSError as error:
-                problems.append(f"{path}: the folder cannot be read ({error.strerror})")
+                problems.append(f"{plain_text(str(path))}: the folder cannot be read ({error.strerror})")
                 continue
             if not inside:
-                problems.append(f"{path}: no picture in this folder")
+                problems.append(f"{plain_text(str(path))}: no picture in this folder")
             found += inside
         elif path.exists():
             found.append(path)
         else:
-            problems.append(f"{path}: the file is not there")
+            problems.append(f"{plain_text(str(path))}: the file is not there")
     return list(dict.fromkeys(found)), problems
 
 

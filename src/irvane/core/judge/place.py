@@ -25,6 +25,8 @@ from irvane.core.settings import Settings
 WIDE, _NARROWEST = 100, 40
 #: A place with less structure than this many times its noise holds no texture to speak of.
 _STRUCTURED = 1.5
+#: Places that correlate less with the reference have no texture in common with it.
+_ALIKE = 0.2
 #: A gradient rises by more than this many standard deviations of what is left beside it, which is noise, or less than this
 #: share of the light (the steps that are looked for).
 _SLANTED, _PLAIN = 1.0, 0.02
@@ -63,9 +65,10 @@ class PlaceFigures:
         if reference.light.std() < _STRUCTURED * reference.noise:
             return replace(self, kept=None)
         try:
-            return replace(self, kept=texture_figures(self.light, reference.light).honest)
+            found = texture_figures(self.light, reference.light)
         except ValueError:
             return replace(self, kept=None)
+        return replace(self, kept=found.honest if found.similar > _ALIKE else None)
 
 
 def wide_region(region: Region, extent: tuple[int, int]) -> Region:

@@ -130,7 +130,7 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
         "noise": noise,
         "light": _light(settings),
         "colour": _colour(settings, automatic, "…" if frame is None else "as finished"),
-        "acutance": ", ".join(strengths) + " %" if strengths else "off",
+        "acutance": "sharpening " + (", ".join(strengths) + " %" if strengths else "off"),
         "finish": f"{form}, {space}",
     }
 
