@@ -13,9 +13,9 @@ import tempfile
 import time
 from pathlib import Path
 
-from irvane.core.line.warm import warm
 from irvane.core.networks import precision
 from irvane.core.simulate.demo import make_frame
+from irvane.warm import warm
 
 ROOT = Path(__file__).parent.parent
 _LIBRAW = """

@@ -25,13 +25,13 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from irvane.core.files.writers import write_tiff
-from irvane.core.line.warm import warm
 from irvane.core.memory import give_back
 from irvane.core.simulate.demo import make_frame
 from irvane.desktop import theme
 from irvane.desktop.session import BARE
 from irvane.desktop.tidying import Tidying
 from irvane.desktop.window import Window
+from irvane.warm import warm
 from panes import six_panes
 from steps import Rows, kernels, libraw_seconds, seconds, six_by_six
 
@@ -40,7 +40,7 @@ _PARTS = ["develop", "steps", "window"]
 _CHILD = """
 import json, re, sys, time
 from irvane.cli import main
-from irvane.core.line.warm import warm
+from irvane.warm import warm
 warm()
 start = time.perf_counter()
 code = main(sys.argv[1:])

@@ -31,7 +31,8 @@ def originals(folder: Path) -> list[Path]:
     from irvane.core.files.dng import DngColour, write_dng
     from irvane.core.files.info import FrameInfo
     from irvane.core.files.presets import save_preset
-    from irvane.core.files.sidecar import Sidecar, save_sidecar
+    from irvane.core.files.proofs import Sidecar
+    from irvane.core.files.sidecar import save_sidecar
     from irvane.core.files.writers import write_exr, write_jpeg, write_tiff
     from irvane.core.image import BAYER, SIX_BY_SIX
     from irvane.core.settings import Settings

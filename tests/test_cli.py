@@ -158,7 +158,8 @@ def test_light_is_suggested_and_said(
 
 
 def test_settings_come_from_a_sidecar(frames: Path, tmp_path: Path) -> None:
-    from irvane.core.files.sidecar import Proof, Sidecar, save_sidecar
+    from irvane.core.files.proofs import Proof, Sidecar
+    from irvane.core.files.sidecar import save_sidecar
     from irvane.core.settings import Settings
 
     dark = Settings().with_value("light.exposure", -3)

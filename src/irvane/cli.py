@@ -246,7 +246,7 @@ def _window(paths: Sequence[Path]) -> int:
 
 
 def _warm(_args: argparse.Namespace) -> int:
-    from irvane.core.line.warm import warm
+    from irvane.warm import warm
 
     def progress(done: float) -> bool:
         print(f"\r  preparing the computing kernels {done:4.0%}", end="", file=sys.stderr, flush=True)

@@ -14,9 +14,8 @@ import numpy as np
 import pytest
 import shots
 
-from irvane.core import preferences
 from irvane.core.errors import FileError, ReadError, plain_text
-from irvane.core.files import boundary
+from irvane.core.files import boundary, preferences
 from irvane.core.files.boundary import reading, textual
 from irvane.core.files.header import read_header
 from irvane.core.files.info import read_info

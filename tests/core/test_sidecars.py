@@ -12,13 +12,11 @@ import pytest
 
 from irvane.core.errors import ReadError, WriteError
 from irvane.core.files import atomic
+from irvane.core.files.proofs import Proof, Sidecar, merged
 from irvane.core.files.sets import collect
 from irvane.core.files.sidecar import (
     NewerSidecarError,
-    Proof,
-    Sidecar,
     load_sidecar,
-    merged,
     save_sidecar,
     set_aside,
     sidecar_path,

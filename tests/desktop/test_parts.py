@@ -12,7 +12,7 @@ from PySide6.QtGui import QImage, QPainter
 from pytestqt.qtbot import QtBot
 
 from irvane.core.errors import WriteError
-from irvane.core.files.sidecar import Proof
+from irvane.core.files.proofs import Proof
 from irvane.core.image import NoiseModel
 from irvane.core.judge.histogram import stop_histogram
 from irvane.core.line.merging import MergeSource

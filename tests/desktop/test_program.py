@@ -27,7 +27,7 @@ def test_qt_keeps_the_references_of_none(qtbot: QtBot) -> None:
 def test_numba_runs_on_a_thread_safe_layer() -> None:
     import numba
 
-    from irvane.core.line.warm import warm
+    from irvane.warm import warm
 
     warm()
     assert numba.threading_layer() in ("omp", "tbb")

@@ -13,12 +13,12 @@ from pathlib import Path
 import platformdirs
 from PySide6.QtWidgets import QApplication
 
-from irvane.core.line.warm import is_warm
 from irvane.core.simulate.demo import demo_folder
 from irvane.desktop import theme
 from irvane.desktop.screen import SCREEN
 from irvane.desktop.tidying import Tidying
 from irvane.desktop.window import Window
+from irvane.warm import is_warm
 
 _LOG_BYTES = 1_000_000
 

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QInputDialog, QMessageBox, QWidget
 
 from irvane.core.errors import IrvaneError
 from irvane.core.files.boundary import largest_megapixels
-from irvane.core.preferences import choose, preferences
+from irvane.core.files.preferences import choose, preferences
 
 
 def may_close(parent: QWidget, writing: bool, unsaved: int) -> bool:

@@ -22,7 +22,6 @@ from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import Rendered
-from irvane.core.line.warm import warm
 from irvane.core.progress import Progress, part
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
@@ -31,6 +30,7 @@ from irvane.desktop.filework import FileWork, unexpected
 from irvane.desktop.improving import Improving
 from irvane.desktop.sights import Sights
 from irvane.desktop.wish import Wish
+from irvane.warm import warm
 
 _ANYWHERE = Region(0, 0, 1, 1)
 

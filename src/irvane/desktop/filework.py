@@ -11,13 +11,11 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from irvane.core.errors import IrvaneError, ReadError, WriteError
 from irvane.core.files.info import read_info
 from irvane.core.files.presets import presets_folder, starting
+from irvane.core.files.proofs import FIRST, Proof, Sidecar
 from irvane.core.files.sets import collect, find_brackets
 from irvane.core.files.sidecar import (
-    FIRST,
     NewerSidecarError,
-    Proof,
     Saved,
-    Sidecar,
     load_sidecar,
     save_sidecar,
     set_aside,

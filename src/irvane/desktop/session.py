@@ -10,8 +10,8 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from irvane.core.files.info import FrameInfo
+from irvane.core.files.proofs import Proof, Sidecar, merged
 from irvane.core.files.sets import Bracket
-from irvane.core.files.sidecar import Proof, Sidecar, merged
 from irvane.core.files.thumbnails import Preview
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource, Source

@@ -17,8 +17,9 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.errors import plain_text
+from irvane.core.files.proofs import Sidecar
 from irvane.core.files.sets import OPENABLE
-from irvane.core.files.sidecar import Saved, Sidecar
+from irvane.core.files.sidecar import Saved
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.teststrip import GRADE

@@ -13,8 +13,8 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from irvane.core.errors import IrvaneError, ReadError
+from irvane.core.files.preferences import preferences
 from irvane.core.memory import available
-from irvane.core.preferences import preferences
 
 log = logging.getLogger("irvane")
 

@@ -12,10 +12,9 @@ import fcntl
 import json
 import os
 import time
-import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -24,62 +23,17 @@ import platformdirs
 from irvane import __version__
 from irvane.core.errors import ReadError, SettingError, WriteError, plain_text
 from irvane.core.files.atomic import atomic_file, make_folder, write_reason
+from irvane.core.files.proofs import FIRST, Proof, Sidecar, merged
 from irvane.core.settings import Settings
 
 FORMAT = "irvane-proofs"
 #: Version 2 gave proofs an identity and a revision, and sidecars the time they were saved.
 VERSION = 2
 ENDING = ".irvane.json"
-#: Identity of the proof that every frame starts with, the same in every window.
-FIRST = "first"
 #: A sidecar is a few kilobytes a proof; what is larger is none.
 _LARGEST = 16_000_000
 #: Bytes of the longest name beside which a sidecar (put aside, of a merge) fits.
 _LONGEST_NAME = 255 - len(ENDING) - 24
-
-
-def new_id() -> str:
-    """An identity for another proof of a frame."""
-    return uuid.uuid4().hex[:12]
-
-
-@dataclass(frozen=True)
-class Proof:
-    """One development of a frame: a name, its settings, and a note on why it was kept.
-
-    Attributes
-    ----------
-    id : identity among the proofs of its frame; it stays when the name changes.
-    revision : how often it was saved changed.
-    """
-
-    name: str
-    settings: Settings = field(default_factory=Settings)
-    note: str = ""
-    id: str = field(default_factory=new_id)
-    revision: int = 0
-
-    def same(self, other: Proof | None) -> bool:
-        """Do both hold the same, whatever their revisions?"""
-        return other is not None and replace(other, revision=self.revision) == self
-
-
-@dataclass(frozen=True)
-class Sidecar:
-    """All proofs of a source and which one is current.
-
-    Attributes
-    ----------
-    members : file names of a merge's frames; empty for a frame.
-    """
-
-    proofs: tuple[Proof, ...] = (Proof("Proof 1", id=FIRST),)
-    current: int = 0
-    members: tuple[str, ...] = ()
-
-    def proof(self, id: str) -> Proof | None:
-        """The proof with an identity."""
-        return next((proof for proof in self.proofs if proof.id == id), None)
 
 
 @dataclass(frozen=True)
@@ -293,37 +247,6 @@ def stranger(frame: Path, key: str) -> Path | None:
     except ReadError:
         return None
     return found.path if found is not None and not _belongs(found, key) else None
-
-
-def merged(base: Sidecar, ours: Sidecar, theirs: Sidecar) -> tuple[Sidecar, list[str]]:
-    """Both changes of a sidecar that was `base`, and the names of proofs that were changed on both sides.
-
-    Of such a proof both stay: ours, and theirs under a name of its own.
-    """
-    kept: list[Proof] = []
-    conflicts: list[str] = []
-    order = [p.id for p in ours.proofs] + [p.id for p in theirs.proofs if ours.proof(p.id) is None]
-    for id in order:
-        old, mine, other = base.proof(id), ours.proof(id), theirs.proof(id)
-        if mine is None or other is None:
-            one = mine or other
-            assert one is not None
-            if old is None or not one.same(old):  # new, or changed after the other side removed it
-                kept.append(one)
-            continue
-        revision = max(mine.revision, other.revision)
-        if mine.same(old) or mine.same(other):
-            kept.append(replace(other, revision=revision))
-            continue
-        kept.append(replace(mine, revision=revision))
-        if not other.same(old):
-            conflicts.append(mine.name)
-            kept.append(replace(other, id=new_id(), name=f"{other.name}, changed elsewhere"))
-    if not kept:
-        kept = list(ours.proofs)
-    current = ours.proofs[min(ours.current, len(ours.proofs) - 1)].id
-    place = next((k for k, p in enumerate(kept) if p.id == current), 0)
-    return replace(ours, proofs=tuple(kept), current=place), conflicts
 
 
 @contextmanager
