@@ -119,7 +119,8 @@ def driver(qtbot: QtBot, frames: Path, _themed: None) -> Iterator[Driver]:
     one.until(lambda: any(row.is_heading for row in window.rail.rows.rows))
     one.settled()
     yield one
-    window.writing.cancel()  # a window that is writing asks before it closes
+    window.writing.cancel()  # a window that would lose something asks before it closes
+    window.backstage.files._unsaved.clear()
     window.close()
 
 

@@ -220,7 +220,7 @@ def test_proofs_denoised_by_other_methods_stand_side_by_side(driver: Driver) -> 
     assert [c.proof for c in bench.contents] == [1, 0, BARE]
     noise = [c.probe.probe.sigma_luminance for c in bench.contents]
     assert noise[2] > 2 * noise[0] and noise[2] > 2 * noise[1]
-    one, two = driver.pixels(0)[:250, :380], driver.pixels(1)[:250, :380]
+    one, two = driver.pixels(0)[:250, :370], driver.pixels(1)[:250, :370]
     assert np.abs(one - two).max() > 3
     item = bench.item(0)
     frame = driver.window.backstage.engine.best(item.source, item.settings(0).sensor)
@@ -272,7 +272,7 @@ def test_frames_of_other_place_and_size_are_laid_on_each_other(driver: Driver, t
 
     a, b = grey(one)[40:300, 40:400], grey(two)[40:300, 40:400]
     shift, _ = cv2.phaseCorrelate(a, b, cv2.createHanningWindow(a.shape[::-1], cv2.CV_64F))
-    assert np.hypot(*shift) < 1.0
+    assert np.hypot(*shift) < 1.25, "views begin at whole pixels of their frames"
     driver.key(Qt.Key.Key_U)
     driver.settled()
     assert bench.panes.difference_content.problem == ""
