@@ -10,7 +10,6 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 
 from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.kernels import blank, flat, read, serial
@@ -38,6 +37,8 @@ def curve_shift(points: Curve, levels: np.ndarray) -> np.ndarray:
     places, values = (np.array(side, float) for side in zip(*points, strict=True))
     if len(points) == 1:
         return np.full_like(levels, values[0] - places[0])
+    from scipy.interpolate import PchipInterpolator  # takes a while: only when it is needed
+
     inside = np.clip(levels, places[0], places[-1])
     return PchipInterpolator(places, values)(inside) - inside
 

@@ -16,7 +16,6 @@ from dataclasses import dataclass
 from itertools import combinations, pairwise, product
 
 import numpy as np
-from scipy.fft import dct, idct
 
 from irvane.core.image import Mosaic, NoiseModel
 from irvane.core.kernels import serial
@@ -128,6 +127,8 @@ def _window(length: int) -> np.ndarray:
 
 def _transformed(means: np.ndarray, counts: np.ndarray, noise: NoiseModel, length: int) -> _Lines:
     """Stretches of lines of one kind (lines×blocks×colours, without gaps), half overlapping, as frequencies."""
+    from scipy.fft import dct  # takes a while: only when it is needed
+
     lines, blocks, colours = means.shape
     length = min(length, lines // 2 * 2)
     padded = np.pad(means.reshape(lines, -1), ((length // 2, length), (0, 0)), mode="reflect")
@@ -286,6 +287,8 @@ def _predicted(lines: _Lines, found: list[tuple[float, float]], count: int) -> n
         c = ((weight * lines.level**2).sum(axis=1) + 1 / max(slope, _CONTRAST**2))[:, None]
         e, f = (weight[:, None] * d).sum(axis=2), ((weight * lines.level)[:, None] * d).sum(axis=2)
         waves[:, band, 0] = (c * e - b * f) / (a * c - b * b)
+    from scipy.fft import idct
+
     window = _window(lines.length)
     out = np.zeros(count + 2 * lines.length, np.float32)
     for at, piece in zip(lines.first, idct(waves, axis=1, norm="ortho"), strict=True):
