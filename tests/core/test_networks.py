@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 import threading
 import time
 
@@ -98,6 +100,24 @@ def test_a_network_that_is_not_wanted_any_more_stops() -> None:
     assert calls and time.monotonic() - began < 10
     again = networks.run("irvane.core.noise", "bayer", planes[:, :64, :64])
     assert np.isfinite(again).all(), "the same network works again"
+
+
+def test_many_threads_begin_at_once() -> None:
+    """The runtime's first steps are one thread's: otherwise some processes stood still for ever."""
+    code = (
+        "import sys, threading, numpy as np; from irvane.core import networks\n"
+        "sys.setswitchinterval(1e-5)\n"
+        "go = threading.Barrier(8)\n"
+        "def work():\n"
+        "    go.wait(); networks.run('irvane.core.noise', 'bayer', np.zeros((4, 16, 16), np.float32))\n"
+        "threads = [threading.Thread(target=work) for _ in range(8)]\n"
+        "[t.start() for t in threads]; [t.join() for t in threads]; print('done')"
+    )
+    for _ in range(6):
+        done = subprocess.run(
+            [sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True
+        )
+        assert done.stdout.strip() == "done"
 
 
 def test_threads_do_not_share_what_they_compute() -> None:

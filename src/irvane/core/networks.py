@@ -59,9 +59,18 @@ def fingerprint(package: str, name: str) -> str:
     return f"{_hash(package, name)} {_precision_of(name)}"
 
 
-@lru_cache(maxsize=1)
+_STARTING = threading.Lock()
+
+
 def _runtime() -> tuple[Any, Any]:
-    """OpenVINO, and its access to the processor.
+    """OpenVINO, and its access to the processor, started by one thread alone."""
+    with _STARTING:
+        return _started()
+
+
+@lru_cache(maxsize=1)
+def _started() -> tuple[Any, Any]:
+    """OpenVINO without its statistics.
 
     The package `openvino_telemetry` that its wheel asks for would look up a host for statistics. It is never imported:
     OpenVINO then uses its own stand-in, which does nothing.
@@ -69,6 +78,8 @@ def _runtime() -> tuple[Any, Any]:
     sys.modules["openvino_telemetry"] = None  # type: ignore[assignment]
     import openvino  # takes a while: only when it is needed
 
+    # its first touch of an array prepares its bridge to NumPy; two threads that do so at once wait for each other for ever
+    openvino.Tensor(np.zeros(1, np.float32)).data[:] = 0
     return openvino, openvino.Core()
 
 
