@@ -102,8 +102,9 @@ class _Pool:
             "NUM_STREAMS": 0,  # in the calling thread, with its priority
             "ENABLE_CPU_PINNING": False,
         }
-        model = core.read_model(_weights(package, name))
-        return core.compile_model(model, "CPU", settings).create_infer_request()
+        with _STARTING:
+            model = core.read_model(_weights(package, name))
+            return core.compile_model(model, "CPU", settings).create_infer_request()
 
     def give_back(self, key: tuple[str, str, str], request: Any) -> None:
         with self._lock:
