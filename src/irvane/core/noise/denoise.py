@@ -102,7 +102,7 @@ _LEARNED = {
     (NEWEST, 2): Method(
         "mosaic-network@7",
         _honest(learned.denoise_tile),
-        104,
+        56,
         (1056, 1056),
         partial(learned.fingerprint, 2),
         8,

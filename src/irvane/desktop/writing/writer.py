@@ -110,6 +110,7 @@ class Writing(QObject):
             self.backstage.cancel_writing()
 
     def _written(self, _path: object, sentence: str) -> None:
+        self._now = None  # the file is there now: another of its name is asked about
         self.strip.end()
         if sentence:
             self.said.emit(sentence)
