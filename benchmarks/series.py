@@ -13,9 +13,9 @@ from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.judge.colour_difference import lab_of
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.picture import Region
 from irvane.core.line.source import MOSAIC, Loaded
 from irvane.core.line.view import scene_patch, show
+from irvane.core.places import OutputRegion
 from irvane.core.sensor.levels import apply_levels
 from irvane.core.settings import Settings
 from irvane.core.simulate.camera import Body, expose
@@ -53,7 +53,7 @@ def patches(stops: float) -> tuple[np.ndarray, np.ndarray]:
     developed = develop(loaded, settings.sensor)
     h, w = developed.extent
     context = make_context(developed)
-    scene = scene_patch(developed, settings, context, Region(0, 0, h, w))
+    scene = scene_patch(developed, settings, context, OutputRegion(0, 0, h, w))
     m = SIDE // 5
     cells = scene.pixels.reshape(ROWS, SIDE, COLUMNS, SIDE, 3)[:, m:-m, :, m:-m].mean(axis=(1, 3))
     bits = np.zeros((h, w), np.uint8) if developed.clipped is None else developed.clipped

@@ -13,10 +13,10 @@ import rawpy
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import Developed, develop
 from irvane.core.line.local import denoise_region
-from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.line.whole import Output, finished_bands
 from irvane.core.noise.denoise import Removal
+from irvane.core.places import OutputRegion
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.sensor.refine import refine
 from irvane.core.settings import Settings
@@ -79,7 +79,7 @@ def throughput(developed: Developed) -> Rows:
 def denoising(developed: Developed, array: str) -> Rows:
     """Denoising and demosaicing of a megapixel beside OpenCV's non-local means."""
     h, w = developed.extent
-    region = Region(h // 4, w // 4, h // 4 + 1000, w // 4 + 1000)
+    region = OutputRegion(h // 4, w // 4, h // 4 + 1000, w // 4 + 1000)
 
     def region_of(kind: str) -> Callable[[], object]:
         return lambda: denoise_region(developed, Settings().sensor, Removal(1.0, kind), region)

@@ -170,7 +170,7 @@ def _ladder(args: argparse.Namespace) -> int:
     from irvane.core.judge.ladder import read_ladder
     from irvane.core.judge.ladder_report import ladder_report
     from irvane.core.judge.usable import USUAL_LIMIT
-    from irvane.core.line.picture import Region
+    from irvane.core.places import Region
 
     inputs, failed = expand(args.inputs)
     patches = None

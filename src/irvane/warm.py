@@ -32,10 +32,10 @@ from irvane.core.line.engine import Engine
 from irvane.core.line.looks import LOOKS, render_look
 from irvane.core.line.marks import Limits
 from irvane.core.line.merging import MergeSource, fuse_files
-from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import render_view
 from irvane.core.line.whole import Output
+from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings, bare
 
@@ -95,23 +95,26 @@ def _write(frame: Path, target: Path, **values: object) -> None:
 
 def _show(frame: Path) -> None:
     """What the window does with a frame: coarse, whole, a part, reduced; all looks; figures."""
-    engine, source, region = Engine(), FileSource(frame), Region(100, 100, 260, 260)
+    engine, source, region = Engine(), FileSource(frame), OutputRegion(100, 100, 260, 260)
     proof = Settings().with_values(_EVERYTHING)
     for settings in (proof, bare()):
         coarse = engine.coarse(source, settings.sensor)
-        whole = Region(0, 0, *coarse.developed.extent)
+        whole = OutputRegion(0, 0, *coarse.developed.extent)
         render_view(coarse.developed, settings, coarse.context, whole, marks=Limits())
         engine.full(source, settings.sensor)
-    engine.denoise_view(source, proof, Region(0, 0, *coarse.developed.extent, step=2.0))
+    engine.denoise_view(source, proof, OutputRegion(0, 0, *coarse.developed.extent, step=2.0))
     engine.denoise_local(source, proof.with_value("noise.method", "fast"), region)
     engine.denoise_local(source, proof, region)
     if engine.full(source, proof.sensor).to_be_refined(proof):
-        engine.refine_local(source, proof.sensor, region)
+        engine.refine_local(source, proof, region)
+    engine.measure_lens(source, proof.sensor)
     shown = engine.denoise(source, proof)
+    bent = proof.with_values({"lens.straighten": 1.0, "lens.falloff": "frame", "lens.fringing": 50})
+    render_view(shown.developed, bent, shown.context, region, marks=Limits())
     for look in LOOKS:
         render_look(look, shown.developed, proof, shown.context, region)
     render_view(shown.developed, proof, shown.context, region, marks=Limits())
-    place_figures(shown.developed, proof, shown.context, Region(120, 120, 184, 184))
+    place_figures(shown.developed, proof, shown.context, OutputRegion(120, 120, 184, 184))
 
 
 def _compare(frame: Path) -> None:

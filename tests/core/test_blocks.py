@@ -26,10 +26,11 @@ from irvane.core.guidance import sample
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, finite
 from irvane.core.lens.vignetting import correct_vignetting
 from irvane.core.light.guide import log_luminance, make_guide
-from irvane.core.line.picture import Patch, Picture, Region, halve
-from irvane.core.line.view import covers, trim, wanted
+from irvane.core.line.camera import covers, trim, wanted
+from irvane.core.line.picture import Patch, Picture, halve
 from irvane.core.noise.sliding import SIDE, denoise_plane
 from irvane.core.orientation import to_sensor, to_upright, upright, upright_rect
+from irvane.core.places import Region
 from irvane.core.progress import always, part, step
 from irvane.core.sensor.encoding import SMALLEST_KNEE, from_ratio, knee_for, to_ratio
 from irvane.core.sensor.linear import interpolate_linear

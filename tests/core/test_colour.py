@@ -18,9 +18,9 @@ from irvane.core.colour.spaces import SPACES, WORKING, adaptation, between, to_x
 from irvane.core.files.icc import profile
 from irvane.core.finish import job
 from irvane.core.image import CameraColour
-from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import scene_patch
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Colour, Settings
 
 #: Our keys and colour-science's names.
@@ -273,7 +273,9 @@ def test_a_deeply_pushed_grey_stays_neutral(stops: int) -> None:
         settings = Settings().with_value("noise.amount", 0).with_value("light.exposure", float(stops))
         settings = settings.with_value("sensor.banding", "off")
         developed, context = job.make(FileSource(path), settings)
-        found = scene_patch(developed, settings, context, Region(0, 0, 240, 360)).pixels.mean(axis=(0, 1))
+        found = scene_patch(developed, settings, context, OutputRegion(0, 0, 240, 360)).pixels.mean(
+            axis=(0, 1)
+        )
     cast = np.log2(found / found.mean())
     assert np.abs(cast).max() < (0.05 if stops < 10 else 0.15)  # EV
     assert found.mean() == pytest.approx(0.18 * 2**0.5, rel=0.06 if stops < 10 else 0.2)

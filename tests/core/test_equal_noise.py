@@ -21,8 +21,8 @@ from irvane.core.judge.place import place_figures
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import denoise_whole, develop
 from irvane.core.line.frame import Frame
-from irvane.core.line.picture import Region
 from irvane.core.noise.denoise import Removal
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 
 
@@ -41,8 +41,8 @@ def test_the_amount_is_that_of_a_mixture_of_plain_and_clean() -> None:
 def test_noise_of_a_place_is_relative_to_its_light() -> None:
     rng = np.random.default_rng(3)
     light = np.repeat(rng.normal(0.2, 0.01, (40, 40, 1)), 3, axis=2)
-    assert relative_noise(lambda _r: light, Region(0, 0, 40, 40)) == pytest.approx(0.05, rel=0.05)
-    assert relative_noise(lambda _r: light * 0, Region(0, 0, 40, 40)) == np.inf
+    assert relative_noise(lambda _r: light, OutputRegion(0, 0, 40, 40)) == pytest.approx(0.05, rel=0.05)
+    assert relative_noise(lambda _r: light * 0, OutputRegion(0, 0, 40, 40)) == np.inf
     with pytest.raises(ValueError, match="too dark"):
         even_places(lambda _r: light * 0, places((400, 600)))
 
@@ -110,6 +110,6 @@ def test_a_gradient_under_the_probe_tells_its_steps(steps: int) -> None:
     camera = np.repeat(np.repeat(ramp[None, :, None], 300, 0), 3, 2) * shots.NEUTRAL.astype(np.float32)
     developed = develop(shots.loaded(np.ascontiguousarray(camera), iso=100), Settings().sensor)
     settings = Settings().with_value("noise.amount", 0.0)
-    found = place_figures(developed, settings, make_context(developed), Region(140, 190, 160, 210))
+    found = place_figures(developed, settings, make_context(developed), OutputRegion(140, 190, 160, 210))
     assert found.gradient is not None and found.mtf50 is None
     assert (found.gradient.steps >= 1) == bool(steps)

@@ -10,8 +10,8 @@ import shots
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.develop import denoise_whole, develop
 from irvane.core.line.local import denoise_region
-from irvane.core.line.picture import Region
 from irvane.core.noise.denoise import Removal
+from irvane.core.places import Region
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.sensor.false_colour import clean_colour
 from irvane.core.settings import Settings

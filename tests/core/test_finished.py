@@ -14,10 +14,10 @@ from irvane.core.finish import job
 from irvane.core.line.develop import denoise_whole, develop
 from irvane.core.line.engine import Engine
 from irvane.core.line.local import denoise_region
-from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.finished import denoise_finished, estimate
+from irvane.core.places import Region
 from irvane.core.settings import Settings
 
 

@@ -9,10 +9,10 @@ from scipy.ndimage import gaussian_filter
 
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.picture import Region
 from irvane.core.line.view import render_view
 from irvane.core.line.whole import Output, finished_bands
 from irvane.core.noise.grain import add_grain, grain_pattern
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 
 
@@ -55,9 +55,11 @@ def test_views_and_files_show_the_same_grain() -> None:
     whole = np.concatenate([b for _, b in finished_bands(developed, settings, context, Output(), 8)]).astype(
         int
     )
-    part = render_view(developed, settings, context, Region(90, 110, 210, 240)).pixels[..., :3].astype(int)
+    part = (
+        render_view(developed, settings, context, OutputRegion(90, 110, 210, 240)).pixels[..., :3].astype(int)
+    )
     assert np.abs(part - whole[90:210, 110:240]).max() <= 1
     plain = render_view(
-        developed, settings.with_value("noise.grain", 0.0), context, Region(90, 110, 210, 240)
+        developed, settings.with_value("noise.grain", 0.0), context, OutputRegion(90, 110, 210, 240)
     )
     assert np.abs(part - plain.pixels[..., :3]).mean() > 2

@@ -7,11 +7,11 @@ import shots
 from hypothesis import given
 from hypothesis import strategies as st
 
+from irvane.core.line.camera import mixed_patch
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.picture import Region
-from irvane.core.line.view import mixed_patch
 from irvane.core.noise.haze import clear_black, measure_haze
+from irvane.core.places import Region
 from irvane.core.settings import Settings
 
 NOISE = shots.noise_of(12800)

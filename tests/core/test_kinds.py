@@ -12,9 +12,9 @@ import tifffile
 from irvane.core.errors import ReadError
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.picture import Region
 from irvane.core.line.source import CAMERA, MOSAIC, FileSource
 from irvane.core.line.view import render_view
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 from irvane.core.simulate.camera import Body
 
@@ -78,7 +78,7 @@ def _shown(path: Path) -> np.ndarray:
     developed = develop(loaded, Settings().sensor)
     h, w = developed.extent
     return (
-        render_view(developed, Settings(), make_context(developed), Region(0, 0, h, w))
+        render_view(developed, Settings(), make_context(developed), OutputRegion(0, 0, h, w))
         .pixels[..., :3]
         .astype(float)
     )

@@ -15,7 +15,7 @@ from irvane.core.judge.chart import find_chart, marked_chart
 from irvane.core.judge.ladder import CameraLadder, read_ladder
 from irvane.core.judge.transfer import Point, fit, pair_points
 from irvane.core.judge.usable import Comparison, compare, differs_from, verdict
-from irvane.core.line.picture import Region
+from irvane.core.places import Region
 from irvane.core.sensor.levels import apply_levels
 from irvane.core.simulate.camera import Body, expose
 from irvane.core.simulate.demo import BODY_A, BODY_B, LADDER_FOLDER

@@ -18,16 +18,18 @@ from irvane.core.files.cache import ResultCache
 from irvane.core.finish.job import assemble
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.judge.figures import whole_figures
+from irvane.core.line.camera import trim
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import Developed, denoise_whole, develop, quick
 from irvane.core.line.engine import Engine
 from irvane.core.line.frame import Frame
 from irvane.core.line.jobs import Worker
-from irvane.core.line.picture import Region, decode16, encode16
+from irvane.core.line.picture import decode16, encode16
 from irvane.core.line.source import FileSource
-from irvane.core.line.view import render_view, scene_patch, show, trim
+from irvane.core.line.view import render_view, scene_patch, show
 from irvane.core.line.whole import Output
 from irvane.core.noise.denoise import Removal
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Acutance, Colour, Light, Settings, bare
 
 #: One setting of every station moved, so that every step takes part.
@@ -78,7 +80,11 @@ STEPS = {
 def test_a_view_at_one_to_one_is_what_is_written(bayer: Frame, name: str) -> None:
     settings = STEPS[name]
     whole = assemble(bayer.developed, settings, bayer.context, Output("srgb"), 32)
-    for region in (Region(100, 130, 260, 330), Region(0, 0, 90, 80), Region(500, 600, 660, 760)):
+    for region in (
+        OutputRegion(100, 130, 260, 330),
+        OutputRegion(0, 0, 90, 80),
+        OutputRegion(500, 600, 660, 760),
+    ):
         patch = trim(scene_patch(bayer.developed, settings, bayer.context, region), region)
         seen = SPACES["srgb"].encode(show(patch, bayer.developed, settings))
         written = whole[region.top : region.bottom, region.left : region.right]
@@ -93,7 +99,7 @@ def _lab(linear: np.ndarray) -> np.ndarray:
 def test_the_fitted_view_is_the_reduced_result(bayer: Frame, name: str) -> None:
     settings, step = STEPS[name], 4.0
     h, w = bayer.developed.extent
-    region = Region(0, 0, h, w)
+    region = OutputRegion(0, 0, h, w)
     everything = scene_patch(bayer.developed, settings, bayer.context, region)
     size = (w // 4, h // 4)
     whole = show(everything, bayer.developed, settings)[: size[1] * 4, : size[0] * 4]
@@ -106,7 +112,7 @@ def test_the_fitted_view_is_the_reduced_result(bayer: Frame, name: str) -> None:
     assert difference.mean() <= 0.5
     assert np.percentile(difference, 99) <= 2
     # while a slider moves: reduced first, then rendered
-    fit = Region(0, 0, h, w, step)
+    fit = OutputRegion(0, 0, h, w, step)
     live = show(
         trim(scene_patch(bayer.developed, settings, bayer.context, fit), fit), bayer.developed, settings
     )
@@ -117,7 +123,7 @@ def test_the_fitted_view_is_the_reduced_result(bayer: Frame, name: str) -> None:
 
 def test_amount_zero_equals_off_exactly(bayer: Frame) -> None:
     off = Settings().with_value("noise.amount", 0)
-    region = Region(100, 100, 200, 220)
+    region = OutputRegion(100, 100, 200, 220)
     without = Developed(**{**vars(bayer.developed), "denoised": None})
     a = scene_patch(bayer.developed, off, bayer.context, region).pixels
     b = scene_patch(without, off, bayer.context, region).pixels
@@ -140,7 +146,7 @@ def test_locally_denoised_pixels_are_those_of_the_whole(cfa: np.ndarray, flip: i
     coarse = engine.coarse(source, settings.sensor)
     assert coarse.coarse
     extent = coarse.developed.extent
-    region = Region(70, 80, 130, 150)
+    region = OutputRegion(70, 80, 130, 150)
     frame = engine.denoise_local(source, settings, region)
     assert not frame.coarse
     assert frame.developed.extent == extent
@@ -161,8 +167,8 @@ def test_panes_keep_what_was_denoised_for_each(frames: Path) -> None:
     source = FileSource(frames / "bench-iso6400.dng")
     full = engine.full(source, settings.sensor)
     h, w = full.developed.extent
-    reduced = [Region(0, 0, h, w, step) for step in (2.0, 2.01, 2.02)]
-    near = [Region(top, 40, top + 60, 100) for top in (20, 60, 90)]
+    reduced = [OutputRegion(0, 0, h, w, step) for step in (2.0, 2.01, 2.02)]
+    near = [OutputRegion(top, 40, top + 60, 100) for top in (20, 60, 90)]
     shown = [(source, settings.sensor)], [full.removal(settings)]
     engine.pin(*shown, reduced + near)
     for region in reduced:
@@ -221,7 +227,9 @@ def test_mosaics_are_given_up_first_and_made_again(frames: Path) -> None:
     assert again is kept.developed and again.mosaic is not None
     np.testing.assert_array_equal(again.mosaic.data, whole.mosaic.data)
     kept.developed.mosaic = None
-    local = engine.denoise_local(first, Settings().with_value("noise.amount", 100), Region(0, 0, 64, 64))
+    local = engine.denoise_local(
+        first, Settings().with_value("noise.amount", 100), OutputRegion(0, 0, 64, 64)
+    )
     assert local.patches
 
 
@@ -254,7 +262,7 @@ def test_quick_form_shows_the_same_place(bayer: Frame) -> None:
     camera = shots.photograph("astronaut.png") * shots.NEUTRAL.astype(np.float32)
     source = shots.loaded(camera, 100)
     coarse, full = quick(source), develop(source, Settings().sensor)
-    region = Region(0, 0, *full.extent, 2.0)
+    region = OutputRegion(0, 0, *full.extent, 2.0)
     a = render_view(coarse, Settings(), make_context(coarse), region)
     b = render_view(full, Settings(), make_context(full), region)
     assert (a.top, a.left, a.bottom, a.right) == (b.top, b.left, b.bottom, b.right)
@@ -273,7 +281,7 @@ def test_figures_are_those_of_all_pixels(bayer: Frame) -> None:
     found, picture = whole_figures(bayer.developed, settings, bayer.context)
     assert picture is None
     h, w = bayer.developed.extent
-    region = Region(0, 0, h, w)
+    region = OutputRegion(0, 0, h, w)
     pixels = show(
         trim(scene_patch(bayer.developed, settings, bayer.context, region), region), bayer.developed, settings
     )

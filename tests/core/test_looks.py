@@ -15,9 +15,9 @@ from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, denoise_whole, develop
 from irvane.core.line.looks import LOOKS, PICTURE, missing, render_look
 from irvane.core.line.marks import BLACK, GAMUT, SENSOR, WHITE, Limits, gamut_marks, reduced_marks
-from irvane.core.line.picture import Region
 from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import Removal
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 
 OFF = Settings().with_value("noise.amount", 0.0)
@@ -42,7 +42,7 @@ def frame() -> tuple[Developed, Context]:
 @pytest.mark.parametrize("name", LOOKS)
 def test_every_look_covers_the_region(frame: tuple[Developed, Context], name: str) -> None:
     for step in (1.0, 2.5):
-        region = Region(20, 31, 140, 171, step)
+        region = OutputRegion(20, 31, 140, 171, step)
         seen = render_look(name, frame[0], OFF, frame[1], region)
         usual = render_view(frame[0], OFF, frame[1], region)
         assert abs(seen.top - usual.top) <= step and abs(seen.right - usual.right) <= step
@@ -51,14 +51,14 @@ def test_every_look_covers_the_region(frame: tuple[Developed, Context], name: st
 
 
 def test_the_picture_is_the_view(frame: tuple[Developed, Context]) -> None:
-    region = Region(0, 0, 240, 300)
+    region = OutputRegion(0, 0, 240, 300)
     np.testing.assert_array_equal(
         render_look(PICTURE, *frame[:1], OFF, frame[1], region).pixels, render_view(*frame[:1], OFF, frame[1], region).pixels
     )  # fmt: skip
 
 
 def test_a_lift_is_exposure_for_the_eye_only(frame: tuple[Developed, Context]) -> None:
-    region = Region(0, 0, 240, 300)
+    region = OutputRegion(0, 0, 240, 300)
     lifted = render_look("lifted-2", *frame[:1], OFF, frame[1], region).pixels.astype(int)
     offset = render_view(*frame[:1], OFF, frame[1], region, offset=2.0).pixels.astype(int)
     np.testing.assert_array_equal(lifted, offset)
@@ -67,7 +67,7 @@ def test_a_lift_is_exposure_for_the_eye_only(frame: tuple[Developed, Context]) -
 
 @pytest.mark.parametrize("name", ["stress-contrast", "stress-shadows", "stress-curve"])
 def test_stress_is_what_later_settings_would_show(frame: tuple[Developed, Context], name: str) -> None:
-    region = Region(40, 50, 140, 190)
+    region = OutputRegion(40, 50, 140, 190)
     seen = render_look(name, *frame[:1], OFF, frame[1], region).pixels.astype(int)
     tried = OFF
     for path, value in LOOKS[name].changes:
@@ -77,13 +77,13 @@ def test_stress_is_what_later_settings_would_show(frame: tuple[Developed, Contex
 
 
 def test_luminance_and_colour_part_the_picture(frame: tuple[Developed, Context]) -> None:
-    region = Region(0, 0, 240, 300)
+    region = OutputRegion(0, 0, 240, 300)
     grey = render_look("luminance", *frame[:1], OFF, frame[1], region).pixels
     assert (grey[..., 0] == grey[..., 1]).all() and (grey[..., 1] == grey[..., 2]).all()
     neutral = np.full((96, 96, 3), 0.3, np.float32) * shots.NEUTRAL.astype(np.float32)
     neutral[:, 48:] *= 0.5
     developed = develop(shots.loaded(neutral, iso=100), Settings().sensor)
-    colour = render_look("colour", developed, OFF, make_context(developed), Region(0, 0, 96, 96)).pixels
+    colour = render_look("colour", developed, OFF, make_context(developed), OutputRegion(0, 0, 96, 96)).pixels
     # two greys of different brightness look the same where only colour is seen
     assert np.ptp(colour[16:-16, 16:-16, :3].reshape(-1, 3).mean(axis=0)) < 4
     assert abs(float(colour[:, 8:40].mean()) - float(colour[:, 56:88].mean())) < 2
@@ -97,7 +97,7 @@ def test_the_mosaic_is_shown_as_it_is(cfa: np.ndarray, flip: int) -> None:
     turns = {0: 0, 3: 2, 5: 1, 6: 3}[flip]
     values = np.rot90(developed.mosaic.data, turns)
     colours = np.rot90(developed.mosaic.colours(), turns)
-    region = Region(17, 23, 101, 118)
+    region = OutputRegion(17, 23, 101, 118)
     seen = render_look("mosaic", developed, OFF, context, region).pixels[..., :3]
     part = slice(17, 101), slice(23, 118)
     expected = np.zeros((84, 95, 3), np.float32)
@@ -110,7 +110,7 @@ def test_the_mosaic_is_shown_as_it_is(cfa: np.ndarray, flip: int) -> None:
 def test_one_colour_of_the_mosaic_keeps_its_values() -> None:
     developed, context = _frame()
     assert developed.mosaic is not None
-    seen = render_look("mosaic-blue", developed, OFF, context, Region(0, 0, 240, 300)).pixels
+    seen = render_look("mosaic-blue", developed, OFF, context, OutputRegion(0, 0, 240, 300)).pixels
     blue = np.repeat(np.clip(developed.mosaic.data[1::2, 1::2], 0, 1)[..., None], 3, 2)
     np.testing.assert_allclose(seen[::2, ::2, :3].astype(int), to_screen(blue)[..., :3].astype(int), atol=1)
     np.testing.assert_array_equal(seen[::2], seen[1::2])
@@ -123,7 +123,7 @@ def test_removed_noise_is_what_denoising_took() -> None:
     assert loaded.mosaic is not None
     loaded = replace(loaded, mosaic=shots.noisy(Mosaic(loaded.mosaic.data, BAYER), noise), noise=noise)
     developed = develop(loaded, Settings().sensor)
-    context, region = make_context(developed), Region(24, 24, 168, 168)
+    context, region = make_context(developed), OutputRegion(24, 24, 168, 168)
     nothing = render_look("removed", developed, OFF, context, region).pixels[..., :3]
     assert nothing.std() == 0
     full = Settings().with_value("noise.amount", 100.0)
@@ -138,7 +138,8 @@ def test_removed_noise_is_what_denoising_took() -> None:
 
 def test_zones_are_whole_stops_around_mid_grey(frame: tuple[Developed, Context]) -> None:
     shown = (
-        render_look("zones", *frame[:1], Settings(), frame[1], Region(0, 0, 100, 150)).pixels[..., :3] / 255
+        render_look("zones", *frame[:1], Settings(), frame[1], OutputRegion(0, 0, 100, 150)).pixels[..., :3]
+        / 255
     )
     assert np.ptp(shown, axis=2).max() == 0
     linear = np.where(shown <= 0.04045, shown / 12.92, ((shown + 0.055) / 1.055) ** 2.4)
@@ -179,7 +180,7 @@ def test_colours_that_the_output_space_does_not_hold_are_marked(space: str, lost
 def test_clipping_is_marked_where_it_is() -> None:
     developed, context = _frame(gain=3.0, iso=100)
     assert developed.clipped is not None and developed.clipped.any()
-    region = Region(0, 0, 240, 300)
+    region = OutputRegion(0, 0, 240, 300)
     view = render_view(developed, OFF, context, region, marks=Limits())
     assert view.marks is not None
     np.testing.assert_array_equal(view.marks & SENSOR, developed.clipped)

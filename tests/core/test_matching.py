@@ -12,8 +12,8 @@ from irvane.core.image import LUMA_2020
 from irvane.core.judge.matching import KINDS, Match, match
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.picture import Region
 from irvane.core.line.view import scene_patch
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 
 
@@ -25,7 +25,9 @@ def rendered():
 
     def render(settings: Settings, offset: float = 0.0) -> np.ndarray:
         h, w = developed.extent
-        return scene_patch(developed, settings, context, Region(0, 0, h, w)).pixels * np.float32(2.0**offset)
+        return scene_patch(developed, settings, context, OutputRegion(0, 0, h, w)).pixels * np.float32(
+            2.0**offset
+        )
 
     return render
 

@@ -15,12 +15,12 @@ from irvane.core.files.info import FrameInfo
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.merging import MergeSource, fuse_files
-from irvane.core.line.picture import Region
 from irvane.core.line.source import MERGED
 from irvane.core.line.view import scene_patch
 from irvane.core.merge.align import align, warp
 from irvane.core.merge.fusion import fuse
 from irvane.core.merge.hdr import Member, choose_reference, merge, plan
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings, bare
 
 SHUTTERS = (1 / 200, 1 / 50, 1 / 12.5)
@@ -148,7 +148,7 @@ def test_a_merge_is_a_source_like_any_other(frames: Path) -> None:
     assert developed.denoised is not None
     context = make_context(developed)
     assert context.guide.peak > 2
-    whole = Region(0, 0, *developed.extent, step=2)
+    whole = OutputRegion(0, 0, *developed.extent, step=2)
     bare_light, light = (scene_patch(developed, one, context, whole).pixels for one in (bare(), Settings()))
     brightest = np.unravel_index(light[..., 0].argmax(), light.shape[:2])
     # nothing of a merge is cut at 1

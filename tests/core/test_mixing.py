@@ -12,12 +12,13 @@ from hypothesis import strategies as st
 from scipy.ndimage import gaussian_filter
 
 from irvane.core import threads
+from irvane.core.line.camera import camera_reach, mixed_patch, noise_shares
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.picture import Region
-from irvane.core.line.view import mixed_patch, noise_shares, reach, render_view
+from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.mixing import Shares, mix
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Noise, Settings
 
 GAINS = np.array([1.9, 1.0, 1.5])
@@ -136,13 +137,13 @@ def test_a_view_of_a_part_mixes_as_the_whole_does() -> None:
         ("acutance.fine", 40.0),
     ):
         wished = wished.with_value(path, value)
-    assert reach(wished) > reach(wished.with_value("acutance.fine", 0.0)) > 0
-    whole = render_view(made, wished, context, Region(0, 0, 300, 360)).pixels.astype(int)
-    part = render_view(made, wished, context, Region(90, 110, 210, 240)).pixels.astype(int)
+    assert camera_reach(wished) > 0
+    whole = render_view(made, wished, context, OutputRegion(0, 0, 300, 360)).pixels.astype(int)
+    part = render_view(made, wished, context, OutputRegion(90, 110, 210, 240)).pixels.astype(int)
     assert np.abs(part - whole[90:210, 110:240]).max() <= 1
     # a larger piece of denoised pixels stands in for the whole picture
     bare = replace(made, denoised=None, removal=Removal())
-    clean = made.denoised.read(Region(50, 60, 260, 300))
-    local = mixed_patch(bare, wished, context, Region(90, 110, 210, 240), clean)
-    usual = mixed_patch(made, wished, context, Region(90, 110, 210, 240))
+    clean = made.denoised.read(OutputRegion(50, 60, 260, 300))
+    local = mixed_patch(bare, wished, context, OutputRegion(90, 110, 210, 240), clean)
+    usual = mixed_patch(made, wished, context, OutputRegion(90, 110, 210, 240))
     np.testing.assert_allclose(local.pixels, usual.pixels, atol=1e-6)

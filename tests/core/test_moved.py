@@ -12,11 +12,11 @@ from irvane.core.line.develop import develop, quick
 from irvane.core.line.looks import render_look
 from irvane.core.line.marks import Limits
 from irvane.core.line.moved import LastView
-from irvane.core.line.picture import Region
 from irvane.core.line.view import Rendered
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 
-FIRST = Region(100, 120, 300, 360)
+FIRST = OutputRegion(100, 120, 300, 360)
 
 
 @pytest.fixture(scope="module")
@@ -25,10 +25,10 @@ def rendering():
     developed = develop(shots.loaded(np.ascontiguousarray(camera[:396, :504]), iso=400), Settings().sensor)
     context = make_context(developed)
     settings = _settings({**BUSY, "noise.grain": 30})
-    asked: list[Region] = []
+    asked: list[OutputRegion] = []
 
     def at(look: str):
-        def render(region: Region) -> Rendered:
+        def render(region: OutputRegion) -> Rendered:
             asked.append(region)
             return render_look(
                 look, developed, settings, context, region, marks=Limits() if look == "picture" else None
@@ -47,7 +47,9 @@ def test_a_moved_view_equals_one_rendered_anew(rendering, look: str, move: tuple
     at, asked = rendering
     render, last = at(look), LastView()
     last.render(1, (render,), FIRST, render)
-    region = Region(FIRST.top + move[0], FIRST.left + move[1], FIRST.bottom + move[0], FIRST.right + move[1])
+    region = OutputRegion(
+        FIRST.top + move[0], FIRST.left + move[1], FIRST.bottom + move[0], FIRST.right + move[1]
+    )
     anew = render(region)
     asked.clear()
     moved = last.render(1, (render,), region, render)
@@ -71,7 +73,7 @@ def test_other_settings_other_pixels_and_other_zooms_are_rendered_anew(rendering
         last = LastView()
         last.render(1, (part,), FIRST, render)
         asked.clear()
-        region = Region(FIRST.top, FIRST.left + 10, FIRST.bottom, FIRST.right + 10, step)
+        region = OutputRegion(FIRST.top, FIRST.left + 10, FIRST.bottom, FIRST.right + 10, step)
         last.render(what, parts, region, render)
         assert asked == [region]
 
@@ -79,7 +81,7 @@ def test_other_settings_other_pixels_and_other_zooms_are_rendered_anew(rendering
 def test_a_view_after_one_at_another_zoom_is_rendered_anew(rendering) -> None:
     at, asked = rendering
     render, last, part = at("picture"), LastView(), object()
-    last.render(1, (part,), Region(0, 0, 396, 504, 2.0), render)
+    last.render(1, (part,), OutputRegion(0, 0, 396, 504, 2.0), render)
     asked.clear()
     last.render(1, (part,), FIRST, render)
     assert asked == [FIRST]
@@ -90,9 +92,13 @@ def test_a_coarse_frame_can_be_moved_too() -> None:
     developed = quick(shots.loaded(np.ascontiguousarray(camera[:240, :360])))
     context, settings, last = make_context(developed), Settings(), LastView()
 
-    def render(region: Region) -> Rendered:
+    def render(region: OutputRegion) -> Rendered:
         return render_look("picture", developed, settings, context, region)
 
-    for region in (Region(20, 20, 180, 240), Region(36, 28, 196, 248), Region(30, 40, 190, 260)):
+    for region in (
+        OutputRegion(20, 20, 180, 240),
+        OutputRegion(36, 28, 196, 248),
+        OutputRegion(30, 40, 190, 260),
+    ):
         moved = last.render(1, (developed,), region, render)
         np.testing.assert_array_equal(moved.pixels, render(region).pixels)

@@ -11,8 +11,9 @@ import pytest
 import shots
 
 from irvane.core.line.engine import Engine
-from irvane.core.line.picture import Patch, Picture, Region, decode16, encode16, whole_tiles
+from irvane.core.line.picture import Patch, Picture, decode16, encode16, whole_tiles
 from irvane.core.line.source import FileSource
+from irvane.core.places import Region
 from irvane.core.settings import Sensor, bare
 
 REGIONS = [

@@ -14,10 +14,10 @@ from irvane.core.line.engine import Engine
 from irvane.core.line.frame import FINAL, ROUGH
 from irvane.core.line.local import denoise_view
 from irvane.core.line.looks import LOOKS, render_look, settings_in
-from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.noise.reduced import denoise_reduced, noise_of
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 
 ARRAYS = pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])
@@ -29,7 +29,7 @@ GAINS = 1 / shots.NEUTRAL
 def test_noise_of_a_reduced_picture_is_foreseen(cfa: np.ndarray, step: float) -> None:
     h, w = 600, 720
     loaded = shots.loaded(np.full((h, w, 3), 0.2, np.float32) * shots.NEUTRAL.astype(np.float32), 6400, cfa)
-    patch = develop(loaded, Settings().sensor).plain.read(Region(0, 0, h, w, step))
+    patch = develop(loaded, Settings().sensor).plain.read(OutputRegion(0, 0, h, w, step))
     expected = noise_of(loaded.noise, cfa, patch.step)
     inner = patch.pixels[8:-8, 8:-8]
     for colour in range(3):
@@ -43,7 +43,7 @@ def test_a_reduced_view_comes_nearer_to_the_truth(cfa: np.ndarray, step: float, 
     # a photograph of scikit-image; what it is without noise is the truth
     camera = shots.photograph("chelsea.png", reduced=False)[:300, :444] * shots.NEUTRAL.astype(np.float32)
     camera = np.ascontiguousarray(camera)
-    whole = Region(0, 0, 300, 444, step)
+    whole = OutputRegion(0, 0, 300, 444, step)
     dirty, true = (develop(shots.loaded(camera, iso, cfa), Settings().sensor) for iso in (51200, 1))
     before, truth = (developed.plain.read(whole) for developed in (dirty, true))
     after = denoise_view(dirty, Removal(1.0), whole)
@@ -68,7 +68,7 @@ def test_every_look_takes_it(name: str, frames: Path) -> None:
     settings = Settings().with_value("noise.amount", 100).with_value("noise.luminance", 60)
     frame = engine.full(source, settings.sensor)
     h, w = frame.developed.extent
-    region = Region(0, 0, h, w, 2.3)
+    region = OutputRegion(0, 0, h, w, 2.3)
     effective = settings_in(name, settings)
     frame = engine.denoise_view(source, effective, region)
     clean, state = frame.stand_in(effective, region)
@@ -80,13 +80,13 @@ def test_every_look_takes_it(name: str, frames: Path) -> None:
     untouched = LOOKS[name].raw is not None or LOOKS[name].removed
     assert np.array_equal(seen.pixels, plain.pixels) == untouched
     # another region, or another reach of the steps, is not served by it
-    assert frame.rough(effective, Region(0, 0, h, w, 3.0)) is None
+    assert frame.rough(effective, OutputRegion(0, 0, h, w, 3.0)) is None
     assert frame.rough(settings.with_value("noise.method", FAST), region) is None
 
 
 def test_it_gives_way_to_the_whole(frames: Path) -> None:
     engine, source = Engine(), FileSource(next(frames.glob("bench*.dng")))
     settings = Settings().with_value("noise.amount", 100)
-    region = Region(0, 0, *engine.full(source, settings.sensor).developed.extent, 2.0)
+    region = OutputRegion(0, 0, *engine.full(source, settings.sensor).developed.extent, 2.0)
     assert engine.denoise_view(source, settings, region).stand_in(settings, region)[1] == ROUGH
     assert engine.denoise(source, settings).stand_in(settings, region) == (None, FINAL)

@@ -16,12 +16,12 @@ from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
 from irvane.core.line.engine import Engine, denoised_key
 from irvane.core.line.merging import _member
-from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import render_view
 from irvane.core.line.whole import Output
 from irvane.core.noise.denoise import BEST, FAST, Removal
+from irvane.core.places import OutputRegion
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.sensor.refine import Removed, filters_of, refine
 from irvane.core.settings import Sensor, Settings
@@ -202,7 +202,11 @@ def test_denoised_pictures_are_refined_by_the_best_method_only(cfa: np.ndarray) 
 def test_the_engine_refines_a_frame_in_the_background(tmp_path: Path) -> None:
     path = tmp_path / "six.dng"
     shots.dng(path, shots.photograph(), cfa=SIX_BY_SIX)
-    engine, source, settings = Engine(), FileSource(path), Settings().with_value("noise.amount", 0)
+    engine, source, settings = (
+        Engine(),
+        FileSource(path),
+        Settings().with_values({"noise.amount": 0, "lens.aberration": "off"}),
+    )
     first = engine.full(source, settings.sensor)
     assert first.denoised_for(settings) and not first.complete_for(settings)
     refined = engine.refine(source, settings.sensor)
@@ -217,15 +221,18 @@ def test_the_engine_refines_a_frame_in_the_background(tmp_path: Path) -> None:
 def test_what_is_seen_is_refined_before_the_whole_as_in_the_whole(orientation: int, tmp_path: Path) -> None:
     path = tmp_path / "six.dng"
     shots.dng(path, shots.photograph(reduced=False), cfa=SIX_BY_SIX, orientation=orientation)
-    engine, source, settings = Engine(), FileSource(path), Settings().with_value("noise.amount", 0)
-    sensor, region = settings.sensor, Region(70, 150, 200, 300)
+    engine, source = Engine(), FileSource(path)
+    settings = Settings().with_values({"noise.amount": 0, "lens.aberration": "off"})
+    sensor, region = settings.sensor, OutputRegion(70, 150, 200, 300)
     before = engine.full(source, sensor).developed.plain
-    frame = engine.refine_local(source, sensor, region)
-    assert frame.refined_at(region) and not frame.refined_at(Region(300, 150, 360, 300))
+    frame = engine.refine_local(source, settings, region)
+    assert frame.refined_at(settings, region) and not frame.refined_at(
+        settings, OutputRegion(300, 150, 360, 300)
+    )
     assert not frame.complete_for(settings), "the rest is still to come"
     local = frame.developed.plain.read(region).pixels
-    assert np.array_equal(frame.developed.plain.read(Region(300, 150, 360, 300)).pixels,
-                          before.read(Region(300, 150, 360, 300)).pixels)  # fmt: skip
+    assert np.array_equal(frame.developed.plain.read(OutputRegion(300, 150, 360, 300)).pixels,
+                          before.read(OutputRegion(300, 150, 360, 300)).pixels)  # fmt: skip
     whole = engine.refine(source, sensor).developed.plain.read(region).pixels
     assert np.abs(local - whole).max() < 2e-4 < np.abs(before.read(region).pixels - whole).max()
 
@@ -243,8 +250,8 @@ def test_a_proof_that_is_complete_is_refined_too(tmp_path: Path, amount: float) 
     assert written.refined == (amount < 100), "of the plain picture nothing is seen"
     one, other = (job.assemble(d, settings, context, Output(), 16) for d in (made.developed, written))
     assert np.array_equal(one, other)
-    strip = render_crop(Engine(), source, settings, Region(0, 0, 90, 120))
-    shown = render_view(written, settings, made.context, Region(0, 0, 90, 120))
+    strip = render_crop(Engine(), source, settings, OutputRegion(0, 0, 90, 120))
+    shown = render_view(written, settings, made.context, OutputRegion(0, 0, 90, 120))
     assert np.abs(strip.pixels.astype(int) - shown.pixels).max() <= 1
 
 

@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from irvane.core.declaring import Cropping, Name
 from irvane.core.errors import ReadError, SettingError, WriteError
 from irvane.core.files.atomic import atomic_file
 from irvane.core.files.proofs import Proof, Sidecar
@@ -60,6 +61,10 @@ def test_settings_survive_json(data: st.DataObject) -> None:
             count = len(places)
             values = sorted(data.draw(st.lists(inside, min_size=count, max_size=count)))
             value = list(zip(places, values, strict=True))
+        elif isinstance(declared, Name):
+            value = data.draw(st.sampled_from([*(key for key, _ in declared.words), "Some lens 35 mm f/2"]))
+        elif isinstance(declared, Cropping):
+            value = data.draw(st.just(()) | st.tuples(*(st.floats(1, 99, allow_nan=False) for _ in range(4))))
         else:
             value = data.draw(st.floats(declared.low, declared.high, allow_nan=False))
         settings = settings.with_value(path, value)

@@ -10,7 +10,7 @@ import shots
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.alignment import find_mapping, same_place
 from irvane.core.judge.spots import KINDS, find_spots
-from irvane.core.line.picture import Region
+from irvane.core.places import Region
 from irvane.core.simulate.card import card
 
 

@@ -10,7 +10,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from irvane.core.line.engine import Engine
-from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
 from irvane.core.line.teststrip import (
     FEWEST,
@@ -24,6 +23,7 @@ from irvane.core.line.teststrip import (
     with_tried,
 )
 from irvane.core.line.view import render_view
+from irvane.core.places import OutputRegion
 from irvane.core.settings import STATIONS, Number, Settings, names, spec
 
 NUMBERS = [path for station in STATIONS for path in names(station) if isinstance(spec(path), Number)]
@@ -71,7 +71,7 @@ def test_crops_lie_inside_the_frame(scale: float | None, centre: tuple[float, fl
 def test_a_crop_is_the_proofs_own_picture(frames: Path) -> None:
     source, engine = FileSource(frames / "bench-iso6400.dng"), Engine()
     settings = Settings().with_value("light.exposure", 0.7)
-    region = Region(200, 300, 330, 470)
+    region = OutputRegion(200, 300, 330, 470)
     alone = render_crop(engine, source, settings, region).pixels.astype(int)
     frame = engine.denoise(source, settings)
     whole = render_view(frame.developed, settings, frame.context, region).pixels.astype(int)

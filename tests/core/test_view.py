@@ -9,11 +9,13 @@ import shots
 from irvane.core import threads
 from irvane.core.errors import Cancelled
 from irvane.core.image import BAYER, SIX_BY_SIX
+from irvane.core.line.camera import Upstream, camera_reach, sharpening_reach, trim, wanted
 from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, develop
-from irvane.core.line.picture import Picture, Region
-from irvane.core.line.view import Upstream, reach, render_view, scene_patch, trim, wanted
+from irvane.core.line.picture import Picture
+from irvane.core.line.view import render_view, scene_patch
 from irvane.core.line.whole import Output, finished_bands
+from irvane.core.places import OutputRegion, in_frame
 from irvane.core.settings import Settings
 
 BUSY = {
@@ -38,10 +40,11 @@ def frame() -> tuple[Developed, Context]:
 
 
 @pytest.mark.parametrize(
-    "region", [Region(0, 0, 396, 504), Region(101, 57, 333, 444), Region(0, 0, 396, 504, 2.3)]
+    "region",
+    [OutputRegion(0, 0, 396, 504), OutputRegion(101, 57, 333, 444), OutputRegion(0, 0, 396, 504, 2.3)],
 )
 def test_strips_do_not_show(
-    frame: tuple[Developed, Context], region: Region, monkeypatch: pytest.MonkeyPatch
+    frame: tuple[Developed, Context], region: OutputRegion, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     pictures = []
     for cores in (1, 2, 5):
@@ -58,7 +61,7 @@ def test_bands_cover_the_picture_in_order(frame: tuple[Developed, Context]) -> N
     assert starts == sorted(starts) and starts[0] == 0
     whole = np.concatenate([band for _, band in bands])
     assert whole.shape == (396, 504, 3) and whole.dtype == np.uint16
-    view = render_view(frame[0], settings, frame[1], Region(0, 0, 396, 504)).pixels[..., :3]
+    view = render_view(frame[0], settings, frame[1], OutputRegion(0, 0, 396, 504)).pixels[..., :3]
     # 16 bits and the 8 bits of the screen: the same picture, rounded
     assert np.abs(whole / 257.0 - view).max() < 1.01
 
@@ -69,24 +72,25 @@ def test_bands_can_be_cancelled(frame: tuple[Developed, Context]) -> None:
 
 
 def test_only_sharpening_needs_pixels_around() -> None:
-    assert reach(_settings({"light.shadows": 2.0})) == 0
-    assert reach(_settings({"acutance.medium": 10})) > 0
-    region = Region(100, 100, 200, 200, 2.0)
-    assert wanted(region, (1000, 1000), 0) == region
-    grown = wanted(region, (1000, 1000), 16)
+    assert sharpening_reach(_settings({"light.shadows": 2.0})) == 0
+    assert sharpening_reach(_settings({"acutance.medium": 10})) > 0
+    assert camera_reach(_settings({"light.shadows": 2.0})) == 0
+    region = OutputRegion(100, 100, 200, 200, 2.0)
+    assert wanted(in_frame(region), (1000, 1000), 0) == in_frame(region)
+    grown = wanted(in_frame(region), (1000, 1000), 16)
     assert (grown.top, grown.bottom) == (68, 232)
 
 
 def test_sharpening_at_the_edge_of_a_view_knows_its_surroundings(frame: tuple[Developed, Context]) -> None:
     settings = _settings({"noise.amount": 0, "acutance.fine": 150, "acutance.coarse": 100})
-    whole = scene_patch(frame[0], settings, frame[1], Region(0, 0, 396, 504)).pixels
-    part = Region(120, 200, 180, 300)
+    whole = scene_patch(frame[0], settings, frame[1], OutputRegion(0, 0, 396, 504)).pixels
+    part = OutputRegion(120, 200, 180, 300)
     patch = trim(scene_patch(frame[0], settings, frame[1], part), part)
     np.testing.assert_allclose(patch.pixels, whole[120:180, 200:300], atol=2e-5)
 
 
 def test_matching_brightens_the_view_as_exposure_would(frame: tuple[Developed, Context]) -> None:
-    region = Region(50, 60, 250, 360)
+    region = OutputRegion(50, 60, 250, 360)
     plain = _settings({"noise.amount": 0})
     lifted = render_view(frame[0], plain, frame[1], region, offset=0.8).pixels
     exposed = render_view(frame[0], plain.with_value("light.exposure", 0.8), frame[1], region).pixels
@@ -121,14 +125,14 @@ def test_levels_are_means_of_the_picture(monkeypatch: pytest.MonkeyPatch) -> Non
     picture = Picture(pixels)
     monkeypatch.setattr("irvane.core.line.picture._BAND", 100)
     for made in (picture, Picture.from_codes(picture.codes)):
-        half = made.read(Region(0, 0, 1400, 1502, 2.0)).pixels
+        half = made.read(OutputRegion(0, 0, 1400, 1502, 2.0)).pixels
         expected = pixels[:1400, :1502].reshape(700, 2, 751, 2, 3).mean(axis=(1, 3))
         np.testing.assert_allclose(half, expected, atol=3e-4)
 
 
 def test_what_a_view_begins_with_is_made_once(frame) -> None:
     developed, context = frame
-    region, upstream = Region(0, 0, 200, 300), Upstream()
+    region, upstream = OutputRegion(0, 0, 200, 300), Upstream()
     settings = _settings({**BUSY, "acutance.fine": 0.0, "acutance.medium": 0.0, "acutance.coarse": 0.0})
     first = upstream.light(developed, settings, context, region, None)
     brighter = settings.with_value("light.exposure", 1.3).with_value("colour.saturation", 150)
@@ -142,5 +146,5 @@ def test_what_a_view_begins_with_is_made_once(frame) -> None:
         np.testing.assert_array_equal(
             render_view(developed, changed, context, region, upstream=upstream).pixels, anew
         )
-    moved = upstream.light(developed, settings, context, Region(8, 0, 208, 300), None)
+    moved = upstream.light(developed, settings, context, OutputRegion(8, 0, 208, 300), None)
     assert moved.top == 8

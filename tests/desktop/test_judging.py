@@ -236,12 +236,12 @@ def test_frames_of_other_place_and_size_are_laid_on_each_other(driver: Driver, t
     driver.settled()
     source = driver.window.session.items[bench.contents[0].item].source
     frame = driver.window.backstage.engine.denoise(source, driver.settings())
-    from irvane.core.line.picture import Region
     from irvane.core.line.view import render_view
+    from irvane.core.places import OutputRegion
 
-    whole = render_view(frame.developed, driver.settings(), frame.context, Region(0, 0, 600, 900)).pixels[
-        ..., :3
-    ]
+    whole = render_view(
+        frame.developed, driver.settings(), frame.context, OutputRegion(0, 0, 600, 900)
+    ).pixels[..., :3]
     part = Image.fromarray(np.ascontiguousarray(whole[60:540, 90:800])).resize(
         (1065, 720), Image.Resampling.LANCZOS
     )

@@ -15,25 +15,17 @@ from dataclasses import dataclass, fields, replace
 from itertools import pairwise
 from typing import Any
 
+from irvane.core.declaring import Choice, Crop, Cropping, Curve, Method, Name, Number, Points
 from irvane.core.errors import SettingError
-from irvane.core.stations import (
-    Acutance,
-    Choice,
-    Colour,
-    Curve,
-    Finish,
-    Lens,
-    Light,
-    Method,
-    Noise,
-    Number,
-    Points,
-    Sensor,
-)
+from irvane.core.stations import Acutance, Colour, Finish, Lens, Light, Noise, Sensor
 
 #: Version of the JSON form. Older forms are brought up to date by MIGRATIONS.
-VERSION = 2
-Spec = Number | Choice | Points | Method
+VERSION = 3
+Spec = Number | Choice | Points | Method | Name | Cropping
+
+
+#: Longest name; smallest side of a crop and how far it may lie outside, in per cent of the frame.
+_LONGEST_NAME, _CROP_LEAST, _CROP_MOST = 200, 0.5, 400.0
 
 
 STATIONS: tuple[str, ...] = ("sensor", "lens", "noise", "light", "colour", "acutance", "finish")
@@ -112,8 +104,9 @@ def values_of(data: Any) -> dict[str, Any]:
     version = data.get("version", 0)
     if isinstance(version, bool) or not isinstance(version, int) or not 0 <= version <= VERSION:
         raise SettingError(f"The settings are of version {version}; this program reads up to {VERSION}.")
-    for step in range(version, VERSION):
-        data = MIGRATIONS[step](data)
+    while version < VERSION:
+        data = MIGRATIONS[version](data)
+        version = max(version + 1, data["version"])
     values = data.get("values", {})
     if not isinstance(values, dict):
         raise SettingError("The settings are not values by their names.")
@@ -134,22 +127,28 @@ def _by_full_names(data: dict[str, Any]) -> dict[str, Any]:
 def _handwritten(data: dict[str, Any]) -> dict[str, Any]:
     """No version: the present form, or groups by station; the methods are the newest."""
     if "values" in data:
-        return {**data, "version": 2}
+        return {**data, "version": VERSION}
     made = _by_full_names(data)
-    return {**made, "values": {**newest_methods(), **made["values"]}}
+    return {"version": VERSION, "values": {**newest_methods(), **made["values"]}}
 
 
 def _from_groups(data: dict[str, Any]) -> dict[str, Any]:
     """Version 1: groups by station; the methods were the first that were released."""
-    if data.get("version") != 1:
-        return data
     made = _by_full_names(data)
     first = {path: declared.names[0] for path, declared in _methods().items()}
     return {**made, "values": {**first, **made["values"]}}
 
 
+def _without_profiles(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 2: a whole proof (it names its methods) was made without profile and measured aberration, and stays so."""
+    values = data.get("values")
+    if data.get("version") != 2 or not isinstance(values, dict) or "sensor.banding_by" not in values:
+        return {**data, "version": 3}
+    return {"version": 3, "values": {"lens.profile": "off", "lens.aberration": "off", **values}}
+
+
 #: By a version: what makes of it the form of the next one (0: written by hand).
-MIGRATIONS = (_handwritten, _from_groups)
+MIGRATIONS = (_handwritten, _from_groups, _without_profiles)
 
 
 def split(path: str) -> tuple[str, str]:
@@ -219,6 +218,17 @@ def check(path: str, value: Any) -> Any:
         return value
     if isinstance(declared, Points):
         return _check_points(path, value, declared)
+    if isinstance(declared, Name):
+        if (
+            not isinstance(value, str)
+            or not value.strip()
+            or len(value) > _LONGEST_NAME
+            or not value.isprintable()
+        ):
+            raise SettingError(f"“{path}” takes {', '.join(key for key, _ in declared.words)} or a name.")
+        return value
+    if isinstance(declared, Cropping):
+        return _check_crop(path, value)
     if isinstance(declared, Method):
         if value not in declared.names:
             raise SettingError(
@@ -259,15 +269,49 @@ def _check_points(path: str, value: Any, declared: Points) -> Curve:
     return points
 
 
+def _check_crop(path: str, value: Any) -> Crop:
+    """Four numbers, or as text ``X,Y,W,H``; ``auto`` and nothing are the largest crop without empty corners."""
+    wanted = f"“{path}” takes X,Y,W,H: left, top, width and height in per cent of the corrected frame"
+    if value is None or (isinstance(value, str) and value.strip() in ("", "auto")):
+        return ()
+    try:
+        numbers = tuple(float(v) for v in (value.split(",") if isinstance(value, str) else value))
+    except (TypeError, ValueError):
+        raise SettingError(f"{wanted}, not “{value}”.") from None
+    if not numbers:
+        return ()
+    if len(numbers) != 4 or not all(math.isfinite(v) and abs(v) <= _CROP_MOST for v in numbers):
+        raise SettingError(f"{wanted}, not “{value}”.")
+    if min(numbers[2:]) < _CROP_LEAST:
+        raise SettingError(f"{wanted}; width and height are at least {_CROP_LEAST:g} %.")
+    return numbers
+
+
 def differences(a: Settings, b: Settings) -> list[str]:
     """Full names of the settings, and of the methods, in which two proofs differ."""
     stations = (station for station in STATIONS if getattr(a, station) != getattr(b, station))
     return [path for station in stations for path in _SPECS_OF[station] if a.get(path) != b.get(path)]
 
 
-def handed_on(source: Settings, target: Settings, stations: Sequence[str]) -> Settings:
-    """The target's settings with those of some stations taken from the source; the target keeps its methods."""
-    return target.with_values({path: source.get(path) for station in stations for path in names(station)})
+#: Parts of stations that can be handed on by themselves: what of the picture is shown.
+PARTS = {
+    "crop": (
+        "lens.straighten",
+        "lens.vertical",
+        "lens.horizontal",
+        "lens.turn",
+        "lens.mirror",
+        "lens.crop",
+        "lens.edges",
+    )
+}
+
+
+def handed_on(source: Settings, target: Settings, parts: Sequence[str]) -> Settings:
+    """The target's settings with those of some stations (or PARTS of them) taken from the source; the target keeps its
+    methods."""
+    paths = [path for part in parts for path in PARTS.get(part) or names(part)]
+    return target.with_values({path: source.get(path) for path in paths})
 
 
 def value_text(path: str, value: Any) -> str:
@@ -277,6 +321,10 @@ def value_text(path: str, value: Any) -> str:
         return dict(declared.options)[value]
     if isinstance(declared, Method):
         return str(value)
+    if isinstance(declared, Name):
+        return dict(declared.words).get(value, value)
+    if isinstance(declared, Cropping):
+        return "largest" if not value else "{2:.1f} × {3:.1f} % at {0:.1f}, {1:.1f}".format(*value)
     if isinstance(declared, Points):
         return "straight" if not value else f"{len(value)} point{'s' if len(value) > 1 else ''}"
     if value is None:
@@ -306,5 +354,8 @@ GRADES: dict[str, dict[str, float | None]] = {
 def bare() -> Settings:
     """An untouched proof without any automatic."""
     return replace(
-        Settings(), sensor=Sensor(defects="off", banding="off", highlights="clip"), noise=Noise(amount=0)
+        Settings(),
+        sensor=Sensor(defects="off", banding="off", highlights="clip"),
+        lens=Lens(profile="off", aberration="off"),
+        noise=Noise(amount=0),
     )

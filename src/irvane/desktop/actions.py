@@ -80,6 +80,17 @@ COMMANDS = (
     Command("Proof", "grey", "Pick a grey spot", "G"),
     Command("Proof", "suggest", "Suggest exposure and recovery", "L"),
     Command("Proof", "hand_on", "Hand settings on …", "J", "Chosen stations of this proof to other frames."),
+    Command(
+        "Proof",
+        "frame_it",
+        "Crop, turn, set upright …",
+        "Shift+W",
+        "The whole frame with its crop; lines drawn along what should be level, upright or straight.",
+    ),
+    Command("Proof", "turn_left", "Quarter turn to the left", ","),
+    Command("Proof", "turn_right", "Quarter turn to the right", "."),
+    Command("Proof", "mirror", "Exchange left and right", "Shift+M"),
+    Command("Proof", "lens", "Lens profile …", "Shift+L", "Chosen by name from the lens database."),
     Command("Proof", "reset", "Back to an untouched proof", "Ctrl+Backspace"),
     Command(
         "Judge",

@@ -33,7 +33,7 @@ def awaited(
             return frame.fitting(settings).developed, frame.context
         if not known:
             break
-        jobs = ("whole", frame.removal(settings)), ("refine", settings.sensor)
+        jobs = ("whole", frame.removal(settings)), ("refine", settings.sensor), ("lens", settings.sensor)
         shares = [heavy.share((words, source.key, made_for)) for words, made_for in jobs]
         known = [share for share in shares if share is not None]
         if known:

@@ -18,10 +18,11 @@ from irvane.core.line.frame import Frame
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import LOOKS, render_look, settings_in
 from irvane.core.line.moved import LastView
-from irvane.core.line.picture import Region
+from irvane.core.line.placing import at_source
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import Rendered
+from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, part
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
@@ -32,7 +33,7 @@ from irvane.desktop.sights import Sights
 from irvane.desktop.wish import Wish
 from irvane.warm import warm
 
-_ANYWHERE = Region(0, 0, 1, 1)
+_ANYWHERE = OutputRegion(0, 0, 1, 1)
 
 
 class Backstage(QObject):
@@ -112,7 +113,7 @@ class Backstage(QObject):
             clean, state = usable.stand_in(settings_in(wish.look, wish.settings), wish.region)
             last = self._seen.setdefault(pane, LastView())
 
-            def render(region: Region) -> Rendered:
+            def render(region: OutputRegion) -> Rendered:
                 return render_look(
                     wish.look, usable.developed, wish.settings, usable.context, region, clean, wish.offset,
                     wish.marks, last.upstream, wish.space,
@@ -214,10 +215,12 @@ class Backstage(QObject):
             7,
         )
 
-    def probe(self, pane: int, wish: Wish, place: Region) -> None:
+    def probe(self, pane: int, wish: Wish, place: OutputRegion) -> None:
         """Figures of a rectangle; None while the pixels they would be read from are not there."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
-        clean = frame.clean(wish.settings, place) if frame is not None else None
+        clean = None
+        if frame is not None:
+            clean = frame.clean(*at_source(wish.settings, frame.context, place))
         settings = wish.settings
         ready = frame is not None and not frame.coarse and not frame.to_be_refined(settings)
         if frame is None or not ready or (not frame.denoised_for(settings) and clean is None):

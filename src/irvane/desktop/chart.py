@@ -7,8 +7,8 @@ from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QSpinBox, QVBoxLayout, QWidget
 
 from irvane.core.judge.chart import INNER, Patch, marked_chart
-from irvane.core.line.picture import Region
 from irvane.core.line.view import Rendered
+from irvane.core.places import Region
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of
 

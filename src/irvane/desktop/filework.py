@@ -10,8 +10,10 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError, ReadError, WriteError
 from irvane.core.files.info import read_info
+from irvane.core.files.preferences import preferences
 from irvane.core.files.presets import presets_folder, starting
 from irvane.core.files.proofs import FIRST, Proof, Sidecar
+from irvane.core.files.remembered import remembered
 from irvane.core.files.sets import collect, find_brackets
 from irvane.core.files.sidecar import (
     NewerSidecarError,
@@ -115,7 +117,7 @@ class FileWork(QObject):
             self.said.emit(
                 f"{other.name} holds the settings of another picture that had this name; they were not taken over."
             )
-        return self._begun(merge), ""
+        return self._begun(frame, merge), ""
 
     def _put_aside(self, error: ReadError) -> None:
         try:
@@ -128,10 +130,15 @@ class FileWork(QObject):
             self.said.emit(f"{error}. It was kept as {kept.name}; the frame starts with fresh settings.")
 
     @staticmethod
-    def _begun(merge: bool) -> Sidecar | None:
-        """What a frame without proofs starts with, where a preset was chosen for that."""
+    def _begun(frame: Path, merge: bool) -> Sidecar | None:
+        """What a frame without proofs starts with, where a preset or a profile for its lens was chosen for that."""
         preset = None if merge else starting(presets_folder())
-        return None if preset is None else Sidecar((Proof("Proof 1", preset.applied(Settings()), id=FIRST),))
+        profile = remembered(read_info(frame)) if preferences().lenses else None
+        if preset is None and profile is None:
+            return None
+        settings = Settings() if profile is None else Settings().with_value("lens.profile", profile)
+        settings = settings if preset is None else preset.applied(settings)
+        return Sidecar((Proof("Proof 1", settings, id=FIRST),))
 
     def group(self, numbers: list[int], infos: list[Any], previews: list[Any]) -> None:
         """Find brackets among items."""

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.errors import plain_text
-from irvane.core.settings import STATIONS, Settings, differences, full_label, handed_on, value_text
+from irvane.core.settings import PARTS, STATIONS, Settings, differences, full_label, handed_on, value_text
 from irvane.desktop import theme
 from irvane.desktop.plain import tip
 from irvane.desktop.session import Item
@@ -107,10 +107,10 @@ class HandOnDialog(QDialog):
         self.resize(820, 520)
         self.stations: dict[str, QCheckBox] = {}
         grid = QGridLayout()
-        for row, station in enumerate(STATIONS):
-            box = QCheckBox(station.capitalize())
+        for row, station in enumerate((*STATIONS, *PARTS)):
+            box = QCheckBox(station.capitalize() if station in STATIONS else f"Only the {station}")
             only = handed_on(settings, Settings(), (station,))
-            box.setChecked(only != Settings() and station != "finish")
+            box.setChecked(only != Settings() and station in STATIONS[:-1])
             box.setToolTip(f"What this proof has here: {change_words(Settings(), only)}.")
             box.toggled.connect(self._preview)
             self.stations[station] = box

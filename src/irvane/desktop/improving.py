@@ -13,12 +13,13 @@ from irvane.core.line.frame import Frame
 from irvane.core.line.jobs import Work, Worker
 from irvane.core.line.looks import LOOKS, settings_in
 from irvane.core.line.source import Source
-from irvane.core.line.view import seen_by
 from irvane.core.noise.denoise import FAST, Removal
+from irvane.core.progress import Progress
+from irvane.core.settings import Sensor
 from irvane.desktop.wish import Wish
 
 #: First words of the names of work on what is shown.
-_KINDS = ("coarse", "full", "mosaic", "refine", "rough", "local", "whole", "figures", "probe")
+_KINDS = ("coarse", "full", "mosaic", "lens", "refine", "rough", "local", "whole", "figures", "probe")
 
 
 class Improving(QObject):
@@ -46,7 +47,13 @@ class Improving(QObject):
     def begin(self, wish: Wish) -> None:
         """Make the first form of a source that nothing is there of."""
         words = "merging" if len(wish.source.paths) > 1 else "reading"
-        self._make(("coarse", wish.source.key), words, 0, wish, self.engine.coarse)
+
+        def coarse(source: Source, sensor: Sensor, progress: Progress) -> Frame:
+            frame = self.engine.coarse(source, sensor, progress)
+            frame.geometry(wish.settings)  # the window asks for it next; a lens is looked for here
+            return frame
+
+        self._make(("coarse", wish.source.key), words, 0, wish, coarse)
 
     def improve(self, pane: int, wish: Wish, frame: Frame) -> None:
         """See to it that a better form follows of what a pane shows."""
@@ -60,6 +67,10 @@ class Improving(QObject):
             and frame.developed.mosaic is None
         ):
             self._make(("mosaic", key, wish.settings.sensor), "reading", 2, wish, self.engine.with_mosaic)
+        if frame.to_be_measured(wish.settings):
+            self._make(
+                ("lens", key, wish.settings.sensor), "measuring the lens", 3, wish, self.engine.measure_lens
+            )
         if frame.to_be_refined(wish.settings):
             self._refine_seen(pane, wish, frame)
             self._make(("refine", key, wish.settings.sensor), "refining colour", 4, wish, self.engine.refine)
@@ -84,7 +95,7 @@ class Improving(QObject):
             else:
                 make, settings_of_rough = self.engine.denoise_view, settings
             self._improve_seen(
-                ("rough", key, pane), (removal, seen_by(settings, region, frame.developed.extent)), wish, 2,
+                ("rough", key, pane), (removal, frame.part(settings, region)), wish, 2,
                 lambda progress: make(wish.source, settings_of_rough, region, progress),
             )  # fmt: skip
         if near:
@@ -114,12 +125,16 @@ class Improving(QObject):
 
     def _refine_seen(self, pane: int, wish: Wish, frame: Frame) -> None:
         """What is seen of a picture without denoising is refined before the whole."""
-        if wish.region.step > 1 or frame.removal(wish.settings).strength or frame.refined_at(wish.region):
+        if (
+            wish.region.step > 1
+            or frame.removal(wish.settings).strength
+            or frame.refined_at(wish.settings, wish.region)
+        ):
             return
         sensor = wish.settings.sensor
         self._improve_seen(
             ("local", wish.source.key, pane), (sensor, wish.region), wish, 3,
-            lambda progress: self.engine.refine_local(wish.source, sensor, wish.region, progress),
+            lambda progress: self.engine.refine_local(wish.source, wish.settings, wish.region, progress),
         )  # fmt: skip
 
     def _make(

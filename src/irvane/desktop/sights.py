@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from irvane.core.errors import IrvaneError
 from irvane.core.image import GREEN
-from irvane.core.judge.alignment import Mapping, find_mapping
+from irvane.core.judge.alignment import Between, Mapping, between, find_mapping
 from irvane.core.judge.difference import DifferenceFigures
 from irvane.core.judge.differing import render_difference
 from irvane.core.judge.equal_noise import as_noisy, equal_noise
@@ -20,9 +20,9 @@ from irvane.core.judge.spots import find_spots
 from irvane.core.line.engine import Engine
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import render_look
-from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.view import Rendered, scene_patch
+from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, step
 from irvane.desktop.wish import Wish
 
@@ -70,8 +70,8 @@ class Sights(QObject):
             patches = []
             for wish, frame in zip((reference, other), frames, strict=True):
                 assert frame is not None
-                h, w = frame.developed.extent
-                whole = Region(0, 0, h, w, max(1.0, max(h, w) / _MATCH_SIDE))
+                h, w = frame.geometry(wish.settings).output
+                whole = OutputRegion(0, 0, h, w, max(1.0, max(h, w) / _MATCH_SIDE))
                 usable = frame.fitting(wish.settings)
                 patches.append(scene_patch(usable.developed, wish.settings, usable.context, whole).pixels)
             return match(patches[0], patches[1], kinds)
@@ -110,7 +110,7 @@ class Sights(QObject):
         self._view.submit(("equal noise", pane), work, done, self._tell(other.source), 4)
 
     def difference(
-        self, one: Wish, two: Wish, kind: str, amplified: float, mapping: Mapping | None = None
+        self, one: Wish, two: Wish, kind: str, amplified: float, mapping: Mapping | Between | None = None
     ) -> None:
         """The difference of what two panes show, second minus first."""
         frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (one, two)]
@@ -123,13 +123,15 @@ class Sights(QObject):
                 step(progress, 0.3)  # the figures of what is not looked at any more are not needed
 
             usable = [f.fitting(w.settings) for f, w in zip(frames, (one, two), strict=True) if f is not None]
-            if mapping is None and usable[0].developed.extent != usable[1].developed.extent:
+            geometries = [f.geometry(w.settings) for f, w in zip(usable, (one, two), strict=True)]
+            how = mapping if two.source.key != one.source.key else between(*geometries)
+            if how is None and geometries[0].output != geometries[1].output:
                 return None
             views = [
                 (f.developed, w.settings, f.context, f.clean(w.settings, one.region), w.offset)
                 for f, w in zip(usable, (one, two), strict=True)
             ]
-            return render_difference(views[0], views[1], one.region, kind, amplified, mapping, shown)
+            return render_difference(views[0], views[1], one.region, kind, amplified, how, shown)
 
         self._view.submit(
             ("difference",), work, lambda made: self.differed.emit(one, two, made), self._tell(two.source), 1
@@ -181,8 +183,8 @@ class Sights(QObject):
             return
 
         def work(_progress: Any) -> Any:
-            h, w = frame.developed.extent
-            whole = Region(0, 0, h, w, max(1.0, max(h, w) / _SPOTS_SIDE))
+            h, w = frame.geometry(wish.settings).output
+            whole = OutputRegion(0, 0, h, w, max(1.0, max(h, w) / _SPOTS_SIDE))
             usable = frame.fitting(wish.settings)
             patch = scene_patch(usable.developed, wish.settings, usable.context, whole)
             return find_spots(patch.pixels, patch.step)
@@ -197,11 +199,16 @@ class Sights(QObject):
         if frame is None or frame.coarse:
             self.picked.emit(None, "The frame is not developed yet; try again in a moment.")
             return
+
+        def work(_progress: Any) -> Any:
+            if spot is None:
+                return grey_of_frame(frame.developed)
+            x, y = frame.geometry(wish.settings).to_frame(np.array([spot]))[0]
+            return grey_spot(frame.developed, float(np.nan_to_num(x)), float(np.nan_to_num(y)))
+
         self._view.submit(
             ("pick",),
-            lambda _progress: (
-                grey_of_frame(frame.developed) if spot is None else grey_spot(frame.developed, *spot)
-            ),
+            work,
             lambda found: self.picked.emit(*found),
             self._tell(wish.source),
             0,

@@ -33,6 +33,8 @@ from irvane.desktop.bench.judging import Judging
 from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED
 from irvane.desktop.bench.teststrip import can_be_stripped
 from irvane.desktop.deciding import DecideStrip, TallyDialog
+from irvane.desktop.framing.framing import Framing
+from irvane.desktop.lenses import Lenses
 from irvane.desktop.line.band import Band
 from irvane.desktop.line.curve import CurveEditor
 from irvane.desktop.line.shelf import Shelf
@@ -82,6 +84,8 @@ class Window(QMainWindow):
         self.proofs = Proofs(self.session, self.backstage, self.bench, self.judging, self)
         self.decide = DecideStrip(self.session, self.bench)
         self.reporting = Reporting(self.backstage, self.bench, self.strip, self)
+        self.framing = Framing(self.proofs, self.bench, self.backstage, self)
+        self.lenses = Lenses(self.proofs, self.backstage, self.framing, self)
         self.writing = Writing(self.backstage, self.proofs, self.strip, self)
         parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
         self.appearance = Appearance(self, self.bench, parts)
@@ -111,6 +115,7 @@ class Window(QMainWindow):
         upper.addWidget(self.bench, 1)
         column.addWidget(self.path)
         column.addLayout(upper, 1)
+        column.addWidget(self.framing.strip)
         column.addWidget(self.decide)
         column.addWidget(self.strip)
         column.addWidget(self.shelf)
@@ -142,6 +147,9 @@ class Window(QMainWindow):
             )
         )
         shelf.write.connect(self.writing.write)
+        shelf.choose_lens.connect(self.lenses.choose)
+        shelf.frame_it.connect(self.framing.toggle)
+        shelf.level.connect(self.framing.level)
         shelf.choose_folder.connect(self.writing.choose_folder)
         proofs.picking.connect(shelf.pick_button.setChecked)
         self.band.chosen.connect(self._station)
@@ -162,6 +170,8 @@ class Window(QMainWindow):
             self.reporting,
             self.decide,
             self.appearance,
+            self.framing,
+            self.lenses,
             back,
         ):
             source.said.connect(self.say)
@@ -194,6 +204,11 @@ class Window(QMainWindow):
             "suggest": proofs.suggest_light,
             "grey": lambda: proofs.pick_grey(not bench.views[0].picking),
             "reset": proofs.reset_proof,
+            "frame_it": self.framing.toggle,
+            "turn_left": lambda: self.framing.turn(-1),
+            "turn_right": lambda: self.framing.turn(1),
+            "mirror": self.framing.mirror,
+            "lens": self.lenses.choose,
             "pane": lambda: bench.choose(bench.panes.other),
             "arrange": bench.next_arrangement,
             "divide": lambda: bench.set_arrangement(BESIDE if bench.arrangement == DIVIDED else DIVIDED),

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.marks import Limits
-from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
 from irvane.core.line.view import SCREEN
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 
 
@@ -18,7 +18,7 @@ class Wish:
 
     source: Source
     settings: Settings
-    region: Region
+    region: OutputRegion
     offset: float = 0.0
     look: str = PICTURE
     marks: Limits | None = None

@@ -30,6 +30,8 @@ class FrameInfo:
     focal : focal length in millimetres.
     taken : time of capture (camera clock).
     bias : exposure compensation in EV as the camera noted it.
+    focal_full : focal length with the same view on 36×24 mm, in millimetres.
+    distance : of focus, in metres.
     """
 
     make: str = ""
@@ -41,6 +43,8 @@ class FrameInfo:
     focal: float | None = None
     taken: datetime | None = None
     bias: float | None = None
+    focal_full: float | None = None
+    distance: float | None = None
 
     @property
     def exposure_value(self) -> float | None:
@@ -87,6 +91,10 @@ _FOCAL = ("Exif.Photo.FocalLength", "Exif.Image.FocalLength")
 _TAKEN = ("Exif.Photo.DateTimeOriginal", "Exif.Image.DateTimeOriginal", "Exif.Image.DateTime")
 _BIAS = ("Exif.Photo.ExposureBiasValue", "Exif.Image.ExposureBiasValue")
 _LENS = ("Exif.Photo.LensModel",)
+_FOCAL_FULL = ("Exif.Photo.FocalLengthIn35mmFilm",)
+_DISTANCE = ("Exif.Photo.SubjectDistance",)
+#: Distances (metres) that mean far away; more is no distance.
+_FAR = 10_000.0
 
 
 def open_metadata(path: Path) -> exiv2.Image:
@@ -141,6 +149,7 @@ def _info(image: exiv2.Image) -> FrameInfo:
         value = _number(data, keys)
         return value if value and value > 0 else None
 
+    distance = positive(_DISTANCE)
     return FrameInfo(
         make=_text(data, ("Exif.Image.Make",)),
         model=_text(data, ("Exif.Image.Model",)),
@@ -151,6 +160,8 @@ def _info(image: exiv2.Image) -> FrameInfo:
         focal=positive(_FOCAL),
         taken=taken,
         bias=_number(data, _BIAS),
+        focal_full=positive(_FOCAL_FULL),
+        distance=distance if distance is not None and distance < _FAR else None,
     )
 
 

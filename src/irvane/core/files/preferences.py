@@ -7,6 +7,7 @@ import math
 from dataclasses import asdict, dataclass, fields, replace
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import platformdirs
 
@@ -20,9 +21,11 @@ class Preferences:
     Attributes
     ----------
     largest_megapixels : pictures above it are refused before they are decoded; None: what the free memory holds.
+    lenses : profiles that were chosen for lenses, by what their files say of them: new proofs begin with them.
     """
 
     largest_megapixels: float | None = None
+    lenses: tuple[tuple[str, str], ...] = ()
 
 
 def preferences_path() -> Path:
@@ -40,11 +43,18 @@ def preferences() -> Preferences:
         return Preferences()
     size = known.get("largest_megapixels")
     if isinstance(size, bool) or not isinstance(size, int | float) or not math.isfinite(size) or size <= 0:
-        return Preferences()
-    return Preferences(largest_megapixels=float(size))
+        size = None
+    pairs = known.get("lenses")
+    pairs = pairs if isinstance(pairs, list) else []
+    lenses = tuple(
+        (pair[0], pair[1])
+        for pair in pairs
+        if isinstance(pair, list) and len(pair) == 2 and all(isinstance(one, str) for one in pair)
+    )
+    return Preferences(None if size is None else float(size), lenses)
 
 
-def choose(**changes: float | None) -> None:
+def choose(**changes: Any) -> None:
     """Change some of them.
 
     Raises

@@ -12,10 +12,18 @@ import numpy as np
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import safe_name
 from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
-from irvane.core.line.context import Context, make_context, noise_amount, noise_removal
+from irvane.core.line.camera import noise_shares
+from irvane.core.line.context import (
+    Context,
+    geometry_for,
+    make_context,
+    noise_amount,
+    noise_removal,
+    to_be_measured,
+    with_lens_measured,
+)
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
 from irvane.core.line.source import Source
-from irvane.core.line.view import noise_shares
 from irvane.core.line.whole import Output, finished_bands
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Settings
@@ -83,6 +91,8 @@ def make(source: Source, settings: Settings, progress: Progress = always) -> tup
     developed = develop(source.load(part(progress, 0.0, _DEVELOPED)), settings.sensor)
     step(progress, _DEVELOPED)
     context = make_context(developed)
+    if to_be_measured(developed, settings, context):
+        context = with_lens_measured(developed, context)
     removal = noise_removal(settings, context)
     denoises = removal.strength > 0 and developed.can_be_denoised
     shows_plain = not (denoises and noise_shares(settings.noise, noise_amount(settings, context)).is_all)
@@ -115,7 +125,9 @@ def run(
     output = Output(target.output.space, True, target.output.flat) if kind == "exr" else target.output
     depth = 32 if kind == "exr" else (8 if kind == "jpeg" else target.depth)
     bands = Bands(
-        developed.extent, _DTYPES[depth], _bands(developed, settings, context, output, depth, progress)
+        geometry_for(settings, context).output,
+        _DTYPES[depth],
+        _bands(developed, settings, context, output, depth, progress),
     )
     _write(kind, target, bands, output, source, describe(source, settings, context), settings.finish.quality)
     return Written(target.path, developed.notes)

@@ -7,20 +7,24 @@ Features (Lowe 2004, SIFT through OpenCV) give a first similarity by consensus (
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 import cv2
 import numpy as np
 
-from irvane.core.line.picture import Region
+from irvane.core.lens.geometry import Geometry
+from irvane.core.places import OutputRegion
 
 #: Matches by features that agree, at least; ratio of the second best match (Lowe 2004).
 _FEWEST, _RATIO = 12, 0.75
 _FEATURES, _ITERATIONS = 1500, 60
+#: Pixels around a place over which a mapping is taken to be straight.
+_NEAR = 8.0
 #: Correlation from which the refinement is believed.
 _CORRELATED = 0.4
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Mapping:
     """From the pixels of a reference to those of another picture.
 
@@ -53,19 +57,27 @@ class Mapping:
         """True when the other lies exactly as the reference does."""
         return self.extent == self.other and bool(np.abs(self.matrix - np.eye(2, 3)).max() < 1e-9)
 
+    def places(self, places: np.ndarray) -> np.ndarray:
+        """Where places of the reference (N×2) lie in the other picture."""
+        return places @ self.matrix[:, :2].T + self.matrix[:, 2]
+
     def place(self, x: float, y: float) -> tuple[float, float]:
         """Where a place of the reference lies in the other picture."""
         a, b = self.matrix @ np.array([x, y, 1.0])
         return float(a), float(b)
 
-    def region(self, region: Region) -> Region:
+    def at(self, _x: float, _y: float) -> Mapping:
+        """The mapping around a place of the reference: this one, which is straight."""
+        return self
+
+    def region(self, region: OutputRegion) -> OutputRegion:
         """The rectangle of the other picture around the same middle, its size scaled, kept inside."""
         x, y = self.place((region.left + region.right) / 2, (region.top + region.bottom) / 2)
         h, w = ((b - a) * self.scale for a, b in ((region.top, region.bottom), (region.left, region.right)))
         height, width = min(max(round(h), 1), self.other[0]), min(max(round(w), 1), self.other[1])
         top = int(np.clip(round(y - height / 2), 0, self.other[0] - height))
         left = int(np.clip(round(x - width / 2), 0, self.other[1] - width))
-        return Region(top, left, top + height, left + width)
+        return OutputRegion(top, left, top + height, left + width)
 
     @property
     def common(self) -> float:
@@ -78,6 +90,64 @@ class Mapping:
         )
         area, _ = cv2.intersectConvexConvex(moved, frame)
         return float(min(area / max(h * w * self.scale**2, 1e-9), 1.0))
+
+
+@dataclass(frozen=True, eq=False)
+class Between:
+    """From the output of one proof to that of another, through their frames: where a place of the scene lies in each.
+
+    Attributes
+    ----------
+    one, two : the geometries.
+    frames : how the frame of the second lies on that of the first; None: it is the same frame.
+    """
+
+    one: Geometry
+    two: Geometry
+    frames: Mapping | None
+
+    @property
+    def extent(self) -> tuple[int, int]:
+        """Height and width of the reference."""
+        return self.one.output
+
+    @property
+    def other(self) -> tuple[int, int]:
+        """Height and width of the other picture."""
+        return self.two.output
+
+    def places(self, places: np.ndarray) -> np.ndarray:
+        """Where places of the reference (N×2) lie in the other picture; NaN where a lens's map ends."""
+        found = self.one.to_frame(places)
+        return self.two.to_output(found if self.frames is None else self.frames.places(found))
+
+    def place(self, x: float, y: float) -> tuple[float, float]:
+        """Where a place of the reference lies in the other picture."""
+        mapping = self.at(x, y)
+        return mapping.place(x, y)
+
+    @cached_property
+    def middle(self) -> Mapping:
+        """The mapping around the middle of the reference."""
+        return self.at(self.extent[1] / 2, self.extent[0] / 2)
+
+    def at(self, x: float, y: float) -> Mapping:
+        """The mapping around a place of the reference, straight."""
+        around = np.array([(x, y), (x + _NEAR, y), (x - _NEAR, y), (x, y + _NEAR), (x, y - _NEAR)])
+        centre, right, left, below, above = self.places(around)
+        linear = np.column_stack([right - left, below - above]) / (2 * _NEAR)
+        if not (np.isfinite(linear).all() and np.isfinite(centre).all() and np.linalg.det(linear) != 0):
+            return same_place(self.extent, self.other)
+        shift = centre - linear @ (x, y)
+        residual = None if self.frames is None else self.frames.residual
+        return Mapping(np.column_stack([linear, shift]), residual, True, self.extent, self.other)
+
+
+@lru_cache(maxsize=64)
+def between(one: Geometry, two: Geometry, frames: Mapping | None = None) -> Between | None:
+    """How the output of one geometry lies on that of another; None where they are the same, pixel by pixel."""
+    alike = one is two or (one.identity and two.identity and one.output == two.output)
+    return None if alike and frames is None else Between(one, two, frames)
 
 
 def same_place(extent: tuple[int, int], other: tuple[int, int]) -> Mapping:

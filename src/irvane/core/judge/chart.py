@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from irvane.core.line.picture import Region
+from irvane.core.places import Region
 
 #: Longer side of the copy that is searched.
 _SIDE = 900

@@ -14,10 +14,10 @@ from irvane.core.files.thumbnails import preview
 from irvane.core.image import LUMA_2020, Mosaic
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import Developed, develop, quick
-from irvane.core.line.picture import Region
 from irvane.core.line.source import MOSAIC, FileSource, Loaded
 from irvane.core.line.view import render_view
-from irvane.core.settings import Settings
+from irvane.core.places import OutputRegion
+from irvane.core.settings import Settings, bare
 
 #: Side of the piece that is developed in full, in pixels; it begins at a whole period of every array.
 _PIECE, _PERIOD = 768, 12
@@ -81,8 +81,8 @@ def _preview_problems(path: Path, developed: Developed) -> list[str]:
     ph, pw = shown.pixels.shape[:2]
     if abs(np.log((w / h) / (pw / ph))) > _SHAPE:
         return [f"its shape of {w} × {h} is not that of the camera's preview ({pw} × {ph})"]
-    settings = Settings().with_value("noise.amount", 0)
-    region = Region(0, 0, h, w, max(1.0, max(h, w) / _SIDE))
+    settings = replace(bare(), sensor=Settings().sensor)
+    region = OutputRegion(0, 0, h, w, max(1.0, max(h, w) / _SIDE))
     own = render_view(developed, settings, make_context(developed, 512), region).pixels[..., :3]
     size = (_SIDE, _SIDE)
     grey = [

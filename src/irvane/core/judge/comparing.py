@@ -22,12 +22,14 @@ from irvane.core.judge.matching import brightness_offset
 from irvane.core.judge.probe import ProbeFigures, read_probe
 from irvane.core.judge.spots import Spot, find_spots
 from irvane.core.judge.texture import texture_figures
-from irvane.core.line.context import Context
+from irvane.core.line.camera import trim
+from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Region
+from irvane.core.line.placing import at_source
 from irvane.core.line.source import DISPLAY, Source
-from irvane.core.line.view import render_view, scene_patch, show, trim
+from irvane.core.line.view import render_view, scene_patch, show
 from irvane.core.noise.dynamic_range import range_facts
+from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Settings
 
@@ -47,6 +49,11 @@ class Entry:
     settings: Settings
     info: FrameInfo
     size: int
+
+    @property
+    def output(self) -> tuple[int, int]:
+        """Height and width of what is seen."""
+        return geometry_for(self.settings, self.context).output
 
     @property
     def domain(self) -> str:
@@ -78,7 +85,7 @@ class SpotFigures:
     steps : steps of a gradient; None where it is none.
     """
 
-    region: Region
+    region: OutputRegion
     probe: ProbeFigures
     grain: str = ""
     pattern: float | None = None
@@ -123,27 +130,28 @@ class Compared:
 
 def reduced_scene(entry: Entry, side: int = _SIDE) -> tuple[np.ndarray, float]:
     """Scene-linear light of the whole picture, its longer side about `side` pixels; and frame pixels per pixel."""
-    h, w = entry.developed.extent
-    region = Region(0, 0, h, w, max(1.0, max(h, w) / side))
+    h, w = entry.output
+    region = OutputRegion(0, 0, h, w, max(1.0, max(h, w) / side))
     patch = scene_patch(entry.developed, entry.settings, entry.context, region)
     return patch.pixels, patch.step
 
 
-def scene_at(entry: Entry, region: Region) -> np.ndarray:
+def scene_at(entry: Entry, region: OutputRegion) -> np.ndarray:
     """Scene-linear light of a rectangle at full resolution."""
-    return trim(scene_patch(entry.developed, entry.settings, entry.context, region), region).pixels
+    settings, place = at_source(entry.settings, entry.context, region)
+    return trim(scene_patch(entry.developed, settings, entry.context, place), place).pixels
 
 
-def around(x: float, y: float, side: int, extent: tuple[int, int]) -> Region:
+def around(x: float, y: float, side: int, extent: tuple[int, int]) -> OutputRegion:
     """A square around a place (shares of width and height), kept inside the frame."""
     h, w = extent
     size = min(side, h, w)
     left = int(np.clip(round(x * w - size / 2), 0, w - size))
     top = int(np.clip(round(y * h - size / 2), 0, h - size))
-    return Region(top, left, top + size, left + size)
+    return OutputRegion(top, left, top + size, left + size)
 
 
-def spot_figures(entry: Entry, kind: str, region: Region, reference: np.ndarray | None) -> SpotFigures:
+def spot_figures(entry: Entry, kind: str, region: OutputRegion, reference: np.ndarray | None) -> SpotFigures:
     """Figures of a rectangle; `reference` is the first picture's luminance there, of the same shape."""
     pixels = scene_at(entry, region)
     light = pixels @ LUMA_2020
@@ -208,7 +216,7 @@ def compare_entries(
     rows = []
     for spot in spots:
         step(progress, 0.95)
-        region = around(spot.x, spot.y, side_of(spot.kind), first.developed.extent)
+        region = around(spot.x, spot.y, side_of(spot.kind), first.output)
         reference = scene_at(first, region) @ LUMA_2020
         row = []
         for entry, mapping in zip(entries, mappings, strict=True):
@@ -232,7 +240,7 @@ def _range(entry: Entry) -> dict[str, dict[str, float]]:
 
 
 def _mapping(first: Entry, entry: Entry, reference: np.ndarray, pixels: np.ndarray) -> Mapping:
-    one, two = first.developed.extent, entry.developed.extent
+    one, two = first.output, entry.output
     if entry is first:
         return same_place(one, two)
     found = find_mapping(reference @ LUMA_2020, pixels @ LUMA_2020, one, two)
@@ -282,7 +290,7 @@ def _difference(
     return difference_figures(shown[0][cut], np.clip(moved[cut], 0, 1))
 
 
-def crop(entry: Entry, region: Region, offset: float, zoom: int = 1) -> np.ndarray:
+def crop(entry: Entry, region: OutputRegion, offset: float, zoom: int = 1) -> np.ndarray:
     """A rectangle as it is seen, each pixel `zoom` times as large: uint8 H×W×3."""
     pixels = render_view(entry.developed, entry.settings, entry.context, region, offset=offset).pixels[
         ..., :3

@@ -9,59 +9,66 @@ import cv2
 import numpy as np
 
 from irvane.core.colour.rendering import to_screen
-from irvane.core.judge.alignment import Mapping
+from irvane.core.judge.alignment import Between, Mapping
 from irvane.core.judge.difference import SMALLEST, DifferenceFigures, difference_figures, difference_picture
-from irvane.core.line.context import Context
+from irvane.core.line.camera import trim
+from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Patch, Region
-from irvane.core.line.view import Rendered, scene_patch, show, trim
+from irvane.core.line.picture import Patch
+from irvane.core.line.view import Rendered, scene_patch, show
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 
+#: Places along a side between which one picture is taken to lie straight on the other.
+_NODES = 65
 #: A frame, its settings and facts, locally denoised pixels if there are any, EV that the view is brightened by.
 View = tuple[Developed, Settings, Context, Patch | None, float]
 
 
-def _light(view: View, region: Region) -> Patch:
+def _light(view: View, region: OutputRegion) -> Patch:
     developed, settings, context, clean, offset = view
     patch = trim(scene_patch(developed, settings, context, region, clean), region)
     bright = replace(patch, pixels=patch.pixels * np.float32(2.0**offset)) if offset else patch
     return replace(patch, pixels=show(bright, developed, settings))
 
 
-def _moved(view: View, region: Region, mapping: Mapping, shape: tuple[int, int]) -> np.ndarray:
-    """The second frame's light resampled onto a region of the first, bilinear; beside its frame black."""
-    corners = [mapping.place(x, y) for x in (region.left, region.right) for y in (region.top, region.bottom)]
-    h, w = view[0].extent
-    margin = 2 * region.step * mapping.scale
-    left, right = (
-        int(np.clip(f, 0, w))
-        for f in (min(c[0] for c in corners) - margin, max(c[0] for c in corners) + margin + 1)
+def _moved(
+    view: View, region: OutputRegion, mapping: Mapping | Between, shape: tuple[int, int]
+) -> np.ndarray:
+    """The second picture's light resampled onto a region of the first, bilinear; beside it black."""
+    x, y = np.meshgrid(
+        np.linspace(region.left, region.right, _NODES), np.linspace(region.top, region.bottom, _NODES)
     )
-    top, bottom = (
-        int(np.clip(f, 0, h))
-        for f in (min(c[1] for c in corners) - margin, max(c[1] for c in corners) + margin + 1)
-    )
+    found = mapping.places(np.column_stack([x.ravel(), y.ravel()]))
+    known = found[np.isfinite(found).all(axis=1)]
+    h, w = geometry_for(view[1], view[2]).output
+    scale = mapping.at((region.left + region.right) / 2, (region.top + region.bottom) / 2).scale
+    margin = 2 * region.step * scale
+    if len(known) == 0:
+        return np.zeros((*shape, 3), np.float32)
+    left, top = np.clip(known.min(axis=0) - margin, 0, [w, h]).astype(int)
+    right, bottom = np.clip(known.max(axis=0) + margin + 1, 0, [w, h]).astype(int)
     if right - left < 2 or bottom - top < 2:
         return np.zeros((*shape, 3), np.float32)
-    there = _light(view, Region(top, left, bottom, right, max(1.0, region.step * mapping.scale)))
-    # pixels of the view → frame of the first → frame of the second → pixels of its view; centres lie at +0.5
-    matrix = mapping.matrix[:, :2] * (region.step / there.step)
-    corner = np.array(mapping.place(region.left, region.top)) - (there.left, there.top)
-    half = np.array([0.5, 0.5])
-    shift = corner / there.step + matrix @ half - half
-    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    return cv2.warpAffine(
-        there.pixels, np.hstack([matrix, shift[:, None]]), (shape[1], shape[0]), flags=flags
+    there = _light(
+        view, OutputRegion(int(top), int(left), int(bottom), int(right), max(1.0, region.step * scale))
     )
+    nodes = (np.nan_to_num(found, nan=-1e6) - (there.left, there.top)) / there.step - 0.5
+    sx, sy = (_NODES - 1) / shape[1], (_NODES - 1) / shape[0]
+    straight = np.array([[sx, 0, 0.5 * sx], [0, sy, 0.5 * sy]])
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    nodes = nodes.reshape(_NODES, _NODES, 2).astype(np.float32)
+    maps = cv2.warpAffine(nodes, straight, (shape[1], shape[0]), flags=flags)
+    return cv2.remap(there.pixels, maps[..., 0], maps[..., 1], cv2.INTER_LINEAR)
 
 
 def render_difference(
     one: View,
     two: View,
-    region: Region,
+    region: OutputRegion,
     kind: str,
     amplified: float,
-    mapping: Mapping | None = None,
+    mapping: Mapping | Between | None = None,
     shown: Callable[[Rendered], None] = lambda _picture: None,
 ) -> tuple[Rendered, DifferenceFigures | None]:
     """Second minus first of a region of the first, and the figures of what is seen (None where there is too little).

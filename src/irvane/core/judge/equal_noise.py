@@ -7,14 +7,17 @@ cleaned further, within what its removal can do.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.probe import robust_sigma
+from irvane.core.lens.framing import unbent
+from irvane.core.line.camera import trim
 from irvane.core.line.frame import Frame
-from irvane.core.line.picture import Region
-from irvane.core.line.view import scene_patch, trim
+from irvane.core.line.view import scene_patch
+from irvane.core.places import Region, in_output
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Settings
 
@@ -89,9 +92,12 @@ def amount_for(noise: float, squares: tuple[float, float, float]) -> tuple[float
 def as_noisy(frame: Frame, settings: Settings) -> Render:
     """Renders a frame under settings, with the denoised picture that is there for them."""
     usable = frame.fitting(settings)
+    # noise is that of pixels that were never resampled
+    settings = replace(settings, lens=unbent(settings.lens))
 
     def render(region: Region) -> np.ndarray:
-        return trim(scene_patch(usable.developed, settings, usable.context, region), region).pixels
+        place = in_output(region)
+        return trim(scene_patch(usable.developed, settings, usable.context, place), place).pixels
 
     return render
 

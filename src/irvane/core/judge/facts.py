@@ -22,11 +22,14 @@ from irvane.core.judge.edge import edge_figures
 from irvane.core.judge.figures import probe_figures
 from irvane.core.judge.gradient import gradient_figures
 from irvane.core.judge.grain import grain_figures
-from irvane.core.line.picture import Region
+from irvane.core.line.camera import trim
+from irvane.core.line.context import geometry_for
+from irvane.core.line.placing import at_source
 from irvane.core.line.source import DISPLAY, FileSource, Loaded
-from irvane.core.line.view import scene_patch, trim
+from irvane.core.line.view import scene_patch
 from irvane.core.noise.denoise import automatic_amount
 from irvane.core.noise.dynamic_range import range_facts
+from irvane.core.places import OutputRegion
 from irvane.core.sensor.clipping import CLIP_FULL
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Colour, Settings
@@ -111,8 +114,8 @@ def measure_file(
     """
     x, y, w, h = at
     developed, context = job.make(FileSource(path), settings)
-    height, width = developed.extent
-    region = Region(y, x, y + h, x + w)
+    height, width = geometry_for(settings, context).output
+    region = OutputRegion(y, x, y + h, x + w)
     try:
         figures = probe_figures(developed, settings, context, region)
     except ValueError as error:
@@ -127,7 +130,8 @@ def measure_file(
     }
     if kind == "flat":
         return found
-    light = trim(scene_patch(developed, settings, context, region), region).pixels @ LUMA_2020
+    own, place = at_source(settings, context, region)
+    light = trim(scene_patch(developed, own, context, place), place).pixels @ LUMA_2020
     try:
         return found | {kind: _KINDS[kind](light)}
     except ValueError as error:

@@ -11,12 +11,15 @@ from irvane.core.colour.rendering import to_screen
 from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.judge.histogram import StopHistogram, clipped_shares, stop_histogram
 from irvane.core.judge.probe import SMALLEST, ProbeFigures, read_probe
-from irvane.core.line.context import Context
+from irvane.core.line.camera import covers, part_of, trim
+from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
-from irvane.core.line.marks import Limits, gamut_marks, output_marks, reduced_marks
-from irvane.core.line.picture import Patch, Region
+from irvane.core.line.marks import Limits, gamut_marks, output_marks, reduced_marks, sensor_marks
+from irvane.core.line.picture import Patch
+from irvane.core.line.placing import at_source
 from irvane.core.line.source import DISPLAY
-from irvane.core.line.view import SCREEN, Rendered, covers, scene_patch, show, trim, wanted, white_ev
+from irvane.core.line.view import SCREEN, Rendered, scene_patch, show, white_ev
+from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
 from irvane.core.threads import each
@@ -96,7 +99,8 @@ def whole_figures(
     Cancelled
         When `progress` returns False.
     """
-    h, w = developed.extent
+    geometry = geometry_for(settings, context)
+    h, w = geometry.output
     top = 1.0 if developed.entry == DISPLAY else MID_GREY * 2.0 ** white_ev(settings)
     factor = None if step_wished is None else max(1, int(step_wished))
     band = _BAND if factor is None else max(factor, _BAND // factor * factor)
@@ -106,10 +110,11 @@ def whole_figures(
     parts: list[np.ndarray] = []
     marks = np.zeros((h, w), np.uint8) if marked is not None else None
     if marks is not None and developed.clipped is not None:
-        marks |= developed.clipped
+        whole = Patch(np.empty((h, w, 0), np.float32), 0, 0, 1.0)
+        marks |= sensor_marks(developed.clipped, whole, geometry)
 
     def work(first: int) -> _Band:
-        region = Region(first, 0, min(h, first + band), w)
+        region = OutputRegion(first, 0, min(h, first + band), w)
         patch = trim(scene_patch(developed, settings, context, region), region)
         shown = show(patch, developed, settings)
         clipped = clipped_shares(shown)
@@ -156,7 +161,11 @@ def _averaged(shown: np.ndarray, factor: int) -> np.ndarray:
 
 
 def probe_figures(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    region: OutputRegion,
+    clean: Patch | None = None,
 ) -> ProbeFigures:
     """Figures of a rectangle at full resolution, scene-linear light after all stations.
 
@@ -165,9 +174,10 @@ def probe_figures(
     ValueError
         When the rectangle does not lie inside the frame or is smaller than SMALLEST pixels a side.
     """
-    h, w = developed.extent
+    h, w = geometry_for(settings, context).output
     inside = region.top >= 0 and region.left >= 0 and region.bottom <= h and region.right <= w
     if not inside or min(region.bottom - region.top, region.right - region.left) < SMALLEST:
         raise ValueError("The rectangle is not inside the picture, or too small.")
-    usable = clean if clean is not None and covers(clean, wanted(region, developed.extent)) else None
+    settings, region = at_source(settings, context, region)
+    usable = clean if clean is not None and covers(clean, part_of(settings, context, region)) else None
     return read_probe(trim(scene_patch(developed, settings, context, region, usable), region).pixels)

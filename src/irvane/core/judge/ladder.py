@@ -20,13 +20,14 @@ from irvane.core.judge.colour_difference import delta_e, lab_of
 from irvane.core.judge.probe import robust_sigma, robust_sigma_at
 from irvane.core.judge.spots import find_spots
 from irvane.core.judge.transfer import Point
+from irvane.core.line.camera import trim
 from irvane.core.line.context import Context, make_context, noise_removal
 from irvane.core.line.develop import Developed, denoise_whole, develop
-from irvane.core.line.picture import Region
 from irvane.core.line.source import FileSource
-from irvane.core.line.view import Rendered, render_view, scene_patch, show, trim
+from irvane.core.line.view import Rendered, render_view, scene_patch, show
 from irvane.core.merge.align import STILL, Motion, align
 from irvane.core.orientation import upright_rect
+from irvane.core.places import OutputRegion, Region, in_output
 from irvane.core.progress import Progress, always, step
 from irvane.core.sensor.clipping import CLIP_START
 from irvane.core.settings import Settings, bare
@@ -116,13 +117,14 @@ def _read(path: Path) -> _Frame:
 
 
 def _scene(frame: _Frame, region: Region, settings: Settings) -> np.ndarray:
-    return trim(scene_patch(frame.developed, settings, frame.context, region), region).pixels
+    place = in_output(region)  # a ladder is developed bare: its output is the frame
+    return trim(scene_patch(frame.developed, settings, frame.context, place), place).pixels
 
 
 def _whole(frame: _Frame) -> tuple[np.ndarray, float]:
     """Scene-linear light of the whole frame, reduced to about two megapixels, and its step."""
     h, w = frame.developed.extent
-    region = Region(0, 0, h, w, max(1.0, max(h, w) / 1600))
+    region = OutputRegion(0, 0, h, w, max(1.0, max(h, w) / 1600))
     patch = scene_patch(frame.developed, bare(), frame.context, region)
     return patch.pixels, patch.step
 
@@ -189,7 +191,7 @@ def frame_to_mark(paths: Sequence[Path]) -> Rendered:
     frame = _read(exposed[len(exposed) // 2][1] if exposed else paths[0])
     h, w = frame.developed.extent
     offset = -float(np.median(np.log2(np.maximum(_whole(frame)[0] @ LUMA_2020, 1e-6) / MID_GREY)))
-    whole = Region(0, 0, h, w, max(1.0, max(h, w) / 1600))
+    whole = OutputRegion(0, 0, h, w, max(1.0, max(h, w) / 1600))
     return render_view(frame.developed, bare(), frame.context, whole, offset=float(np.clip(offset, -4, 10)))
 
 
@@ -254,7 +256,7 @@ def _spot(frame: _Frame, patches: Sequence[Patch]) -> Region:
 def _crop(frame: _Frame, start: _Start, motion: Motion, lift: float) -> np.ndarray:
     settings = bare().with_value("light.exposure", float(np.clip(lift, -10, 10)))
     place = _moved(start.spot, motion, frame.developed.extent)
-    return render_view(frame.developed, settings, frame.context, place).pixels[..., :3]
+    return render_view(frame.developed, settings, frame.context, in_output(place)).pixels[..., :3]
 
 
 def _luminance(frame: _Frame) -> np.ndarray:

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from irvane.core.declaring import Curve
 from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.settings import Settings
-from irvane.core.stations import Curve
 
 _LIMIT = 12.0
 

@@ -15,10 +15,13 @@ from irvane.core.judge.gradient import GradientFigures, gradient_figures
 from irvane.core.judge.grain import SMALLEST, grain_figures
 from irvane.core.judge.probe import ProbeFigures
 from irvane.core.judge.texture import texture_figures
+from irvane.core.line.camera import covers, part_of, trim
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Patch, Region
-from irvane.core.line.view import covers, remaining_noise, scene_patch, trim, wanted
+from irvane.core.line.picture import Patch
+from irvane.core.line.placing import at_source
+from irvane.core.line.view import remaining_noise, scene_patch
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 
 #: Side in pixels (at most, at least; between them a twelfth of the height) of the square around the probe's middle that edges and texture are looked for in.
@@ -71,17 +74,21 @@ class PlaceFigures:
         return replace(self, kept=found.honest if found.similar > _ALIKE else None)
 
 
-def wide_region(region: Region, extent: tuple[int, int]) -> Region:
+def wide_region(region: OutputRegion, extent: tuple[int, int]) -> OutputRegion:
     """The wide square around a probe, kept inside the frame."""
     h, w = extent
     side = min(max(h // 12, _NARROWEST), WIDE, h, w)
     top = int(np.clip((region.top + region.bottom - side) // 2, 0, h - side))
     left = int(np.clip((region.left + region.right - side) // 2, 0, w - side))
-    return Region(top, left, top + side, left + side)
+    return OutputRegion(top, left, top + side, left + side)
 
 
 def place_figures(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    region: OutputRegion,
+    clean: Patch | None = None,
 ) -> PlaceFigures:
     """Figures of a place at full resolution, scene-linear light after all stations.
 
@@ -91,8 +98,9 @@ def place_figures(
         When the small square does not lie inside the frame or is too small.
     """
     probe = probe_figures(developed, settings, context, region, clean)
+    settings, region = at_source(settings, context, region)
     wide = wide_region(region, developed.extent)
-    usable = clean if clean is not None and covers(clean, wanted(wide, developed.extent)) else None
+    usable = clean if clean is not None and covers(clean, part_of(settings, context, wide)) else None
     light = trim(scene_patch(developed, settings, context, wide, usable), wide).pixels @ LUMA_2020
     mtf50 = overshoot = None
     try:

@@ -20,7 +20,6 @@ from irvane import __version__
 from irvane.core.files.atomic import atomic_file, make_folder
 from irvane.core.files.info import exposure_text
 from irvane.core.judge.comparing import Compared, around, crop
-from irvane.core.line.picture import Region
 from irvane.core.settings import Settings, differences, full_label, value_text
 
 #: Side of a crop in picture pixels at 100 %; at 200 % half of it.
@@ -216,7 +215,7 @@ def _pictures(compared: Compared, names: list[str]) -> Section:
     rows = []
     for k, entry in enumerate(compared.entries):
         mapping = compared.mappings[k]
-        h, w = entry.developed.extent
+        h, w = entry.output
         lies = "the first" if k == 0 else (
             "as the first" if mapping.plain else
             f"{mapping.rotation:+.2f}°, ×{mapping.scale:.3f}, field {mapping.common:.0%}"
@@ -281,13 +280,13 @@ def _spot_section(
     ]  # fmt: skip
     crops: list[list[Crop]] = []
     for zoom in zooms:
-        region = around(*place, _CROP // zoom, compared.entries[0].developed.extent)
+        region = around(*place, _CROP // zoom, compared.entries[0].output)
         line: list[Crop] = []
         for k, entry in enumerate(compared.entries):
             if k % _PER_ROW == 0:
                 line = []
                 crops.append(line)
-            there: Region = compared.mappings[k].region(region)
+            there = compared.mappings[k].region(region)
             pixels = crop(entry, there, compared.offsets[k], zoom)
             line.append(Crop(png_address(pixels), f"{names[k]}, {zoom * 100} %"))
     note = f"At {place[0]:.0%} of the width and {place[1]:.0%} of the height; crops are brought to equal brightness."

@@ -7,7 +7,7 @@ import numpy as np
 from irvane.core.colour.whitebalance import light_from_neutral
 from irvane.core.image import CameraColour
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Region
+from irvane.core.places import Region
 from irvane.core.sensor.clipping import CLIP_START
 from irvane.core.settings import spec
 

@@ -1,43 +1,126 @@
-"""Vignetting set by hand."""
+"""Light given back towards the corners: from a profile or a measurement, by the file's own grids, by hand."""
 
 from __future__ import annotations
 
 import numpy as np
 
+from irvane.core.guidance import sample
+from irvane.core.image import BLUE, GREEN, RED
 from irvane.core.kernels import blank, flat, serial
+from irvane.core.lens.optics import GainGrid
+from irvane.core.lens.radial import DISTANCES, at
+from irvane.core.orientation import upright
 from irvane.core.powers import exp2
+from irvane.core.threads import each, strips
+
+#: Least height of the strips that a picture is shared out in.
+_STRIP = 64
 
 
 @serial
-def _brighten(picture, columns, corner, top, left, step, height, width, out):
+def _brighten(picture, columns, corner, top, left, step, height, width, table, dense, cx, cy, out):
+    """By hand about the middle of the frame; by a table (of at least two entries) of the squared distance about cx, cy."""
     half2 = np.float32(0.25) * (height * height + width * width)
+    last = np.float32(table.size - 2)
     for y in range(picture.size // (3 * columns)):
-        dy = top + (np.float32(y) + np.float32(0.5)) * step - height / 2
+        fy = top + (np.float32(y) + np.float32(0.5)) * step
         row, target = picture[3 * columns * y :], out[3 * columns * y :]
+        dy = fy - height / 2
+        ey = fy - cy
         for x in range(columns):
-            dx = left + (np.float32(x) + np.float32(0.5)) * step - width / 2
+            fx = left + (np.float32(x) + np.float32(0.5)) * step
+            dx = fx - width / 2
+            ex = fx - cx
             gain = exp2(corner * (dx * dx + dy * dy) / half2)
+            place = min((ex * ex + ey * ey) * dense, last)
+            index = np.uintp(place)
+            first = table[index]
+            gain *= first + (place - np.float32(index)) * (table[index + np.uintp(1)] - first)
             target[3 * x] = row[3 * x] * gain
             target[3 * x + 1] = row[3 * x + 1] * gain
             target[3 * x + 2] = row[3 * x + 2] * gain
 
 
 def correct_vignetting(
-    picture: np.ndarray, corner: float, rect: tuple[float, float], step: float, extent: tuple[int, int]
-) -> np.ndarray:
-    """Give light back towards the corners, with the square of the distance from the centre.
+    picture: np.ndarray, corner: float, place: tuple[float, float], step: float, extent: tuple[int, int],
+    gains: np.ndarray | None = None, centre: tuple[float, float] | None = None,
+) -> np.ndarray:  # fmt: skip
+    """Give light back towards the corners.
 
     Parameters
     ----------
-    picture : float32, H×W×3, linear.
-    corner : EV in the corner; 0 returns the picture unchanged (same array).
-    rect : top and left of the picture inside the whole frame, in frame pixels.
+    picture : float32, H×W×3, linear; a part of the frame.
+    corner : EV given back in the corner by hand, with the square of the distance from the middle.
+    place : top and left of the picture inside the whole frame, in frame pixels.
     step : frame pixels per pixel of `picture`.
     extent : height and width of the whole frame.
+    gains : factors over :data:`irvane.core.lens.radial.DISTANCES` from the optical centre, besides.
+    centre : x, y of that; None: the middle.
+
+    Returns
+    -------
+    float32 H×W×3; the same array when nothing is to be done.
     """
-    if corner == 0:
+    if corner == 0 and gains is None:
         return picture
+    h, w = extent
+    table = np.ones(2, np.float32) if gains is None else gains.astype(np.float32)
+    dense = 0.0 if gains is None else (len(table) - 1) / (DISTANCES[-1] ** 2 * (h * h + w * w) / 4)
+    cx, cy = (w / 2, h / 2) if centre is None else centre
     out = blank(picture)
-    numbers = (np.float32(v) for v in (corner, rect[0], rect[1], step, extent[0], extent[1]))
-    _brighten(flat(picture), picture.shape[1], *numbers, flat(out))
+
+    def work(rows: tuple[int, int]) -> None:
+        numbers = (np.float32(v) for v in (corner, place[0] + rows[0] * step, place[1], step, h, w))
+        more = (np.float32(v) for v in (dense, cx, cy))
+        part = slice(*rows)
+        _brighten(flat(picture[part]), picture.shape[1], *numbers, table, *more, flat(out[part]))
+
+    for _ in each(work, strips(picture.shape[0], _STRIP)):
+        pass
+    return out
+
+
+def gains_at(
+    places: np.ndarray,
+    corner: float,
+    extent: tuple[int, int],
+    gains: np.ndarray | None,
+    centre: tuple[float, float],
+) -> np.ndarray:
+    """The factors of :func:`correct_vignetting` at places (N×2: x, y) of the frame."""
+    h, w = extent
+    unit2 = (h * h + w * w) / 4
+    by_hand = np.exp2(corner * np.sum((places - (w / 2, h / 2)) ** 2, axis=1) / unit2)
+    if gains is None:
+        return by_hand
+    return by_hand * at(gains, np.sqrt(np.sum((places - centre) ** 2, axis=1) / unit2))
+
+
+def correct_by_grid(
+    picture: np.ndarray,
+    grid: GainGrid,
+    frame: tuple[int, int],
+    flip: int,
+    place: tuple[float, float],
+    step: float,
+) -> np.ndarray:
+    """Factors between the points of a grid over the sensor (DNG specification, GainMap), turned upright.
+
+    `frame` is the height and width of the upright frame; `place` and `step` as in :func:`correct_vignetting`.
+    """
+    rows, columns = grid.shape
+    gains = np.array(grid.gains, np.float32).reshape(rows, columns)
+    # on an even grid over the whole sensor, whatever its spacing and origin: pixels of its cells
+    y = (np.arange(rows * 4) + 0.5) / (rows * 4)
+    x = (np.arange(columns * 4) + 0.5) / (columns * 4)
+    iy = np.clip((y - grid.origin[0]) / max(grid.spacing[0], 1e-9), 0, rows - 1)
+    ix = np.clip((x - grid.origin[1]) / max(grid.spacing[1], 1e-9), 0, columns - 1)
+    along = np.stack([np.interp(ix, np.arange(columns), row) for row in gains])
+    even = np.stack([np.interp(iy, np.arange(rows), column) for column in along.T], axis=1).astype(np.float32)
+    even = upright(even, flip)
+    factors = sample(even, frame, *place, step, picture.shape[:2])
+    out = picture.copy()
+    for colour in (RED, GREEN, BLUE):
+        if colour in grid.colours:
+            out[..., colour] *= factors
     return out

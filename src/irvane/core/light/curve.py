@@ -11,11 +11,11 @@ from functools import lru_cache
 
 import numpy as np
 
+from irvane.core.declaring import Curve
 from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.kernels import blank, flat, read, serial
 from irvane.core.powers import exp2, log2
 from irvane.core.settings import Light
-from irvane.core.stations import Curve
 
 #: Range of the table in EV around mid-grey.
 LOW, HIGH = -14.0, 10.0

@@ -91,6 +91,20 @@ def _brighten(picture, level, shift, detail, exposure, steepness, black, out):
         out[3 * i + 2] = picture[3 * i + 2] * gain
 
 
+def reads_guide(light: Light) -> bool:
+    """Does any of the settings act by the local base brightness?"""
+    local = (
+        light.shadows,
+        light.highlights,
+        light.midtones,
+        light.local_small,
+        light.local_large,
+        light.contrast,
+        light.black,
+    )
+    return any(local)
+
+
 def apply_tone(
     picture: np.ndarray, light: Light, guide: Guide, top: float, left: float, step: float
 ) -> np.ndarray:
@@ -105,7 +119,7 @@ def apply_tone(
     """
     ends = light.shadows, light.highlights, light.midtones
     scales = light.local_small / 100, light.local_large / 100
-    if not (any(ends) or any(scales) or light.contrast or light.black):
+    if not reads_guide(light):
         return picture if light.exposure == 0 else picture * np.float32(2.0**light.exposure)
     pixels = flat(picture)
     level, shift, detail = (np.empty(pixels.size // 3, np.float32) for _ in range(3))

@@ -2,22 +2,30 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import WHITE_EV
 from irvane.core.image import MID_GREY, NoiseModel
+from irvane.core.lens.aberration import measure_aberration
+from irvane.core.lens.corrections import AUTO, OFF, LensFacts, carries, profile_for
+from irvane.core.lens.falloff import measure_falloff
+from irvane.core.lens.framing import geometry_of
+from irvane.core.lens.geometry import Geometry
 from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
 from irvane.core.light.suggest import Suggestion, suggest
 from irvane.core.line.develop import Developed
-from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
+from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.noise.haze import measure_haze
 from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
 from irvane.core.settings import Colour, Settings
 from irvane.core.threads import together
+
+#: Smaller pictures tell nothing of the lens.
+_LEAST_SIDE = 64
 
 
 @dataclass(frozen=True)
@@ -30,14 +38,18 @@ class Context:
     highlights : colour of the surroundings of clipped places.
     clipped_share : share of pixels with at least one colour clipped on the sensor.
     noise_amount : automatic denoising strength in per cent.
+    lens : what the lens corrections depend on.
     haze : even light over the deepest tones, per colour of the sensor, relative to clipping.
+    lens_measured : was the lateral aberration looked for?
     """
 
     guide: Guide
     highlights: HighlightMap
     clipped_share: float
     noise_amount: float
+    lens: LensFacts
     haze: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    lens_measured: bool = False
 
 
 def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
@@ -49,7 +61,37 @@ def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
     bits = developed.clipped
     share = 0.0 if bits is None else float(np.count_nonzero(bits) / bits.size)
     amount = automatic_amount(developed.noise) if developed.noise is not None else 0.0
-    return Context(guide, where, share, amount, haze)
+    return Context(guide, where, share, amount, _lens_facts(developed, picture), haze)
+
+
+def _lens_facts(developed: Developed, picture: np.ndarray) -> LensFacts:
+    raw = developed.entry in (MOSAIC, CAMERA, MERGED)
+    falloff = measure_falloff(picture) if min(picture.shape[:2]) >= _LEAST_SIDE else None
+    return LensFacts(developed.extent, developed.flip, raw, developed.optics, None, falloff)
+
+
+def to_be_measured(developed: Developed, settings: Settings, context: Context) -> bool:
+    """Do the settings ask for the lateral aberration of a frame in which it was not looked for yet?"""
+    lens = settings.lens
+    if context.lens_measured or developed.cfa is None or developed.step > 1 or lens.aberration == OFF:
+        return False
+    if lens.aberration == "measured":
+        return True
+    profile = profile_for(context.lens, lens)
+    known = profile is not None and "aberration" in profile.corrects
+    return not known and not (lens.profile == AUTO and carries(context.lens.optics))
+
+
+def with_lens_measured(developed: Developed, context: Context) -> Context:
+    """The facts with the lateral aberration, as far as there are contours to tell it; the mosaic must be there."""
+    assert developed.mosaic is not None
+    facts = replace(context.lens, aberration=measure_aberration(developed.mosaic))
+    return replace(context, lens=facts, lens_measured=True)
+
+
+def geometry_for(settings: Settings, context: Context) -> Geometry:
+    """The map between a frame and the output of a proof."""
+    return geometry_of(context.lens, settings.lens)
 
 
 def _haze(picture: np.ndarray, noise: NoiseModel | None) -> tuple[float, float, float]:

@@ -9,13 +9,15 @@ import numpy as np
 
 from irvane.core.colour.whitebalance import gains
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
-from irvane.core.line.picture import Picture, Region, encode16
+from irvane.core.lens.optics import Optics
+from irvane.core.line.picture import Picture, encode16
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, Loaded
 from irvane.core.memory import give_back
 from irvane.core.noise import denoise, finished
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.finished import FinishedNoise
 from irvane.core.orientation import upright
+from irvane.core.places import Region
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import banding_first, false_colour, refine, unclip
 from irvane.core.sensor import demosaic as demosaicing
@@ -24,6 +26,7 @@ from irvane.core.sensor.clipping import BELIEF_REACH, CLIP_FULL, believed, clip_
 from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.highlights import HighlightMap
+from irvane.core.sensor.listed import mend_listed
 from irvane.core.sensor.refine import Removed
 from irvane.core.sensor.rim import Borders
 from irvane.core.sensor.unclip import map_of, unclipped
@@ -59,6 +62,7 @@ class Developed:
     refined : was the plain picture refined by the network?
     lent : what the surroundings of clipped places say of their colours, in the sensor's orientation; None where no
         mosaic was interpolated.
+    optics : what is known of the lens.
     """
 
     plain: Picture
@@ -81,6 +85,7 @@ class Developed:
     cfa: np.ndarray | None = None
     refined: bool = False
     lent: HighlightMap | None = None
+    optics: Optics = Optics()
 
     @property
     def can_be_denoised(self) -> bool:
@@ -124,7 +129,7 @@ def quick(loaded: Loaded) -> Developed:
     extent = _upright_extent(loaded)
     return Developed(
         Picture(binned), None, Removal(), None, MOSAIC, loaded.colour, loaded.noise, extent, loaded.flip, step, 0,
-        loaded.notes, None, "binned",
+        loaded.notes, None, "binned", optics=loaded.optics,
     )  # fmt: skip
 
 
@@ -155,6 +160,7 @@ def develop(loaded: Loaded, settings: Sensor, refined: bool = False) -> Develope
         return Developed(
             Picture(picture, exact=True), clean, Removal(1.0 if clean else 0.0), bits, loaded.entry, loaded.colour,
             loaded.noise, extent, loaded.flip, 1.0, 0, loaded.notes, None, "none", finished=correlated,
+            optics=loaded.optics,
         )  # fmt: skip
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
     mosaic, defects, banding = repaired(loaded, settings)
@@ -166,7 +172,7 @@ def develop(loaded: Loaded, settings: Sensor, refined: bool = False) -> Develope
         full, None, Removal(), None if bits is None else upright(bits, loaded.flip), MOSAIC,
         loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic,
         refine.name(mosaic.cfa) if refined else demosaicing.method_name(mosaic.cfa, settings.demosaic),
-        banding, loaded.levels, cfa=mosaic.cfa, refined=refined, lent=lent,
+        banding, loaded.levels, cfa=mosaic.cfa, refined=refined, lent=lent, optics=loaded.optics,
     )  # fmt: skip
 
 
@@ -217,7 +223,7 @@ def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, Banding]:
     if settings.defects == "on" or settings.banding != "off":
         mosaic = Mosaic(mosaic.data.copy(), mosaic.cfa)
     if settings.defects == "on":
-        defects = repair_defects(mosaic, loaded.noise)
+        defects = mend_listed(mosaic, loaded.optics.corrections) + repair_defects(mosaic, loaded.noise)
     banding = Banding()
     if settings.banding != "off":
         rows, columns = settings.banding in ("rows", "both"), settings.banding in ("columns", "both")

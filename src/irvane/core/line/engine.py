@@ -15,7 +15,7 @@ from dataclasses import replace
 import numpy as np
 
 from irvane.core.files.cache import ResultCache
-from irvane.core.line.context import make_context
+from irvane.core.line.context import make_context, with_lens_measured
 from irvane.core.line.develop import (
     Developed,
     denoise_whole,
@@ -28,12 +28,12 @@ from irvane.core.line.develop import (
 )
 from irvane.core.line.frame import Frame, PartKey
 from irvane.core.line.local import denoise_region, denoise_view, refine_region
-from irvane.core.line.picture import Patch, Picture, Region, tiles_of, whole_tiles
+from irvane.core.line.picture import Patch, Picture, tiles_of, whole_tiles
 from irvane.core.line.source import MOSAIC, Loaded, Source
-from irvane.core.line.view import seen_by, wanted
 from irvane.core.memory import give_back
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import FAST, Removal
+from irvane.core.places import OutputRegion, Region
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import defects, unclip
 from irvane.core.sensor.exposure import sensor_exposure
@@ -251,9 +251,21 @@ class Engine:
         self._keep(self._key(source, sensor), fresh)
         return fresh
 
+    def measure_lens(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
+        """The frame with the errors of its lens measured."""
+        frame = self.with_mosaic(source, sensor, progress)
+        if frame.context.lens_measured or frame.developed.mosaic is None:
+            return frame
+        step(progress, 0.1)
+        fresh = replace(frame, context=with_lens_measured(frame.developed, frame.context))
+        self._keep(self._key(source, sensor), fresh)
+        return fresh
+
     def denoise(self, source: Source, settings: Settings, progress: Progress = always) -> Frame:
         """The frame with all that the proof's whole picture is made of: refined, and denoised as the settings ask for it."""
         frame = self.refine(source, settings.sensor, part(progress, 0.0, 0.1))
+        if frame.to_be_measured(settings):
+            frame = self.measure_lens(source, settings.sensor)
         if frame.denoised_for(settings):
             return frame.fitting(settings)
         removal = frame.removal(settings)
@@ -287,11 +299,11 @@ class Engine:
         return picture
 
     def denoise_local(
-        self, source: Source, settings: Settings, region: Region, progress: Progress = always
+        self, source: Source, settings: Settings, region: OutputRegion, progress: Progress = always
     ) -> Frame:
-        """The frame with the denoised pixels of a region at 1:1 (with the margin that views need)."""
+        """The frame with the denoised pixels behind a region of the output at 1:1 (with the margin that views need)."""
         frame = self.with_mosaic(source, settings.sensor)
-        outer = wanted(region, frame.developed.extent)
+        outer = frame.part(settings, region)
         removal = frame.removal(settings)
         step(progress, 0.0)
         patch = denoise_region(frame.developed, settings.sensor, removal, outer, progress)
@@ -310,25 +322,24 @@ class Engine:
         return dict(kept[-_PARTS:])
 
     def denoise_view(
-        self, source: Source, settings: Settings, region: Region, progress: Progress = always
+        self, source: Source, settings: Settings, region: OutputRegion, progress: Progress = always
     ) -> Frame:
         """The frame with what is seen of it at a reduced scale denoised by itself."""
         frame = self.full(source, settings.sensor)
-        outer, removal = seen_by(settings, region, frame.developed.extent), frame.removal(settings)
+        outer, removal = frame.part(settings, region), frame.removal(settings)
         step(progress, 0.0)
         patch = denoise_view(frame.developed, removal, outer)
         frame.reduced = {**self._still_seen(frame.reduced), (removal, outer): patch}
         return frame
 
     def refine_local(
-        self, source: Source, sensor: Sensor, region: Region, progress: Progress = always
+        self, source: Source, settings: Settings, region: OutputRegion, progress: Progress = always
     ) -> Frame:
-        """The frame with the plain pixels of a region refined at 1:1 (with the margin that views need)."""
-        frame = self.with_mosaic(source, sensor)
-        extent = frame.developed.extent
-        outer = whole_tiles(wanted(region, extent), extent)
+        """The frame with the plain pixels behind a region of the output refined at 1:1 (with the margin that views need)."""
+        frame = self.with_mosaic(source, settings.sensor)
+        outer = whole_tiles(frame.part(settings, region), frame.developed.extent)
         step(progress, 0.0)
-        patch = refine_region(frame.developed, sensor, outer)
+        patch = refine_region(frame.developed, settings.sensor, outer)
         frame.developed.plain = frame.developed.plain.overlaid(patch)
         frame.seen.update(tiles_of(outer))
         return frame

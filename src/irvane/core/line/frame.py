@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from irvane.core.line.context import Context, noise_removal
+from irvane.core.lens.geometry import Geometry
+from irvane.core.line.camera import covers, part_of, source_of
+from irvane.core.line.context import Context, geometry_for, noise_removal, to_be_measured
 from irvane.core.line.develop import Developed, to_be_refined
-from irvane.core.line.picture import Patch, Picture, Region, tiles_of
+from irvane.core.line.picture import Patch, Picture, tiles_of
 from irvane.core.line.source import MOSAIC
-from irvane.core.line.view import covers, seen_by, wanted
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.noise.dynamic_range import RANGE_SNR, stops
+from irvane.core.places import OutputRegion, Region
 from irvane.core.sensor.exposure import SensorExposure
 from irvane.core.settings import Settings
 
@@ -65,28 +67,41 @@ class Frame:
 
     def complete_for(self, settings: Settings) -> bool:
         """Is everything there that the proof's whole picture is made of?"""
-        return self.denoised_for(settings) and not self.to_be_refined(settings)
+        ready = self.denoised_for(settings) and not self.to_be_refined(settings)
+        return ready and not self.to_be_measured(settings)
+
+    def to_be_measured(self, settings: Settings) -> bool:
+        """Will errors of the lens still be measured in it that these settings correct?"""
+        return not self.coarse and to_be_measured(self.developed, settings, self.context)
+
+    def geometry(self, settings: Settings) -> Geometry:
+        """Where its pixels lie in the output of a proof."""
+        return geometry_for(settings, self.context)
 
     def to_be_refined(self, settings: Settings) -> bool:
         """Will the plain picture still be replaced by a better one?"""
         return not self.coarse and to_be_refined(self.developed, settings.sensor)
 
-    def refined_at(self, region: Region) -> bool:
-        """Are the pixels of a region refined already, the whole picture not being it?"""
-        return set(tiles_of(wanted(region, self.developed.extent))) <= self.seen
+    def part(self, settings: Settings, region: OutputRegion) -> Region:
+        """The part of it that a region of a proof's output is made from: at 1:1 with room for any settings."""
+        return (part_of if region.step <= 1 else source_of)(settings, self.context, region)
 
-    def clean(self, settings: Settings, region: Region) -> Patch | None:
-        """Locally denoised pixels that stand in for a region, if they are there."""
+    def refined_at(self, settings: Settings, region: OutputRegion) -> bool:
+        """Are the pixels behind a region of the output refined already, the whole picture not being it?"""
+        return set(tiles_of(self.part(settings, region))) <= self.seen
+
+    def clean(self, settings: Settings, region: OutputRegion) -> Patch | None:
+        """Locally denoised pixels that stand in for a region of the output, if they are there."""
         if region.step > 1:
             return None
-        removal, outer = self.removal(settings), wanted(region, self.developed.extent)
+        removal, outer = self.removal(settings), self.part(settings, region)
         # copies here and below: the worker may change them meanwhile
         made = [
             patch for (r, _), patch in list(self.patches.items()) if r == removal and covers(patch, outer)
         ]
         return made[-1] if made else None
 
-    def stand_in(self, settings: Settings, region: Region) -> tuple[Patch | None, str]:
+    def stand_in(self, settings: Settings, region: OutputRegion) -> tuple[Patch | None, str]:
         """Denoised pixels of a region for the time that the whole is not there, and what a picture of them is."""
         if self.coarse:
             return None, COARSE
@@ -96,28 +111,26 @@ class Frame:
             return rough, NOISY if rough is None else ROUGH
         return clean, NOISY if self.to_be_refined(settings) else FINAL
 
-    def rough(self, settings: Settings, region: Region) -> Patch | None:
+    def rough(self, settings: Settings, region: OutputRegion) -> Patch | None:
         """Pixels denoised in a fast way, for the time until those are there that the settings ask for."""
         if region.step <= 1:
             return self.clean(settings.with_value("noise.method", FAST), region)
-        return self.reduced.get((self.removal(settings), seen_by(settings, region, self.developed.extent)))
+        return self.reduced.get((self.removal(settings), self.part(settings, region)))
 
-    def otherwise(self, settings: Settings, region: Region) -> Patch | None:
+    def otherwise(self, settings: Settings, region: OutputRegion) -> Patch | None:
         """Pixels whose noise was removed a little more or less, so that noise does not flash up."""
-        wished, extent = self.removal(settings).strength, self.developed.extent
+        wished, outer = self.removal(settings).strength, self.part(settings, region)
         found: list[tuple[Removal, Picture | Patch]] = list(self.wholes.items())
         if region.step > 1:
-            outer = seen_by(settings, region, extent)
             found += [(r, patch) for (r, place), patch in list(self.reduced.items()) if place == outer]
         else:
-            outer = wanted(region, extent)
             found += [(r, patch) for (r, _), patch in list(self.patches.items()) if covers(patch, outer)]
         if not found:
             return None
         _, nearest = min(found, key=lambda made: abs(made[0].strength - wished))
         return nearest if isinstance(nearest, Patch) else nearest.read(outer)
 
-    def faster(self, settings: Settings, region: Region) -> bool:
+    def faster(self, settings: Settings, region: OutputRegion) -> bool:
         """Can a region be denoised in a faster way than the settings ask for?"""
         if region.step <= 1:
             return self.removal(settings).kind != FAST

@@ -17,11 +17,12 @@ from irvane.core.line.develop import (
     reach_of,
     removed_from,
 )
-from irvane.core.line.picture import Patch, Region
+from irvane.core.line.picture import Patch
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.reduced import denoise_reduced
 from irvane.core.orientation import upright, upright_rect
+from irvane.core.places import Region
 from irvane.core.progress import Progress, always
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.rim import Borders

@@ -13,12 +13,14 @@ import numpy as np
 
 from irvane.core.colour.rendering import to_screen
 from irvane.core.image import BLUE, GREEN, MID_GREY, RED, Mosaic
-from irvane.core.line.context import Context
+from irvane.core.line.camera import Upstream, camera_patch, mixed_patch, placed, source_of, trim
+from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import PERIOD, Developed
 from irvane.core.line.marks import Limits
-from irvane.core.line.picture import Patch, Region, reduced
-from irvane.core.line.view import SCREEN, Rendered, Upstream, camera_patch, mixed_patch, render_view, trim
+from irvane.core.line.picture import Patch, reduced
+from irvane.core.line.view import SCREEN, Rendered, render_view
 from irvane.core.orientation import upright, upright_rect
+from irvane.core.places import OutputRegion, Region
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.settings import Settings
 
@@ -143,7 +145,7 @@ def render_look(
     developed: Developed,
     settings: Settings,
     context: Context,
-    region: Region,
+    region: OutputRegion,
     clean: Patch | None = None,
     offset: float = 0.0,
     marks: Limits | None = None,
@@ -157,16 +159,31 @@ def render_look(
     look, settings = LOOKS[name], settings_in(name, settings)
     mosaic = developed.mosaic
     if look.raw is not None and mosaic is not None:
-        return _raw(developed, mosaic, region, look.raw, settings.light.exposure + offset)
+        light = _raw(
+            developed,
+            mosaic,
+            source_of(settings, context, region),
+            look.raw,
+            settings.light.exposure + offset,
+        )
+        return _seen(light, settings, context, region)
     if look.removed and (developed.noise is not None or developed.finished is not None):
-        return _removed(developed, settings, context, region, clean)
+        light = _removed(developed, settings, context, source_of(settings, context, region), clean)
+        return _seen(light, settings, context, region)
     space = space if look.finish is None else SCREEN
     return render_view(
         developed, settings, context, region, clean, offset + look.lift, marks, look.finish, upstream, space
     )
 
 
-def _raw(developed: Developed, mosaic: Mosaic, region: Region, colour: int, lift: float) -> Rendered:
+def _seen(light: Patch, settings: Settings, context: Context, region: OutputRegion) -> Rendered:
+    """Light of a part of the frame (0…1), as it lies in the output."""
+    patch = trim(placed(light, geometry_for(settings, context), region), region)
+    pixels = to_screen(np.clip(patch.pixels, 0, 1))
+    return Rendered(pixels, patch.top, patch.left, patch.bottom, patch.right)
+
+
+def _raw(developed: Developed, mosaic: Mosaic, region: Region, colour: int, lift: float) -> Patch:
     h, w = developed.sensor_extent
     rows, columns = upright_rect(
         (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
@@ -179,8 +196,7 @@ def _raw(developed: Developed, mosaic: Mosaic, region: Region, colour: int, lift
         seen[rows[0] - top : rows[1] - top, columns[0] - left : columns[1] - left], developed.flip
     )
     patch = reduced(Patch(np.ascontiguousarray(inner), region.top, region.left, 1.0), region.step)
-    light = np.clip(patch.pixels * np.float32(2.0**lift), 0, 1)
-    return Rendered(to_screen(light), patch.top, patch.left, patch.bottom, patch.right)
+    return Patch(patch.pixels * np.float32(2.0**lift), patch.top, patch.left, patch.step)
 
 
 def _tinted(part: Mosaic) -> np.ndarray:
@@ -200,11 +216,11 @@ def _single(part: Mosaic, colour: int) -> np.ndarray:
 
 def _removed(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
-) -> Rendered:
+) -> Patch:
     """Plain minus mixed, in standard deviations of the noise that is expected there, around mid-grey."""
     clean = None if clean is not None and clean.step > 1 else clean  # what takes a view's place is no measure
-    mixed = trim(mixed_patch(developed, settings, context, region, clean), region)
-    plain = trim(camera_patch(developed, region, "plain"), region)
+    mixed = mixed_patch(developed, settings, context, region, clean)
+    plain = camera_patch(developed, region, "plain")
     light = np.maximum(mixed.pixels, 0)
     if developed.noise is not None:
         gain, read = (np.array(v, np.float32) for v in (developed.noise.gain, developed.noise.read))
@@ -215,4 +231,4 @@ def _removed(
         sigma = 2 * np.maximum(root, 0.02) * developed.finished.sigmas(root)
     sigma = sigma / max(region.step, 1.0)
     seen = np.clip(0.5 + _SIGMA_SHARE * (plain.pixels - mixed.pixels) / sigma, 0, 1)
-    return Rendered(to_screen(np.square(seen)), mixed.top, mixed.left, mixed.bottom, mixed.right)
+    return Patch(np.square(seen), mixed.top, mixed.left, mixed.step)

@@ -9,6 +9,8 @@ import numpy as np
 
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.kernels import kernel
+from irvane.core.lens.geometry import Geometry
+from irvane.core.lens.resample import bent_marks
 from irvane.core.line.picture import Patch
 
 #: Bits 0, 1, 2: red, green, blue clipped on the sensor. Then, in the picture: a colour at white, all colours at black,
@@ -50,11 +52,13 @@ def _any(bits, top, left, step, out):
             out[y, x] = found
 
 
-def sensor_marks(clipped: np.ndarray | None, view: Patch) -> np.ndarray:
-    """Sensor bits of a view: uint8 of its height and width; a bit is set when any pixel under it has it."""
+def sensor_marks(clipped: np.ndarray | None, view: Patch, geometry: Geometry) -> np.ndarray:
+    """Sensor bits of a view of the output: uint8 of its height and width; a bit is set when any frame pixel under it has it."""
     h, w = view.pixels.shape[:2]
     if clipped is None:
         return np.zeros((h, w), np.uint8)
+    if not geometry.identity:
+        return bent_marks(clipped, geometry.bending, (view.top, view.left), view.step, (h, w))
     return reduced_marks(clipped, (h, w), view.top, view.left, view.step)
 
 

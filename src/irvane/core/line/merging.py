@@ -14,7 +14,7 @@ from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.errors import MergeError, plain_text
 from irvane.core.files.rendered import RENDERED_ENDINGS
 from irvane.core.line.develop import denoise_whole, develop
-from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
+from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded, optics_of
 from irvane.core.merge.align import warp
 from irvane.core.merge.fusion import fuse
 from irvane.core.merge.hdr import Member, merge, plan
@@ -73,7 +73,7 @@ class MergeSource:
         reference = loads[how.reference]
         return Loaded(
             MERGED, None, merged.picture, first.colour, merged.noise, 0, reference.info, tuple(notes),
-            merged_clean.picture,
+            merged_clean.picture, optics=optics_of(reference.info),
         )  # fmt: skip
 
 

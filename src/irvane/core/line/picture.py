@@ -14,6 +14,7 @@ import numpy as np
 
 from irvane.core.files.paged import Paged
 from irvane.core.kernels import flat, kernel, serial
+from irvane.core.places import Region
 from irvane.core.threads import each
 
 #: Largest value the 16-bit form holds; of camera-linear pictures clipped samples are raised to 3 at most.
@@ -128,22 +129,6 @@ def reduced(patch: Patch, step: float) -> Patch:
     # whole pixels fit one side exactly: of the longer one, the error at the other is half a pixel at most
     exact = w / size[0] if w >= h else h / size[1]
     return Patch(pixels, patch.top, patch.left, patch.step * exact)
-
-
-@dataclass(frozen=True)
-class Region:
-    """A wanted part of a frame: half-open ranges in frame pixels and the frame pixels per view pixel."""
-
-    top: int
-    left: int
-    bottom: int
-    right: int
-    step: float = 1.0
-
-    def holds(self, other: Region) -> bool:
-        """Does the other region lie in this one?"""
-        rows = self.top <= other.top and other.bottom <= self.bottom
-        return rows and self.left <= other.left and other.right <= self.right
 
 
 def tiles_of(region: Region) -> Iterator[tuple[int, int]]:

@@ -11,9 +11,11 @@ import numpy as np
 
 from irvane.core.errors import ReadError, plain_text
 from irvane.core.files.info import FrameInfo, read_info
-from irvane.core.files.raw import decode_raw
+from irvane.core.files.opcodes import read_corrections
+from irvane.core.files.raw import RawFrame, decode_raw
 from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
+from irvane.core.lens.optics import Correction, Optics
 from irvane.core.noise.model import contradicted, measure
 from irvane.core.progress import Progress, always
 from irvane.core.sensor.black import refined_black
@@ -38,6 +40,7 @@ class Loaded:
     noise : model of the mosaic, None for pictures without one.
     levels : black and white of red, green, blue in counts, for raw files.
     denoised : for merges: the picture merged from denoised members (`picture` is merged from plain ones).
+    optics : what is known of the lens.
     """
 
     entry: str
@@ -50,6 +53,7 @@ class Loaded:
     notes: tuple[str, ...]
     denoised: np.ndarray | None = None
     levels: tuple[np.ndarray, np.ndarray] | None = None
+    optics: Optics = Optics()
 
     @property
     def extent(self) -> tuple[int, int]:
@@ -57,6 +61,23 @@ class Loaded:
         pixels = self.mosaic.data if self.mosaic is not None else self.picture
         assert pixels is not None
         return pixels.shape[0], pixels.shape[1]
+
+
+def optics_of(
+    info: FrameInfo, corrections: tuple[Correction, ...] = (), skipped: tuple[str, ...] = ()
+) -> Optics:
+    """What a file says of the lens."""
+    return Optics(
+        info.make,
+        info.model,
+        info.lens,
+        info.focal,
+        info.focal_full,
+        info.aperture,
+        info.distance,
+        corrections,
+        skipped,
+    )
 
 
 class Source(Protocol):
@@ -143,15 +164,17 @@ class FileSource:
     def _load_rendered(self) -> Loaded:
         picture = decode_rendered(self.path)
         entry = SCENE if picture.scene else DISPLAY
-        return Loaded(entry, None, picture.linear, None, None, picture.flip, picture.info, picture.notes)
+        return Loaded(entry, None, picture.linear, None, None, picture.flip, picture.info, picture.notes,
+                      optics=optics_of(picture.info))  # fmt: skip
 
     def _load_raw(self) -> Loaded:
         raw = decode_raw(self.path)
         notes = list(raw.notes)
+        optics = optics_of(raw.info, *read_corrections(self.path, raw.cfa))
+        if optics.skipped:
+            notes.append(f"Corrections in the file that are not known here: {', '.join(optics.skipped)}.")
         if raw.cfa is None:
-            return self._load_linear_raw(
-                raw.counts, raw.black, raw.white, raw.colour, raw.flip, raw.info, notes
-            )
+            return self._load_linear_raw(raw, optics, notes)
         black = refined_black(raw.counts, raw.cfa, raw.black, raw.white, raw.masked)
         mosaic = Mosaic(apply_levels(raw.counts, raw.cfa, black, raw.white, raw.uneven), raw.cfa)
         noise = raw.noise or measure(mosaic, raw.info.iso)
@@ -165,19 +188,17 @@ class FileSource:
             notes.append("The frame is clipped throughout.")
         return Loaded(
             MOSAIC, mosaic, None, raw.colour, noise, raw.flip, raw.info, tuple(notes),
-            levels=(black, raw.white),
+            levels=(black, raw.white), optics=optics,
         )  # fmt: skip
 
     @staticmethod
-    def _load_linear_raw(
-        counts: np.ndarray, black: np.ndarray, white: np.ndarray, colour: CameraColour, flip: int,
-        info: FrameInfo, notes: list[str],
-    ) -> Loaded:  # fmt: skip
-        scaled = (counts.astype(np.float32) - black.astype(np.float32).max()) / np.float32(
-            (white - black).min()
+    def _load_linear_raw(raw: RawFrame, optics: Optics, notes: list[str]) -> Loaded:
+        black, colour = raw.black, raw.colour
+        scaled = (raw.counts.astype(np.float32) - black.astype(np.float32).max()) / np.float32(
+            (raw.white - black).min()
         )
         if scaled.ndim == 2:
             notes.append("A monochrome sensor: colour settings have nothing to act on.")
             scaled = np.repeat(scaled[..., None], 3, axis=2)
             colour = CameraColour(np.eye(3), None, 2856.0, 6504.0, np.ones(3), False)
-        return Loaded(CAMERA, None, scaled, colour, None, flip, info, tuple(notes))
+        return Loaded(CAMERA, None, scaled, colour, None, raw.flip, raw.info, tuple(notes), optics=optics)

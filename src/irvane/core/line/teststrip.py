@@ -7,9 +7,9 @@ from typing import Any
 from irvane.core.line.engine import Engine
 from irvane.core.line.local import denoise_region
 from irvane.core.line.looks import PICTURE, render_look
-from irvane.core.line.picture import Region
 from irvane.core.line.source import Source
-from irvane.core.line.view import Rendered, wanted
+from irvane.core.line.view import Rendered
+from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import GRADES, Choice, Method, Number, Settings, full_label, spec, value_text
 
@@ -83,29 +83,29 @@ def with_tried(settings: Settings, path: str, value: Any) -> Settings:
 
 def crop(
     extent: tuple[int, int], centre: tuple[float, float], size: tuple[int, int], scale: float | None
-) -> Region:
-    """The part of the frame that a picture of `size` (width, height in device pixels) shows.
+) -> OutputRegion:
+    """The part of the output that a picture of `size` (width, height in device pixels) shows.
 
     Parameters
     ----------
-    extent : height and width of the frame.
+    extent : height and width of the output.
     centre : middle of the crop, as shares of width and height.
-    scale : device pixels per frame pixel; None: the whole frame.
+    scale : device pixels per output pixel; None: the whole picture.
     """
     h, w = extent
     if scale is None:
-        return Region(0, 0, h, w, max(1.0, h / size[1], w / size[0]))
+        return OutputRegion(0, 0, h, w, max(1.0, h / size[1], w / size[0]))
     wide, high = min(w, max(1, round(size[0] / scale))), min(h, max(1, round(size[1] / scale)))
     left = min(max(round(centre[0] * w - wide / 2), 0), w - wide)
     top = min(max(round(centre[1] * h - high / 2), 0), h - high)
-    return Region(top, left, top + high, left + wide, max(1.0, 1 / scale))
+    return OutputRegion(top, left, top + high, left + wide, max(1.0, 1 / scale))
 
 
 def render_crop(
     engine: Engine,
     source: Source,
     settings: Settings,
-    region: Region,
+    region: OutputRegion,
     look: str = PICTURE,
     progress: Progress = always,
 ) -> Rendered:
@@ -118,10 +118,12 @@ def render_crop(
     ReadError, MergeError, Cancelled
     """
     engine.refine(source, settings.sensor, progress)
+    if engine.with_mosaic(source, settings.sensor, progress).to_be_measured(settings):
+        engine.measure_lens(source, settings.sensor)
     frame = engine.with_mosaic(source, settings.sensor, progress).fitting(settings)
     clean = frame.clean(settings, region)
     step(progress, 0.5)
     if clean is None and region.step <= 1 and not frame.denoised_for(settings):
-        outer = wanted(region, frame.developed.extent)
+        outer = frame.part(settings, region)
         clean = denoise_region(frame.developed, settings.sensor, frame.removal(settings), outer)
     return render_look(look, frame.developed, settings, frame.context, region, clean)

@@ -17,23 +17,20 @@ from irvane.core.colour.saturation import RANGES, saturate
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.kernels import keep_finite
-from irvane.core.lens.vignetting import correct_vignetting
 from irvane.core.light.curve import apply_curves, apply_roll_off
-from irvane.core.light.tone import apply_operator, apply_tone
-from irvane.core.line.context import Context, noise_amount
+from irvane.core.light.tone import apply_operator, apply_tone, reads_guide
+from irvane.core.line.camera import Upstream, camera_light, noise_shares, sharpening_reach, trim
+from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
 from irvane.core.line.marks import Limits, gamut_marks, output_marks, sensor_marks
-from irvane.core.line.picture import Patch, Region
+from irvane.core.line.picture import Patch
+from irvane.core.line.placing import placed_guide
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
-from irvane.core.noise import mixing
 from irvane.core.noise.grain import add_grain
-from irvane.core.noise.haze import clear_black
-from irvane.core.sensor.highlights import rebuild
-from irvane.core.settings import Noise, Settings
+from irvane.core.places import OutputRegion
+from irvane.core.settings import Settings
 from irvane.core.threads import each, strips
 
-#: Pixels around a place (of the view) that the steps here need.
-REACH = acutance.REACH + mixing.REACH
 #: Space of a screen that is not known better (IEC 61966-2-1).
 SCREEN = "srgb"
 #: Least height of the strips that a view is shared out in.
@@ -42,99 +39,6 @@ _STRIP = 64
 _SMALL = 24_000
 #: Share of the noise's standard deviation that denoising at 100 % leaves in fine structures.
 _LEFT_BY_DENOISING = 0.2
-
-
-def reach(settings: Settings) -> int:
-    """View pixels around a place that the steps need under these settings, at most REACH."""
-    shares = noise_shares(settings.noise, 100.0)
-    return _sharpening_reach(settings) + (0 if shares.is_local or shares.is_nothing else mixing.REACH)
-
-
-def _sharpening_reach(settings: Settings) -> int:
-    return acutance.REACH if acutance.is_on(settings.acutance) else 0
-
-
-def wanted(region: Region, extent: tuple[int, int], around: int = REACH) -> Region:
-    """The region grown by so many view pixels, cut at the frame."""
-    margin = int(np.ceil(around * region.step))
-    return Region(
-        max(0, region.top - margin), max(0, region.left - margin), min(extent[0], region.bottom + margin),
-        min(extent[1], region.right + margin), region.step,
-    )  # fmt: skip
-
-
-def seen_by(settings: Settings, region: Region, extent: tuple[int, int]) -> Region:
-    """What a view is made from: its region and what the steps need around it under these settings."""
-    return wanted(region, extent, reach(settings))
-
-
-def camera_patch(developed: Developed, region: Region, kind: str) -> Patch:
-    """A region of the plain or denoised picture, in frame coordinates (quick forms are binned)."""
-    picture = developed.denoised if kind == "denoised" and developed.denoised is not None else developed.plain
-    if developed.step == 1:
-        return picture.read(region)
-    s = developed.step
-    inner = Region(
-        int(region.top / s), int(region.left / s), int(np.ceil(region.bottom / s)), int(np.ceil(region.right / s)),
-        max(1.0, region.step / s),
-    )  # fmt: skip
-    patch = picture.read(inner)
-    return Patch(patch.pixels, patch.top * s, patch.left * s, patch.step * s)
-
-
-def mixed_patch(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
-) -> Patch:
-    """The region after noise mixing; `clean` stands in where the whole denoised picture is not there yet."""
-    mixed = _mixed(developed, settings, context, region, clean)
-    share = settings.noise.clear_black / 100
-    return mixed if share == 0 else replace(mixed, pixels=clear_black(mixed.pixels, context.haze, share))
-
-
-def _mixed(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
-) -> Patch:
-    shares = noise_shares(settings.noise, noise_amount(settings, context))
-    if shares.is_nothing or (clean is None and (developed.denoised is None or developed.step != 1)):
-        return camera_patch(developed, region, "plain")
-    clean = camera_patch(developed, region, "denoised") if clean is None else _fitted(clean, region)
-    if shares.is_all:
-        return clean
-    plain = camera_patch(developed, region, "plain")
-    mixed = mixing.mix(plain.pixels, clean.pixels, developed.gains, shares, developed.noise, plain.step)
-    return replace(plain, pixels=mixed)
-
-
-def _fitted(clean: Patch, region: Region) -> Patch:
-    """Denoised pixels cut to a region; a reduced view was made for this very region."""
-    return trim(clean, region) if clean.step == 1 else clean
-
-
-def noise_shares(noise: Noise, amount: float) -> mixing.Shares:
-    """Shares of the change that denoising made, under the settings of the station Noise and the amount in force."""
-    share = min(amount, 100.0) / 100
-
-    def three(*values: float) -> tuple[float, float, float]:
-        return values[0] / 100, values[1] / 100, values[2] / 100
-
-    return mixing.Shares(
-        share * noise.luminance / 100,
-        share * noise.colour / 100,
-        three(noise.shadows, noise.midtones, noise.highlights),
-        three(noise.fine, noise.medium, noise.coarse),
-        three(noise.red, noise.green, noise.blue),
-        noise.texture / 100,
-    )
-
-
-def covers(patch: Patch, region: Region) -> bool:
-    """Does a patch at 1:1 hold the whole region?"""
-    return (
-        patch.top <= region.top
-        and patch.left <= region.left
-        and patch.bottom >= region.bottom
-        and patch.right >= region.right
-    )
 
 
 def remaining_noise(
@@ -184,55 +88,32 @@ def _numbers(developed: Developed, settings: Settings, context: Context, clean: 
     return _Numbers(balance, matrix * 2.0**BASE_EXPOSURE, ceiling, noise, hues)
 
 
-class Upstream:
-    """Camera-linear light of the view that was rendered last: settings further down the line do not make it again."""
-
-    def __init__(self) -> None:
-        self._parts: tuple[object, ...] = ()
-        self._key: object = None
-        self._patch: Patch | None = None
-
-    def light(
-        self, developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
-    ) -> Patch:
-        """A region grown by :func:`reach`, after noise mixing and with its highlights rebuilt."""
-        parts = (developed.plain, developed.denoised, context, clean)
-        key = (settings.noise, settings.sensor.highlights, region, reach(settings))
-        same = len(self._parts) == len(parts) and all(a is b for a, b in zip(self._parts, parts, strict=True))
-        if self._patch is None or not same or key != self._key:
-            patch = _camera_light(developed, settings, context, region, clean)
-            self._parts, self._key, self._patch = parts, key, patch
-        return self._patch
+def scene_context(settings: Settings, context: Context) -> Context:
+    """The facts with the guide lying as the output does, as far as anything reads it there."""
+    geometry = geometry_for(settings, context)
+    if geometry.identity or not reads_guide(settings.light):
+        return context
+    return replace(context, guide=placed_guide(context.guide, geometry))
 
 
 def scene_patch(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    region: OutputRegion,
+    clean: Patch | None = None,
 ) -> Patch:
-    """Scene-linear light of a region (grown by :func:`reach`), before the base rendering."""
-    patch = _camera_light(developed, settings, context, region, clean)
-    return _scene_light(
-        patch, developed, settings, context, _numbers(developed, settings, context, clean is not None)
-    )
-
-
-def _camera_light(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
-) -> Patch:
-    """What the steps of :func:`_scene_light` begin with: mixed, with highlights rebuilt."""
-    outer = seen_by(settings, region, developed.extent)
-    patch = mixed_patch(developed, settings, context, outer, clean)
-    if developed.entry not in (MOSAIC, CAMERA) or settings.sensor.highlights != "rebuild":
-        return patch
-    place = patch.top, patch.left, patch.step
-    return replace(patch, pixels=rebuild(patch.pixels, developed.gains, context.highlights, *place))
+    """Scene-linear light of a region of the output (with what sharpening needs around it), before the base rendering."""
+    patch = camera_light(developed, settings, context, region, clean)
+    numbers = _numbers(developed, settings, context, clean is not None)
+    return _scene_light(patch, developed, settings, scene_context(settings, context), numbers)
 
 
 def _scene_light(
     patch: Patch, developed: Developed, settings: Settings, context: Context, numbers: _Numbers
 ) -> Patch:
-    """All steps from camera-linear to scene-linear light."""
+    """All steps from camera-linear to scene-linear light; the guide of `context` lies as the output does."""
     picture, place = patch.pixels, (patch.top, patch.left)
-    picture = correct_vignetting(picture, settings.lens.vignetting, place, patch.step, developed.extent)
     if numbers.balance is not None:
         picture = apply_camera(picture, numbers.balance, numbers.matrix, numbers.ceiling)
     picture = keep_finite(apply_tone(picture, settings.light, context.guide, *place, patch.step))
@@ -266,16 +147,6 @@ def show(patch: Patch, developed: Developed, settings: Settings, space: str = SC
     return add_grain(light, grain, settings.noise.grain_size, patch.top, patch.left, patch.step)
 
 
-def trim(patch: Patch, region: Region) -> Patch:
-    """Cut a patch back to the wanted region (whole pixels)."""
-    top = max(0, round((region.top - patch.top) / patch.step))
-    left = max(0, round((region.left - patch.left) / patch.step))
-    h = round((region.bottom - region.top) / patch.step)
-    w = round((region.right - region.left) / patch.step)
-    pixels = np.ascontiguousarray(patch.pixels[top : top + h, left : left + w])
-    return Patch(pixels, patch.top + top * patch.step, patch.left + left * patch.step, patch.step)
-
-
 @dataclass(frozen=True)
 class Rendered:
     """A view ready to be painted.
@@ -283,7 +154,7 @@ class Rendered:
     Attributes
     ----------
     pixels : uint8 H×W×4 (RGBA), encoded in `space`.
-    top, left, bottom, right : the part of the frame it shows, in frame pixels.
+    top, left, bottom, right : the part of the output it shows, in output pixels.
     marks : uint8 H×W, the bits of :mod:`irvane.core.line.marks`; None when they were not asked for.
     """
 
@@ -300,7 +171,7 @@ def render_view(
     developed: Developed,
     settings: Settings,
     context: Context,
-    region: Region,
+    region: OutputRegion,
     clean: Patch | None = None,
     offset: float = 0.0,
     marks: Limits | None = None,
@@ -308,12 +179,12 @@ def render_view(
     upstream: Upstream | None = None,
     space: str = SCREEN,
 ) -> Rendered:
-    """A region as it is shown on screen.
+    """A region of the output as it is shown on screen.
 
     Parameters
     ----------
     clean : denoised pixels of (at least) the region with its margin, while the whole denoised picture is missing; when
-        they are reduced, of that what the view is made from (:func:`seen_by`).
+        they are reduced, of that what the view is made from (:func:`irvane.core.line.camera.source_of`).
     offset : EV by which the view (not the proof) is brightened, to match another pane.
     marks : limits of the clip marks; None: no marks.
     finish : finished light (linear sRGB) to what is seen instead.
@@ -322,19 +193,22 @@ def render_view(
     """
     outer = (upstream or Upstream()).light(developed, settings, context, region, clean)
     numbers = _numbers(developed, settings, context, clean is not None)
+    placed = scene_context(settings, context)
     inner = trim(outer, region)
     h, w = inner.pixels.shape[:2]
     first, left = round((inner.top - outer.top) / outer.step), round((inner.left - outer.left) / outer.step)
-    around = _sharpening_reach(settings)
+    around = sharpening_reach(settings)
     pixels = np.empty((h, w, 4), np.uint8)
-    found = sensor_marks(developed.clipped, inner) if marks is not None else None
+    found = (
+        sensor_marks(developed.clipped, inner, geometry_for(settings, context)) if marks is not None else None
+    )
 
     def work(rows: tuple[int, int]) -> None:
         top = max(0, first + rows[0] - around)
         part = Patch(
             outer.pixels[top : first + rows[1] + around], outer.top + top * outer.step, outer.left, outer.step
         )
-        scene = _scene_light(part, developed, settings, context, numbers)
+        scene = _scene_light(part, developed, settings, placed, numbers)
         cut = slice(first + rows[0] - top, first + rows[1] - top), slice(left, left + w)
         light = np.ascontiguousarray(scene.pixels[cut])
         if offset:

@@ -11,10 +11,11 @@ from irvane.core.colour.camera import apply_camera, flat_transform
 from irvane.core.colour.rendering import encode
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.files.writers import quantise
-from irvane.core.line.context import Context
+from irvane.core.line.camera import camera_light, trim
+from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Region
-from irvane.core.line.view import mixed_patch, scene_patch, show, trim
+from irvane.core.line.view import scene_patch, show
+from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
 from irvane.core.threads import each
@@ -55,10 +56,10 @@ def finished_bands(
     Cancelled
         When `progress` returns False.
     """
-    h, w = developed.extent
+    h, w = geometry_for(settings, context).output
 
     def work(first: int) -> tuple[int, np.ndarray]:
-        region = Region(first, 0, min(h, first + _BAND), w)
+        region = OutputRegion(first, 0, min(h, first + _BAND), w)
         if output.flat:
             linear = _flat_band(developed, settings, context, region, output)
             return first, quantise(linear, depth) if output.linear else encode(linear, output.space, depth)
@@ -74,11 +75,12 @@ def finished_bands(
 
 
 def _flat_band(
-    developed: Developed, settings: Settings, context: Context, region: Region, output: Output
+    developed: Developed, settings: Settings, context: Context, region: OutputRegion, output: Output
 ) -> np.ndarray:
     """The plain scene-linear rendition: gains of the shot with smallest 1, each colour clipped at 1 before a matrix
     that keeps white, then exposure; 1.0 is the sensor's white. No curve, no base exposure, no sharpening."""
-    patch = mixed_patch(developed, settings, context, region)
+    cut = settings.with_value("sensor.highlights", "clip")
+    patch = trim(camera_light(developed, cut, context, region), region)
     scale = np.float32(2.0**settings.light.exposure)
     if developed.colour is not None:
         balance, matrix = flat_transform(developed.colour, settings.colour, output.space)

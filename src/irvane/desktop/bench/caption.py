@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.files.info import exposure_text
+from irvane.core.judge.alignment import Between
 from irvane.core.judge.gradient import GradientFigures
 from irvane.core.settings import Settings, bare, differences, full_label, handed_on, value_text
 from irvane.desktop.bench.content import Content
@@ -22,6 +23,8 @@ from irvane.desktop.plain import on_button, tip
 from irvane.desktop.session import BARE, Item
 
 _SHOWN_DIFFERENCES = 3
+#: Share of the frame from which on it counts as seen as a whole.
+_WHOLE = 0.9995
 _SAME = "same settings as its neighbour"
 #: What tells most about a picture is named first.
 _TELLING = ("light", "colour", "acutance", "noise", "lens", "sensor")
@@ -202,8 +205,11 @@ class Caption(QWidget):
             words = difference_text(own, Settings()).replace(_SAME, "untouched: automatic only")
         if content.match.words():
             words = content.match.words() + (f" · {words}" if words else "")
-        if content.mapping is not None:
-            m = content.mapping
+        if content.kept < _WHOLE:
+            words = f"field of view {content.kept * 100:.1f} %" + (f" · {words}" if words else "")
+        of_frames = not isinstance(content.mapping, Between) or content.mapping.frames is not None
+        if content.mapping is not None and of_frames:
+            m = content.mapping.middle if isinstance(content.mapping, Between) else content.mapping
             off = "" if m.residual is None else f", residual {m.residual:.1f} px"
             told = f"aligned: {m.rotation:+.2f}°, ×{m.scale:.3f}, field {m.common * 100:.0f} %{off}".replace(
                 "-", "−"

@@ -9,7 +9,7 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage
 
 from irvane.core.files.thumbnails import Preview
-from irvane.core.judge.alignment import Mapping
+from irvane.core.judge.alignment import Between, Mapping
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
@@ -50,7 +50,7 @@ class Content:
     ----------
     item, proof : what is shown; item None when the pane is empty.
     without : a station that is left out of the proof, to see what it does; empty: none.
-    extent : height and width of the frame.
+    extent : height and width of the picture: of the output of the proof, or of the frame while only a preview is there.
     backdrop : a picture of the whole frame, shown where nothing better is there yet.
     current : the latest rendered part.
     state : key of STATES.
@@ -59,7 +59,8 @@ class Content:
     instead : why the look that was asked for is not shown, empty when it is.
     range : stops of the sensor between clipping and SNR 3, of the worst colour; None when not known.
     loupe : the place under the pointer at 1:1, while the loupe is on.
-    mapping : how its frame lies on that of pane A, where they differ in place, size or turn; None: as it is.
+    mapping : how its picture lies on that of pane A, where they differ in place, size, turn or geometry; None: as it is.
+    kept : share of the frame that is seen in the output.
     exact : the wish for which the picture was rendered at full resolution and then reduced.
     """
 
@@ -77,10 +78,11 @@ class Content:
     probe: PlaceFigures | None = None
     range: float | None = None
     loupe: Layer | None = None
-    mapping: Mapping | None = None
+    mapping: Mapping | Between | None = None
     notes: tuple[str, ...] = field(default=())
     exact: object = None
     instead: str = ""
+    kept: float = 1.0
 
     @property
     def offset(self) -> float:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.files.thumbnails import Preview
-from irvane.core.judge.alignment import Mapping
+from irvane.core.judge.alignment import Between, Mapping, between
 from irvane.core.judge.difference import DifferenceFigures
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import NOISE, Match
@@ -16,8 +17,8 @@ from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.spots import Spot
 from irvane.core.line.looks import missing
 from irvane.core.line.marks import Limits
-from irvane.core.line.picture import Region
 from irvane.core.line.view import Rendered
+from irvane.core.places import OutputRegion
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.screen import SCREEN
@@ -53,7 +54,7 @@ class Feed(QObject):
         self._asked: dict[int, list[Wish]] = {}
         self._wished: dict[int, Wish | None] = {}
         self._loupe: tuple[float, float] | None = None
-        self._spots: dict[str, list[Spot]] = {}
+        self._spots: dict[Hashable, list[Spot]] = {}
         self._mappings: dict[tuple[str, str], Mapping | None] = {}
         self._aligning: set[tuple[str, str]] = set()
         self._pending = Soon(self, self._request)
@@ -94,7 +95,8 @@ class Feed(QObject):
         assert settings is not None
         frame = self.backstage.engine.best(item.source, settings.sensor)
         if frame is not None:
-            content.extent = frame.developed.extent
+            content.extent = frame.geometry(settings).output
+            content.kept = frame.geometry(settings).kept
             content.notes = frame.developed.notes
             content.range = frame.range_stops
         region = self.panes.viewport_of(pane).region(
@@ -148,21 +150,24 @@ class Feed(QObject):
         self.panes.contents[0].mapping = None
         for pane, wish in enumerate(wishes[1:], 1):
             content = self.panes.contents[pane]
-            if (
-                first is None
-                or wish is None
-                or wish.source.key == first.source.key
-                or not self.panes.aligning
-            ):
+            if first is None or wish is None or not self.panes.aligning:
                 content.mapping = None
                 continue
             pair = first.source.key, wish.source.key
-            if pair in self._mappings:
-                content.mapping = self._mappings[pair]
+            if pair[0] == pair[1] or pair in self._mappings:
+                content.mapping = self._between(first, wish, self._mappings.get(pair))
             elif pair not in self._aligning:
                 self._aligning.add(pair)
                 self.backstage.sights.align(first, wish)
         return any(a is not c.mapping for a, c in zip(before, self.panes.contents, strict=True))
+
+    def _between(self, one: Wish, two: Wish, frames: Mapping | None) -> Between | None:
+        """How what the second shows lies on what the first shows; None while one of them is not there."""
+        engine = self.backstage.engine
+        frame, other = (engine.best(wish.source, wish.settings.sensor) for wish in (one, two))
+        if frame is None or other is None:
+            return None
+        return between(frame.geometry(one.settings), other.geometry(two.settings), frames)
 
     def _aligned(self, one: Wish, two: Wish, mapping: Mapping | None) -> None:
         pair = one.source.key, two.source.key
@@ -202,7 +207,7 @@ class Feed(QObject):
         content = self.panes.contents[pane]
         content.problem = ""
         content.instead = missing(wish.look, frame.developed)
-        content.take(rendered, frame.developed.extent, state)
+        content.take(rendered, frame.geometry(wish.settings).output, state)
         content.exact = None
         if item.preview is None and content.backdrop is content.current and content.backdrop is not None:
             pixels = SCREEN.in_srgb(rendered.pixels, rendered.space)
@@ -330,7 +335,7 @@ class Feed(QObject):
                 x, y = content.own_place(place[0] * wide, place[1] * high)
                 left = round(min(max(x - side / 2, 0), max(w - side, 0)))
                 top = round(min(max(y - side / 2, 0), max(h - side, 0)))
-                region = Region(top, left, min(top + side, h), min(left + side, w))
+                region = OutputRegion(top, left, min(top + side, h), min(left + side, w))
                 self.backstage.sights.peek(pane, replace(wish, region=region, marks=None))
             self.repaint.emit(pane)
 
@@ -345,12 +350,12 @@ class Feed(QObject):
         wish = self.wish(self.panes.chosen)
         if wish is None:
             self.spots_ready.emit([])
-        elif wish.source.key in self._spots:
-            self.spots_ready.emit(self._spots[wish.source.key])
+        elif (wish.source.key, wish.settings.lens) in self._spots:
+            self.spots_ready.emit(self._spots[wish.source.key, wish.settings.lens])
         else:
             self.backstage.sights.find_spots(wish)
 
     def _spotted(self, wish: Wish, spots: list[Spot]) -> None:
         if spots:
-            self._spots[wish.source.key] = spots
+            self._spots[wish.source.key, wish.settings.lens] = spots
         self.spots_ready.emit(spots)

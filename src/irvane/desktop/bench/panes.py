@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from PySide6.QtCore import QSize
 
 from irvane.core.judge.difference import DifferenceFigures
+from irvane.core.lens.framing import uncropped
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.marks import Limits
-from irvane.core.line.picture import Region
 from irvane.core.line.view import Rendered
+from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings, bare, handed_on
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.viewport import Viewport
@@ -59,6 +61,8 @@ class Panes:
         self.probe_placed = False
         self.look = PICTURE
         self.marks = False
+        #: The whole corrected frame is seen, to choose what of it is shown.
+        self.framing = False
         self.limits = Limits()
 
     def take_difference(self, made: tuple[Rendered, DifferenceFigures | None] | None) -> None:
@@ -82,6 +86,8 @@ class Panes:
         if item is None:
             return None
         settings = item.settings(content.proof)
+        if self.framing:
+            settings = replace(settings, lens=uncropped(settings.lens))
         return handed_on(bare(), settings, (content.without,)) if content.without else settings
 
     def viewport_of(self, pane: int) -> Viewport:
@@ -98,8 +104,8 @@ class Panes:
         """The pane that the chosen one is held against: the next, or before the last."""
         return (self.chosen + 1) % len(self.contents)
 
-    def probe_region(self, pane: int) -> Region:
-        """The probe's rectangle in a pane's frame."""
+    def probe_region(self, pane: int) -> OutputRegion:
+        """The probe's rectangle in a pane's picture."""
         content = self.contents[pane]
         h, w = content.extent
         high, wide = content.reference
@@ -107,4 +113,4 @@ class Panes:
         side = min(max(h // 30, PROBE_SMALLEST), PROBE_LARGEST, h, w)
         left = round(min(max(x - side / 2, 0), w - side))
         top = round(min(max(y - side / 2, 0), h - side))
-        return Region(top, left, top + side, left + side)
+        return OutputRegion(top, left, top + side, left + side)

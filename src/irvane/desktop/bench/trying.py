@@ -72,6 +72,10 @@ class Trying(QObject):
         region = crop(extent, viewport.centre, (size.width(), size.height()), viewport.zoom)
         for number, value in enumerate(strip.values):
             tried = with_tried(settings, strip.path, value)
+            frame = self.backstage.engine.best(item.source, tried.sensor)
+            if frame is not None and strip.path.startswith("lens."):  # each value has an output of its own
+                extent = frame.geometry(tried).output
+                region = crop(extent, viewport.centre, (size.width(), size.height()), viewport.zoom)
             self.backstage.render_strip(
                 strip.run, number, Wish(item.source, tried, region, look=self.panes.look)
             )

@@ -6,8 +6,8 @@ import math
 
 from PySide6.QtCore import QObject, QPointF, QRectF, QSize, Signal
 
-from irvane.core.judge.alignment import Mapping
-from irvane.core.line.picture import Region
+from irvane.core.judge.alignment import Between, Mapping
+from irvane.core.places import OutputRegion
 
 #: Zoom steps; fit comes before them all.
 ZOOMS = (0.5, 0.66, 1.0, 2.0, 3.0, 4.0, 8.0)
@@ -17,7 +17,7 @@ _MARGIN = 0.04
 _LEAST_TURN = 2.0
 
 
-def turn(mapping: Mapping | None, size: QSize) -> float:
+def turn(mapping: Mapping | Between | None, size: QSize) -> float:
     """Degrees by which a frame has to be turned about the middle of a view to lie on the reference.
 
     None where that moves no corner of the view by more than two device pixels: turning resamples, and pixels that are
@@ -25,6 +25,7 @@ def turn(mapping: Mapping | None, size: QSize) -> float:
     """
     if mapping is None:
         return 0.0
+    mapping = mapping.middle if isinstance(mapping, Between) else mapping
     moved = math.radians(abs(mapping.rotation)) * math.hypot(size.width(), size.height()) / 2
     return -mapping.rotation if moved > _LEAST_TURN else 0.0
 
@@ -68,17 +69,21 @@ class Viewport(QObject):
             )
         return QPointF(*place)
 
-    def placed(self, extent: tuple[int, int], size: QSize, mapping: Mapping | None) -> tuple[float, QPointF]:
+    def placed(
+        self, extent: tuple[int, int], size: QSize, mapping: Mapping | Between | None
+    ) -> tuple[float, QPointF]:
         """Scale and origin of a frame that lies on the reference as a mapping says, before its :func:`turn`."""
         if mapping is None:
             return self.scale(extent, size), self.origin(extent, size)
         s, o = self.scale(mapping.extent, size), self.origin(mapping.extent, size)
-        x, y = mapping.place(o.x() + size.width() / 2 / s, o.y() + size.height() / 2 / s)
-        own = s / mapping.scale
+        middle = o.x() + size.width() / 2 / s, o.y() + size.height() / 2 / s
+        there = mapping.at(*middle)
+        x, y = there.place(*middle)
+        own = s / there.scale
         return own, QPointF(x - size.width() / 2 / own, y - size.height() / 2 / own)
 
     def to_view(
-        self, rect: QRectF, extent: tuple[int, int], size: QSize, mapping: Mapping | None = None
+        self, rect: QRectF, extent: tuple[int, int], size: QSize, mapping: Mapping | Between | None = None
     ) -> QRectF:
         """Where a rectangle of the frame lies in the view."""
         s, o = self.placed(extent, size, mapping)
@@ -89,7 +94,9 @@ class Viewport(QObject):
         s, o = self.scale(extent, size), self.origin(extent, size)
         return QPointF(point.x() / s + o.x(), point.y() / s + o.y())
 
-    def region(self, extent: tuple[int, int], size: QSize, mapping: Mapping | None = None) -> Region:
+    def region(
+        self, extent: tuple[int, int], size: QSize, mapping: Mapping | Between | None = None
+    ) -> OutputRegion:
         """The part of the frame to render: what is visible, with a margin."""
         h, w = extent
         s, o = self.placed(extent, size, mapping)
@@ -104,7 +111,7 @@ class Viewport(QObject):
         right = min(w, math.ceil(o.x() + seen_w * (1 + _MARGIN)))
         bottom = min(h, math.ceil(o.y() + seen_h * (1 + _MARGIN)))
         top, left = min(top, h - 1), min(left, w - 1)
-        return Region(top, left, max(bottom, top + 1), max(right, left + 1), max(1.0, 1 / s))
+        return OutputRegion(top, left, max(bottom, top + 1), max(right, left + 1), max(1.0, 1 / s))
 
     def set_zoom(
         self, zoom: float | None, extent: tuple[int, int], size: QSize, about: QPointF | None = None

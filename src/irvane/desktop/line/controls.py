@@ -18,18 +18,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from irvane.core.declaring import Curve
 from irvane.core.settings import Choice, Number, Points, default, spec, value_text
-from irvane.core.stations import Curve
 from irvane.desktop import theme
 
-_NAME_WIDTH = 78
+NAME_WIDTH = 78
 #: A row with one line, and a number, whose slider runs below its name and value over the whole width.
 ROW_HEIGHT, NUMBER_HEIGHT = 26, 29
 #: A drag with Shift moves this share of the way.
 _FINELY = 0.1
 
 
-class _Name(QLabel):
+class NameLabel(QLabel):
     """The setting's name; a double click resets it, a right click opens its menu."""
 
     reset = Signal()
@@ -152,7 +152,7 @@ class NumberRow(QWidget):
         self._filling = False
         self._automatic_value: float | None = None
         self._value: float | None = None
-        self.name = _Name(declared.label)
+        self.name = NameLabel(declared.label)
         self.name.reset.connect(self.reset)
         self.name.strip.connect(self.strip)
         self.slider = _Track(round((declared.neutral - declared.low) / self._fine))
@@ -256,8 +256,8 @@ class ChoiceRow(QWidget):
         declared = spec(path)
         assert isinstance(declared, Choice)
         self.path = path
-        self.name = _Name(declared.label)
-        self.name.setFixedWidth(_NAME_WIDTH)
+        self.name = NameLabel(declared.label)
+        self.name.setFixedWidth(NAME_WIDTH)
         self.name.reset.connect(lambda: self.changed.emit(default(path)))
         self.name.strip.connect(self.strip)
         self.box = QComboBox()
@@ -295,8 +295,8 @@ class PointsRow(QWidget):
         declared = spec(path)
         assert isinstance(declared, Points)
         self.path = path
-        self.name = _Name(declared.label)
-        self.name.setFixedWidth(_NAME_WIDTH // 2)
+        self.name = NameLabel(declared.label)
+        self.name.setFixedWidth(NAME_WIDTH // 2)
         self.name.reset.connect(lambda: self.changed.emit(default(path)))
         self.name.strip.connect(self.opened)
         self.box = QPushButton()

@@ -16,9 +16,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from irvane.core.declaring import Curve
 from irvane.core.light.curve import curve_shift
 from irvane.core.settings import Points, Settings, spec
-from irvane.core.stations import Curve
 from irvane.desktop import theme
 
 CURVES = ("light.curve", "light.curve_red", "light.curve_green", "light.curve_blue")

@@ -13,21 +13,26 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from irvane.core.declaring import Cropping, Group, Name
 from irvane.core.line.frame import Frame
 from irvane.core.settings import STATIONS, Choice, Method, Number, Points, Settings, names, spec
 from irvane.core.stations import (
+    COLOUR_ERRORS,
     CURVES,
     GRAIN_AT_THE_END,
     LOCAL_CONTRAST,
     OVER_SCALE,
     PER_CHANNEL,
+    UPRIGHT,
+    VIGNETTING,
     WHITE_BALANCE,
     WHOLE,
-    Group,
 )
 from irvane.desktop import theme
 from irvane.desktop.bench.content import Content
 from irvane.desktop.line.controls import ChoiceRow, NumberRow, PointsRow
+from irvane.desktop.line.lens_words import lens_text
+from irvane.desktop.line.names import CropRow, NameRow
 from irvane.desktop.line.plots import Plot
 from irvane.desktop.line.words import (
     automatic_values,
@@ -42,12 +47,14 @@ from irvane.desktop.line.words import (
 HEIGHT = 218
 #: Groups that stand below another one instead of in a column of their own.
 _GRADE, _FOLDER = Group("grade", "Grade"), Group("folder", "Folder")
-_BELOW = {_GRADE: OVER_SCALE, GRAIN_AT_THE_END: PER_CHANNEL, LOCAL_CONTRAST: WHOLE}
+_BELOW = {
+    _GRADE: OVER_SCALE, GRAIN_AT_THE_END: PER_CHANNEL, LOCAL_CONTRAST: WHOLE, COLOUR_ERRORS: VIGNETTING,
+}  # fmt: skip
 
 
 #: Columns that need little room.
 _NARROW = {CURVES: 112}
-_ROWS = {Number: NumberRow, Choice: ChoiceRow, Points: PointsRow}
+_ROWS = {Number: NumberRow, Choice: ChoiceRow, Points: PointsRow, Name: NameRow, Cropping: CropRow}
 
 
 class _Station(QWidget):
@@ -55,7 +62,7 @@ class _Station(QWidget):
 
     def __init__(self, station: str) -> None:
         super().__init__()
-        self.rows: dict[str, NumberRow | ChoiceRow | PointsRow] = {}
+        self.rows: dict[str, NumberRow | ChoiceRow | PointsRow | NameRow | CropRow] = {}
         self.columns: dict[Group, QVBoxLayout] = {}
         whole = QVBoxLayout(self)
         whole.setContentsMargins(12, 8, 6, 6)
@@ -124,6 +131,9 @@ class Shelf(QWidget):
     try_grades = Signal()
     write = Signal()
     choose_folder = Signal()
+    choose_lens = Signal()
+    frame_it = Signal()
+    level = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -136,6 +146,10 @@ class Shelf(QWidget):
                 row.changed.connect(lambda value, p=path: self.changed.emit(p, value))
                 if isinstance(row, PointsRow):
                     row.opened.connect(lambda p=path: self.curve.emit(p))
+                elif isinstance(row, NameRow):
+                    row.opened.connect(self.choose_lens)
+                elif isinstance(row, CropRow):
+                    row.opened.connect(self.frame_it)
                 else:
                     row.strip.connect(lambda p=path: self.strip.emit(p))
                 if isinstance(row, NumberRow):
@@ -153,6 +167,7 @@ class Shelf(QWidget):
         self.suggest_button.clicked.connect(self.suggest_light)
         self.stations["light"].column(WHOLE).addWidget(self.suggest_button)
         self._finish_buttons()
+        self._lens_buttons()
         for page in self.stations.values():
             page.finish()
         self.plot = Plot()
@@ -223,6 +238,21 @@ class Shelf(QWidget):
         self.grade_buttons["side by side"] = beside
         self.stations["noise"].column(_GRADE).addWidget(beside)
 
+    def _lens_buttons(self) -> None:
+        self.lens_words = self._words("lens")
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.level_button = QPushButton("Level by itself")
+        self.level_button.setToolTip("By the contours of the picture; it says how sure it is.")
+        self.level_button.clicked.connect(self.level)
+        lines = QPushButton("By lines …")
+        lines.setToolTip("Draw along what should be level, upright or straight.")
+        lines.clicked.connect(self.frame_it)
+        row.addWidget(self.level_button)
+        row.addWidget(lines)
+        self.stations["lens"].column(UPRIGHT).addWidget(holder)
+
     def _finish_buttons(self) -> None:
         column = self.stations["finish"].column(_FOLDER)
         self.folder = QPushButton("…")
@@ -280,6 +310,9 @@ class Shelf(QWidget):
             self.noise_words.setText(
                 f"{found.findings[0]} {sigma_text(frame)} of clipping. {found.measures[0]}{pace_text(self.paces, frame)}"
             )
+        elif self._station == "lens" and frame is not None:
+            self.lens_words.setText(lens_text(settings, frame))
+            self.plot.show_histogram(content.whole.histogram if content.whole is not None else None, "")
         elif self._station == "sensor" and frame is not None:
             self.sensor_words.setText(sensor_text(settings, frame))
             if frame.exposure is not None:

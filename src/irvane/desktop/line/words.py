@@ -13,6 +13,7 @@ from irvane.core.line.develop import denoised_name
 from irvane.core.line.frame import Frame
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
 from irvane.core.settings import Colour, Settings, spec, value_text
+from irvane.desktop.line.lens_words import found_profile, lens_word
 
 _ENTRY_WORDS = {
     CAMERA: "demosaiced already",
@@ -22,11 +23,14 @@ _ENTRY_WORDS = {
 }
 
 
-def automatic_values(frame: Frame | None, settings: Settings) -> dict[str, float]:
+def automatic_values(frame: Frame | None, settings: Settings) -> dict[str, float | str]:
     """Automatic values of a frame under these settings, by setting path."""
     if frame is None:
         return {}
-    values = {"noise.amount": frame.context.noise_amount}
+    values: dict[str, float | str] = {"noise.amount": frame.context.noise_amount}
+    values["lens.profile"] = found_profile(frame)
+    if frame.context.lens.optics.focal:
+        values["lens.focal"] = frame.context.lens.optics.focal
     if frame.developed.colour is not None:
         kelvin, tint = light_of(frame.developed.colour, Colour(light=settings.colour.light))
         values |= {"colour.temperature": kelvin, "colour.tint": tint}
@@ -124,9 +128,7 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
     form = dict(spec("finish.format").options)[finish.format]  # type: ignore[union-attr]
     return {
         "sensor": sensor,
-        "lens": f"corners {value_text('lens.vignetting', settings.lens.vignetting)}"
-        if settings.lens.vignetting
-        else "off",
+        "lens": lens_word(settings, frame),
         "noise": noise,
         "light": _light(settings),
         "colour": _colour(settings, automatic, "…" if frame is None else "as finished"),

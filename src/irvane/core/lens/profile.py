@@ -1,0 +1,251 @@
+"""Lens profiles: found in the lens database (lensfun through lensfunpy), and read as tables of the distance from the centre."""
+
+from __future__ import annotations
+
+import difflib
+import math
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from irvane.core.lens.optics import FULL_DIAGONAL, Optics
+from irvane.core.lens.radial import DISTANCES
+
+#: Metres that are assumed where the file does not say how far away the lens was focused, and the f-number likewise.
+_USUAL_DISTANCE, _USUAL_APERTURE = 10.0, 8.0
+#: How alike two names must be to be offered (ratio of Ratcliff & Metzener 1988, through difflib).
+_ALIKE = 0.72
+#: Longer side of the small picture whose gains are read.
+_SMALL = 600
+
+
+@dataclass(frozen=True)
+class Profile:
+    """A lens of the database for a frame.
+
+    Attributes
+    ----------
+    name : of the lens.
+    sure : ``"certain"`` (the file names this lens, and the camera is known), ``"likely"`` or ``"chosen"`` by hand.
+    corrects : what it holds for this focal length: ``distortion``, ``vignetting``, ``aberration``.
+    """
+
+    name: str
+    sure: str
+    corrects: tuple[str, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Tables:
+    """A profile in numbers, over :data:`irvane.core.lens.radial.DISTANCES`.
+
+    Attributes
+    ----------
+    distortion : ratio of the distance in the frame to that in the corrected picture; None when not held.
+    projection : the same for turning a fisheye's picture into a straight one as well; None for other lenses.
+    aberration : 3×entries, ratio of the place of each colour to that of green, by the distance in the frame; None likewise.
+    gains : factor by which light is given back; None likewise.
+    """
+
+    distortion: np.ndarray | None
+    projection: np.ndarray | None
+    aberration: np.ndarray | None
+    gains: np.ndarray | None
+
+
+@lru_cache(maxsize=1)
+def _database() -> Any:
+    import lensfunpy  # 0.1 s: only where a lens is looked for
+
+    return lensfunpy.Database()
+
+
+def _plain(text: str) -> str:
+    return re.sub(r"[^a-z0-9.]+", " ", text.lower()).strip()
+
+
+def _full_name(lens: Any) -> str:
+    maker = str(lens.maker)
+    model = str(lens.model)
+    return model if _plain(model).startswith(_plain(maker)) else f"{maker} {model}"
+
+
+@lru_cache(maxsize=1)
+def _by_name() -> dict[str, list[Any]]:
+    found: dict[str, list[Any]] = {}
+    for lens in _database().lenses:
+        found.setdefault(_full_name(lens), []).append(lens)
+    return found
+
+
+def all_profiles() -> list[str]:
+    """Names of all lenses of the database, sorted."""
+    return sorted(_by_name(), key=str.casefold)
+
+
+@lru_cache(maxsize=64)
+def _camera(make: str, model: str) -> Any:
+    if not make and not model:
+        return None
+    found = _database().find_cameras(make or None, model or None)
+    return found[0] if found else None
+
+
+def _crop(optics: Optics, lens: Any = None) -> float:
+    """Crop factor of the camera: of the database, from the file's focal lengths, or that of the lens's own measurement."""
+    camera = _camera(optics.make, optics.model)
+    if camera is not None:
+        return float(camera.crop_factor)
+    if optics.focal and optics.focal_full:
+        return optics.focal_full / optics.focal
+    return float(lens.crop_factor) if lens is not None else 1.0
+
+
+def focal_pixels(optics: Optics, extent: tuple[int, int]) -> float:
+    """Focal length in pixels of a frame of that height and width; of an ordinary lens where nothing is known."""
+    diagonal = math.hypot(*extent)
+    if optics.focal_full:
+        return optics.focal_full / FULL_DIAGONAL * diagonal
+    camera = _camera(optics.make, optics.model) if optics.focal else None
+    if camera is not None and optics.focal:
+        return optics.focal * float(camera.crop_factor) / FULL_DIAGONAL * diagonal
+    return diagonal
+
+
+def _fitting(candidates: list[Any], crop: float) -> Any:
+    """Of the measurements of one lens that on a sensor no smaller than this, as near as possible."""
+    larger = [lens for lens in candidates if lens.crop_factor <= crop * 1.04]
+    return min(larger or candidates, key=lambda lens: abs(lens.crop_factor - crop))
+
+
+def _numbers(text: str) -> set[str]:
+    return {
+        number.rstrip("0").rstrip(".") if "." in number else number
+        for number in re.findall(r"\d+(?:\.\d+)?", text)
+    }
+
+
+@lru_cache(maxsize=256)
+def find_profile(optics: Optics) -> Profile | None:
+    """The lens of the database that took a frame; None when none is alike."""
+    camera = _camera(optics.make, optics.model)
+    if not optics.lens:
+        if camera is None or not str(camera.mount)[:1].islower():
+            return None
+        fixed = _database().find_lenses(
+            camera
+        )  # a camera whose lens cannot be changed has a mount of its own
+        return (
+            _described(fixed[0], optics, "certain")
+            if len({_full_name(lens) for lens in fixed}) == 1
+            else None
+        )
+    wanted, numbers = _plain(optics.lens), _numbers(optics.lens)
+    best: tuple[float, str] = (0.0, "")
+    for name, lenses in _by_name().items():
+        if optics.focal and not any(_holds(lens, optics.focal) for lens in lenses):
+            continue
+        plain, model = _plain(name), _plain(str(lenses[0].model))
+        if wanted in (plain, model):
+            best = (1.0, name)
+            break
+        if numbers and numbers != _numbers(name):
+            continue
+        alike = difflib.SequenceMatcher(None, wanted, plain).ratio()
+        best = max(best, (alike, name))
+    if best[0] < _ALIKE:
+        return None
+    lens = _fitting(_by_name()[best[1]], _crop(optics))
+    certain = best[0] == 1.0 and camera is not None
+    return _described(lens, optics, "certain" if certain else "likely")
+
+
+def _holds(lens: Any, focal: float) -> bool:
+    return float(lens.min_focal) * 0.97 <= focal <= float(lens.max_focal) * 1.03
+
+
+def named_profile(name: str, optics: Optics) -> Profile | None:
+    """A lens by its name in the database; None when there is none of that name."""
+    lenses = _by_name().get(name)
+    return None if lenses is None else _described(_fitting(lenses, _crop(optics)), optics, "chosen")
+
+
+def _described(lens: Any, optics: Optics, sure: str) -> Profile:
+    focal = _focal(lens, optics)
+    known = {
+        "distortion": lens.interpolate_distortion(focal),
+        "vignetting": lens.interpolate_vignetting(focal, optics.aperture or _USUAL_APERTURE, _USUAL_DISTANCE),
+        "aberration": lens.interpolate_tca(focal),
+    }
+    return Profile(_full_name(lens), sure, tuple(what for what, held in known.items() if held is not None))
+
+
+def _focal(lens: Any, optics: Optics) -> float:
+    low, high = float(lens.min_focal), float(lens.max_focal)
+    return min(max(optics.focal or math.sqrt(low * high), low), high)
+
+
+@lru_cache(maxsize=32)
+def tables_of(name: str, optics: Optics, extent: tuple[int, int]) -> Tables:
+    """A profile's numbers for a frame of that height and width (in either orientation)."""
+    import lensfunpy as lf
+
+    lens = _fitting(_by_name()[name], _crop(optics))
+    focal, crop = _focal(lens, optics), _crop(optics, lens)
+    aperture = optics.aperture or _USUAL_APERTURE
+    distance = optics.distance or _USUAL_DISTANCE
+    h, w = sorted(extent)
+    along = np.array([w, h]) / math.hypot(h, w)
+    middle = np.array([(w - 1) / 2, (h - 1) / 2])
+    half = math.hypot(h, w) / 2
+
+    def modifier(flags: int, size: tuple[int, int] = (w, h)) -> Any:
+        made = lf.Modifier(lens, crop, *size)
+        made.initialize(
+            focal, aperture, distance=distance, scale=1.0, targeom=lf.LensType.RECTILINEAR, pixel_format=np.float32,
+            flags=flags,
+        )  # fmt: skip
+        return made
+
+    def ratios(places: Any) -> np.ndarray | None:
+        found = []
+        for distance_out in DISTANCES[1:]:
+            x, y = middle + along * distance_out * half
+            place = places(x, y)
+            if place is None:
+                return None
+            found.append(((place.reshape(-1, 2) - middle) @ along) / (distance_out * half))
+        seen = np.array(found).T
+        return np.stack([np.interp(DISTANCES, DISTANCES[1:], row) for row in seen])
+
+    def of_geometry(flags: int) -> np.ndarray | None:
+        made = modifier(flags)
+        found = ratios(lambda x, y: made.apply_geometry_distortion(x, y, 1, 1))
+        # as large in the middle as before, whatever the convention of the measurement: a crop stays where it is
+        return None if found is None else found[0] / found[0][0]
+
+    subpixel = modifier(lf.ModifyFlags.TCA)
+    aberration = ratios(lambda x, y: subpixel.apply_subpixel_distortion(x, y, 1, 1))
+    distortion = of_geometry(lf.ModifyFlags.DISTORTION)
+    straight = lens.type in (lf.LensType.RECTILINEAR, lf.LensType.UNKNOWN)
+    projection = None if straight else of_geometry(lf.ModifyFlags.DISTORTION | lf.ModifyFlags.GEOMETRY)
+    small = (_SMALL, max(1, round(_SMALL * h / w)))
+    return Tables(
+        distortion, projection, aberration, _gains(modifier(lf.ModifyFlags.VIGNETTING, small), small)
+    )
+
+
+def _gains(modifier: Any, size: tuple[int, int]) -> np.ndarray | None:
+    w, h = size
+    light = np.ones((h, w, 3), np.float32)
+    if not modifier.apply_color_modification(light):
+        return None
+    y, x = np.mgrid[0:h, 0:w]
+    distance = np.hypot(x - (w - 1) / 2, y - (h - 1) / 2) / (math.hypot(w, h) / 2)
+    # even powers of the distance, as such measurements have them; nothing is known beyond the corner
+    inside = np.minimum(DISTANCES, distance.max())
+    terms = np.polynomial.polynomial.polyfit(distance.ravel() ** 2, 1 / light[..., 1].ravel(), 6)
+    return np.asarray(1 / np.polynomial.polynomial.polyval(inside**2, terms))

@@ -1,0 +1,266 @@
+"""From developed pictures to camera-linear light of the output: noise mixing, highlights, fringes, corner light, geometry.
+
+Everything here works in pixels of the frame up to the one resampling, and in pixels of the output from there on.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from irvane.core.acutance import sharpen as acutance
+from irvane.core.lens.corrections import corrections_of
+from irvane.core.lens.framing import bending_only
+from irvane.core.lens.fringing import REACH as FRINGES_REACH
+from irvane.core.lens.fringing import remove_fringes
+from irvane.core.lens.geometry import Geometry
+from irvane.core.lens.resample import resample
+from irvane.core.lens.vignetting import correct_by_grid, correct_vignetting
+from irvane.core.line.context import Context, geometry_for, noise_amount
+from irvane.core.line.develop import Developed
+from irvane.core.line.picture import Patch
+from irvane.core.line.source import CAMERA, MOSAIC
+from irvane.core.noise import mixing
+from irvane.core.noise.haze import clear_black
+from irvane.core.places import OutputRegion, Region
+from irvane.core.sensor.highlights import rebuild
+from irvane.core.settings import Noise, Settings
+
+#: Pixels around a place that noise mixing and sharpening need together.
+REACH = acutance.REACH + mixing.REACH
+#: Side of the parts of the output that are resampled at once: a band of a slanted frame would need much beside it.
+_PART = 768
+
+
+def camera_reach(settings: Settings) -> int:
+    """View pixels around a place that the steps before the geometry need under these settings."""
+    shares = noise_shares(settings.noise, 100.0)
+    around = 0 if shares.is_local or shares.is_nothing else mixing.REACH
+    return around + (FRINGES_REACH if settings.lens.fringing else 0)
+
+
+def sharpening_reach(settings: Settings) -> int:
+    """View pixels around a place that the steps after the geometry need."""
+    return acutance.REACH if acutance.is_on(settings.acutance) else 0
+
+
+def wanted(region: Region, extent: tuple[int, int], around: int = REACH) -> Region:
+    """The region grown by so many view pixels, cut at the frame."""
+    margin = int(np.ceil(around * region.step))
+    return Region(
+        max(0, region.top - margin), max(0, region.left - margin), min(extent[0], region.bottom + margin),
+        min(extent[1], region.right + margin), region.step,
+    )  # fmt: skip
+
+
+def source_of(settings: Settings, context: Context, region: OutputRegion) -> Region:
+    """The part of the frame that a view of the output is made from under these settings."""
+    geometry = geometry_for(settings, context)
+    box = geometry.frame_box(region.grown(sharpening_reach(settings), geometry.output))
+    return wanted(box, geometry.frame, camera_reach(settings))
+
+
+def part_of(settings: Settings, context: Context, region: OutputRegion) -> Region:
+    """The same with the largest margin that any settings of noise and sharpening need: a part that is kept serves on."""
+    geometry = geometry_for(settings, context)
+    fringes = FRINGES_REACH if settings.lens.fringing else 0
+    return wanted(geometry.frame_box(region), geometry.frame, REACH + fringes)
+
+
+def camera_patch(developed: Developed, region: Region, kind: str) -> Patch:
+    """A region of the plain or denoised picture, in frame coordinates (quick forms are binned)."""
+    picture = developed.denoised if kind == "denoised" and developed.denoised is not None else developed.plain
+    if developed.step == 1:
+        return picture.read(region)
+    s = developed.step
+    inner = Region(
+        int(region.top / s), int(region.left / s), int(np.ceil(region.bottom / s)), int(np.ceil(region.right / s)),
+        max(1.0, region.step / s),
+    )  # fmt: skip
+    patch = picture.read(inner)
+    return Patch(patch.pixels, patch.top * s, patch.left * s, patch.step * s)
+
+
+def mixed_patch(
+    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
+) -> Patch:
+    """The region after noise mixing; `clean` stands in where the whole denoised picture is not there yet."""
+    mixed = _mixed(developed, settings, context, region, clean)
+    share = settings.noise.clear_black / 100
+    return mixed if share == 0 else replace(mixed, pixels=clear_black(mixed.pixels, context.haze, share))
+
+
+def _mixed(
+    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
+) -> Patch:
+    shares = noise_shares(settings.noise, noise_amount(settings, context))
+    if shares.is_nothing or (clean is None and (developed.denoised is None or developed.step != 1)):
+        return camera_patch(developed, region, "plain")
+    clean = camera_patch(developed, region, "denoised") if clean is None else _fitted(clean, region)
+    if shares.is_all:
+        return clean
+    plain = camera_patch(developed, region, "plain")
+    mixed = mixing.mix(plain.pixels, clean.pixels, developed.gains, shares, developed.noise, plain.step)
+    return replace(plain, pixels=mixed)
+
+
+def _fitted(clean: Patch, region: Region) -> Patch:
+    """Denoised pixels cut to a region; a reduced view was made for this very region."""
+    return trim(clean, region) if clean.step == 1 else clean
+
+
+def noise_shares(noise: Noise, amount: float) -> mixing.Shares:
+    """Shares of the change that denoising made, under the settings of the station Noise and the amount in force."""
+    share = min(amount, 100.0) / 100
+
+    def three(*values: float) -> tuple[float, float, float]:
+        return values[0] / 100, values[1] / 100, values[2] / 100
+
+    return mixing.Shares(
+        share * noise.luminance / 100,
+        share * noise.colour / 100,
+        three(noise.shadows, noise.midtones, noise.highlights),
+        three(noise.fine, noise.medium, noise.coarse),
+        three(noise.red, noise.green, noise.blue),
+        noise.texture / 100,
+    )
+
+
+def covers(patch: Patch, region: Region) -> bool:
+    """Does a patch at 1:1 hold the whole region?"""
+    return (
+        patch.top <= region.top
+        and patch.left <= region.left
+        and patch.bottom >= region.bottom
+        and patch.right >= region.right
+    )
+
+
+def trim(patch: Patch, region: Region | OutputRegion) -> Patch:
+    """Cut a patch back to the wanted region (whole pixels)."""
+    top = max(0, round((region.top - patch.top) / patch.step))
+    left = max(0, round((region.left - patch.left) / patch.step))
+    h = round((region.bottom - region.top) / patch.step)
+    w = round((region.right - region.left) / patch.step)
+    pixels = np.ascontiguousarray(patch.pixels[top : top + h, left : left + w])
+    return Patch(pixels, patch.top + top * patch.step, patch.left + left * patch.step, patch.step)
+
+
+def camera_light(
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    region: OutputRegion,
+    clean: Patch | None = None,
+) -> Patch:
+    """Camera-linear light of a region of the output, in output pixels, with what sharpening needs around it.
+
+    Parameters
+    ----------
+    clean : denoised pixels of the frame that stand in where the whole denoised picture is not there: at 1:1 of (at least)
+        :func:`part_of` the region, reduced of just :func:`source_of` it.
+    """
+    geometry = geometry_for(settings, context)
+    if geometry.identity or geometry.exact:
+        source = source_of(settings, context, region)
+        return _turned(_frame_light(developed, settings, context, source, clean), geometry)
+    outer = region.grown(sharpening_reach(settings), geometry.output)
+    if region.step > 1 or developed.step > 1:
+        source = source_of(settings, context, region)
+        return placed(_frame_light(developed, settings, context, source, clean), geometry, outer)
+    out = np.empty((outer.bottom - outer.top, outer.right - outer.left, 3), np.float32)
+    for top in range(outer.top, outer.bottom, _PART):
+        for left in range(outer.left, outer.right, _PART):
+            part = OutputRegion(top, left, min(top + _PART, outer.bottom), min(left + _PART, outer.right))
+            source = wanted(geometry.frame_box(part), geometry.frame, camera_reach(settings))
+            patch = placed(_frame_light(developed, settings, context, source, clean), geometry, part)
+            y, x = part.top - outer.top, part.left - outer.left
+            out[y : y + patch.pixels.shape[0], x : x + patch.pixels.shape[1]] = patch.pixels
+    return Patch(out, outer.top, outer.left, 1.0)
+
+
+def _frame_light(
+    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
+) -> Patch:
+    """Camera-linear light of a part of the frame, in frame pixels: what is resampled."""
+    patch = mixed_patch(developed, settings, context, region, clean)
+    place = patch.top, patch.left, patch.step
+    picture = patch.pixels
+    if developed.entry in (MOSAIC, CAMERA) and settings.sensor.highlights == "rebuild":
+        picture = rebuild(picture, developed.gains, context.highlights, *place)
+    lens = settings.lens
+    picture = remove_fringes(picture, developed.gains, lens.fringing / 100, lens.fringe_hue, patch.step)
+    corrections = corrections_of(context.lens, bending_only(lens))
+    for grid in corrections.grids:
+        picture = correct_by_grid(picture, grid, context.lens.frame, context.lens.flip, place[:2], patch.step)
+    picture = correct_vignetting(
+        picture,
+        lens.vignetting,
+        place[:2],
+        patch.step,
+        context.lens.frame,
+        corrections.gains,
+        corrections.centre,
+    )
+    return replace(patch, pixels=picture)
+
+
+def placed(light: Patch, geometry: Geometry, region: OutputRegion) -> Patch:
+    """Light of a part of the frame as it lies in a region of the output (or around it, where nothing is resampled)."""
+    if geometry.identity or geometry.exact:
+        return _turned(light, geometry)
+    step = max(region.step, light.step)
+    h, w = region.bottom - region.top, region.right - region.left
+    shape = max(1, round(h / step)), max(1, round(w / step))
+    exact = w / shape[1] if w >= h else h / shape[0]
+    place, first = (light.top, light.left), (float(region.top), float(region.left))
+    pixels = resample(light.pixels, place, light.step, geometry.bending, first, exact, shape)
+    return Patch(pixels, region.top, region.left, exact)
+
+
+def _turned(patch: Patch, geometry: Geometry) -> Patch:
+    """A part of the frame in output pixels, where these lie on whole frame pixels."""
+    if geometry.identity:
+        return patch
+    across, down = np.round(geometry.matrix[:2, 0]), np.round(geometry.matrix[:2, 1])
+    pixels = patch.pixels
+    if across[0] == 0:  # along a row of the output lies a column of the frame
+        pixels = pixels.swapaxes(0, 1)
+    pixels = pixels[:: int(down.sum()), :: int(across.sum())]
+    corners = np.array([(x, y) for x in (patch.left, patch.right) for y in (patch.top, patch.bottom)])
+    left, top = geometry.to_output(corners).min(axis=0)
+    return Patch(np.ascontiguousarray(pixels), float(top), float(left), patch.step)
+
+
+class Upstream:
+    """Camera-linear light of the view that was rendered last: settings further down the line do not make it again.
+
+    Attributes
+    ----------
+    made : how often it was made.
+    """
+
+    def __init__(self) -> None:
+        self._parts: tuple[object, ...] = ()
+        self._key: object = None
+        self._patch: Patch | None = None
+        self.made = 0
+
+    def light(
+        self,
+        developed: Developed,
+        settings: Settings,
+        context: Context,
+        region: OutputRegion,
+        clean: Patch | None,
+    ) -> Patch:
+        """:func:`camera_light` of a region."""
+        parts = (developed.plain, developed.denoised, context, clean)
+        key = (settings.noise, settings.lens, settings.sensor.highlights, region, sharpening_reach(settings))
+        same = len(self._parts) == len(parts) and all(a is b for a, b in zip(self._parts, parts, strict=True))
+        if self._patch is None or not same or key != self._key:
+            patch = camera_light(developed, settings, context, region, clean)
+            self._parts, self._key, self._patch = parts, key, patch
+            self.made += 1
+        return self._patch

@@ -1,0 +1,67 @@
+"""Whole-frame guides and figures under a geometry: where they lie in the output, and where in the frame."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from dataclasses import replace
+
+import cv2
+import numpy as np
+
+from irvane.core.lens.framing import unbent
+from irvane.core.lens.geometry import Geometry
+from irvane.core.light.guide import Guide
+from irvane.core.line.context import Context, geometry_for
+from irvane.core.places import OutputRegion
+from irvane.core.settings import Settings
+
+#: Places along a side at which the map is worked out for a guide, which is smooth; guides that are kept.
+_NODES, _KEPT = 97, 6
+
+_made: OrderedDict[tuple[int, int], tuple[Guide, Geometry, Guide]] = OrderedDict()
+_lock = threading.Lock()
+
+
+def placed_guide(guide: Guide, geometry: Geometry) -> Guide:
+    """A guide of the frame, lying as the output does; its facts about the whole frame stay."""
+    key = id(guide), id(geometry)
+    with _lock:
+        known = _made.get(key)
+        if known is not None and known[0] is guide and known[1] is geometry:
+            _made.move_to_end(key)
+            return known[2]
+    made = _moved(guide, geometry)
+    with _lock:
+        _made[key] = (guide, geometry, made)
+        while len(_made) > _KEPT:
+            _made.popitem(last=False)
+    return made
+
+
+def _moved(guide: Guide, geometry: Geometry) -> Guide:
+    h, w = geometry.output
+    gh, gw = guide.planes.shape[:2]
+    dense = gh / guide.extent[0], gw / guide.extent[1]
+    shape = max(2, round(h * dense[0])), max(2, round(w * dense[1]))
+    x, y = np.meshgrid(np.linspace(0, w, _NODES), np.linspace(0, h, _NODES))
+    places = geometry.to_frame(np.column_stack([x.ravel(), y.ravel()])).reshape(_NODES, _NODES, 2)
+    places = np.nan_to_num(places, nan=-1.0) * (dense[1], dense[0]) - 0.5
+    # from the pixels of the guide to the nodes between which the map is straight
+    sx, sy = (_NODES - 1) / shape[1], (_NODES - 1) / shape[0]
+    between = np.array([[sx, 0, 0.5 * sx], [0, sy, 0.5 * sy]])
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    maps = cv2.warpAffine(places.astype(np.float32), between, (shape[1], shape[0]), flags=flags)
+    planes = cv2.remap(
+        guide.planes, maps[..., 0], maps[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+    )
+    return replace(guide, planes=planes, extent=geometry.output)
+
+
+def at_source(settings: Settings, context: Context, region: OutputRegion) -> tuple[Settings, OutputRegion]:
+    """A place of the output in the frame itself, and settings that show it there: figures are read from pixels that were
+    never resampled. The second is a region of the output of these settings, whose pixels are the frame's."""
+    place = geometry_for(settings, context).place_of(region)
+    return replace(settings, lens=unbent(settings.lens)), OutputRegion(
+        place.top, place.left, place.bottom, place.right
+    )
