@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from irvane.core.errors import FileError, IrvaneError, SettingError
+from irvane.core.files.settings_file import read_settings_file
 from irvane.core.settings import Settings, renewed
 
 if TYPE_CHECKING:
@@ -39,7 +39,7 @@ def read_settings(args: argparse.Namespace, base: Settings) -> Settings:
     settings = base
     try:
         if args.settings is not None:
-            settings = _settings_file(args.settings)
+            settings = read_settings_file(args.settings)
         if args.preset is not None:
             settings = _preset(args.preset).applied(settings)
         for text in args.sets:
@@ -54,9 +54,25 @@ def read_settings(args: argparse.Namespace, base: Settings) -> Settings:
             settings = settings.with_value("noise.method", args.denoise_method)
         if args.renewed:
             settings = renewed(settings)
+        _check_profile(settings.lens.profile)
     except (SettingError, FileError) as error:
         raise UsageError(str(error)) from error
     return settings
+
+
+def _check_profile(name: str) -> None:
+    """Refuse the name of a lens that the database does not know."""
+    if name in ("auto", "off"):
+        return
+    from difflib import get_close_matches
+
+    from irvane.core.lens.profile import all_profiles
+
+    known = all_profiles()
+    if name not in known:
+        alike = get_close_matches(name, known, 3, 0.5)
+        hint = f"; there are {', '.join(alike)}" if alike else ""
+        raise SettingError(f"The lens database has no “{name}”{hint}.")
 
 
 def _preset(wanted: str) -> Preset:
@@ -71,21 +87,6 @@ def _preset(wanted: str) -> Preset:
             raise UsageError(str(error)) from error
         names = ", ".join(preset.name for preset in found)
         raise UsageError(f"{error.path}: there is no such preset; there are {names}") from error
-
-
-def _settings_file(path: Path) -> Settings:
-    from irvane.core.files.sidecar import read_proofs
-
-    try:
-        data = json.loads(path.read_text("utf-8"))
-    except OSError as error:
-        raise UsageError(f"{path}: the settings cannot be read ({error.strerror})") from error
-    except (ValueError, RecursionError) as error:
-        raise UsageError(f"{path}: the settings are not valid JSON") from error
-    if isinstance(data, dict) and "proofs" in data:  # a whole sidecar: its current proof
-        sidecar = read_proofs(path)
-        return sidecar.proofs[sidecar.current].settings
-    return Settings.from_dict(data)
 
 
 def say(error: IrvaneError) -> None:

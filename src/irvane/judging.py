@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from irvane.commands import DONE, SOME_FAILED, UsageError, expand, guarded, read_settings, settings_options
-from irvane.core.errors import FileError, ReadError, SettingError
+from irvane.core.errors import ReadError, SettingError
 from irvane.core.settings import Settings
 
 
@@ -125,7 +125,7 @@ def _compare(args: argparse.Namespace) -> int:
     settings = read_settings(args, Settings())
     inputs, failed = expand(args.inputs)
     if not inputs:
-        raise FileError(args.inputs[0], "no picture in this folder")
+        return SOME_FAILED  # it was said for every folder
     if args.trials:
         _variants(args, inputs[0], settings)  # wrong words are told before anything is developed
     entries: list[Entry] = []
@@ -194,7 +194,7 @@ def _transfer(args: argparse.Namespace) -> int:
 
     inputs, failed = expand(args.inputs)
     if not inputs:
-        raise FileError(args.inputs[0], "no picture in this folder")
+        return SOME_FAILED  # it was said for every folder
     done = guarded(inputs[0], lambda: _print(transfer_facts(inputs), args.json))
     return DONE if done and not failed else SOME_FAILED
 

@@ -9,10 +9,11 @@ import shots
 from irvane.core import threads
 from irvane.core.errors import Cancelled
 from irvane.core.image import BAYER, SIX_BY_SIX
-from irvane.core.line.camera import Upstream, camera_reach, sharpening_reach, trim, wanted
+from irvane.core.line.camera import Upstream, trim, wanted
 from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, develop
 from irvane.core.line.picture import Picture
+from irvane.core.line.steps import CAMERA, SCENE, around
 from irvane.core.line.view import render_view, scene_patch
 from irvane.core.line.whole import Output, finished_bands
 from irvane.core.places import OutputRegion, in_frame
@@ -72,9 +73,9 @@ def test_bands_can_be_cancelled(frame: tuple[Developed, Context]) -> None:
 
 
 def test_only_sharpening_needs_pixels_around() -> None:
-    assert sharpening_reach(_settings({"light.shadows": 2.0})) == 0
-    assert sharpening_reach(_settings({"acutance.medium": 10})) > 0
-    assert camera_reach(_settings({"light.shadows": 2.0})) == 0
+    assert around(_settings({"light.shadows": 2.0}), SCENE) == 0
+    assert around(_settings({"acutance.medium": 10}), SCENE) > 0
+    assert around(_settings({"light.shadows": 2.0}), CAMERA) == 0
     region = OutputRegion(100, 100, 200, 200, 2.0)
     assert wanted(in_frame(region), (1000, 1000), 0) == in_frame(region)
     grown = wanted(in_frame(region), (1000, 1000), 16)

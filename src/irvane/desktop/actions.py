@@ -77,6 +77,13 @@ COMMANDS = (
         "One crop at several values side by side; click on the one you want.",
     ),
     Command("Proof", "presets", "Presets …", "Shift+J", "Apply, save, bring in and take out presets."),
+    Command(
+        "Proof",
+        "settings_from",
+        "Take settings from a file …",
+        "",
+        "As a new proof: the settings beside another picture, or a few written by hand (JSON).",
+    ),
     Command("Proof", "grey", "Pick a grey spot", "G"),
     Command("Proof", "suggest", "Suggest exposure and recovery", "L"),
     Command("Proof", "hand_on", "Hand settings on …", "J", "Chosen stations of this proof to other frames."),

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QInputDialog, QMessageBox, QWidget
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from irvane.core.errors import IrvaneError
 from irvane.core.files.boundary import largest_megapixels
 from irvane.core.files.preferences import choose, preferences
+from irvane.core.files.sets import OPENABLE
 
 
 def may_close(parent: QWidget, writing: bool, unsaved: int) -> bool:
@@ -38,3 +41,24 @@ def ask_largest(parent: QWidget) -> str:
         except IrvaneError as error:
             return str(error)
     return f"Pictures up to {largest_megapixels():.0f} megapixels are opened."
+
+
+def ask_files(parent: QWidget) -> list[Path]:
+    """Files that were chosen; none when it was left."""
+    endings = " ".join(f"*{e} *{e.upper()}" for e in sorted(OPENABLE))
+    names, _ = QFileDialog.getOpenFileNames(parent, "Open frames", "", f"Pictures ({endings});;All files (*)")
+    return [Path(name) for name in names]
+
+
+def ask_folder(parent: QWidget) -> list[Path]:
+    """A folder that was chosen; none when it was left."""
+    name = QFileDialog.getExistingDirectory(parent, "Open a folder")
+    return [Path(name)] if name else []
+
+
+def ask_settings(parent: QWidget) -> Path | None:
+    """A file with settings that was chosen; None when it was left."""
+    name, _ = QFileDialog.getOpenFileName(
+        parent, "Take settings from", "", "Settings (*.json);;All files (*)"
+    )
+    return Path(name) if name else None

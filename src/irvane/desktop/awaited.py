@@ -9,6 +9,7 @@ from irvane.core.line.develop import Developed
 from irvane.core.line.engine import Engine
 from irvane.core.line.jobs import Worker
 from irvane.core.line.source import Source
+from irvane.core.line.steps import developing
 from irvane.core.progress import Progress, step
 from irvane.core.settings import Settings
 
@@ -33,7 +34,8 @@ def awaited(
             return frame.fitting(settings).developed, frame.context
         if not known:
             break
-        jobs = ("whole", frame.removal(settings)), ("refine", settings.sensor), ("lens", settings.sensor)
+        sensor = developing(settings.sensor)
+        jobs = ("whole", frame.removal(settings)), ("refine", sensor), ("lens", sensor)
         shares = [heavy.share((words, source.key, made_for)) for words, made_for in jobs]
         known = [share for share in shares if share is not None]
         if known:

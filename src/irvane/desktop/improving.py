@@ -13,6 +13,7 @@ from irvane.core.line.frame import Frame
 from irvane.core.line.jobs import Work, Worker
 from irvane.core.line.looks import LOOKS, settings_in
 from irvane.core.line.source import Source
+from irvane.core.line.steps import developing
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.progress import Progress
 from irvane.core.settings import Sensor
@@ -59,21 +60,35 @@ class Improving(QObject):
         """See to it that a better form follows of what a pane shows."""
         key = wish.source.key
         if frame.coarse:
-            self._make(("full", key, wish.settings.sensor), "developing", 2, wish, self.engine.full)
+            self._make(
+                ("full", key, developing(wish.settings.sensor)), "developing", 2, wish, self.engine.full
+            )
             return
         if (
             LOOKS[wish.look].raw is not None
             and frame.developed.cfa is not None
             and frame.developed.mosaic is None
         ):
-            self._make(("mosaic", key, wish.settings.sensor), "reading", 2, wish, self.engine.with_mosaic)
+            self._make(
+                ("mosaic", key, developing(wish.settings.sensor)), "reading", 2, wish, self.engine.with_mosaic
+            )
         if frame.to_be_measured(wish.settings):
             self._make(
-                ("lens", key, wish.settings.sensor), "measuring the lens", 3, wish, self.engine.measure_lens
+                ("lens", key, developing(wish.settings.sensor)),
+                "measuring the lens",
+                3,
+                wish,
+                self.engine.measure_lens,
             )
         if frame.to_be_refined(wish.settings):
             self._refine_seen(pane, wish, frame)
-            self._make(("refine", key, wish.settings.sensor), "refining colour", 4, wish, self.engine.refine)
+            self._make(
+                ("refine", key, developing(wish.settings.sensor)),
+                "refining colour",
+                4,
+                wish,
+                self.engine.refine,
+            )
         if frame.denoised_for(wish.settings):
             return
         removal = frame.removal(wish.settings)
@@ -172,7 +187,7 @@ class Improving(QObject):
         """Is a job, as `busy` names it, done for what a pane wants to show?"""
         _, key, *made_for = job
         return wish.source.key == key and all(
-            one in (wish.settings.sensor, self._removal(wish)) for one in made_for
+            one in (developing(wish.settings.sensor), self._removal(wish)) for one in made_for
         )
 
     def keep_only(self, shown: list[Wish]) -> None:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from irvane.core.errors import IrvaneError
+from irvane.core.files.settings_file import read_settings_file
 from irvane.core.line.context import suggested_light
 from irvane.core.settings import GRADES, STATIONS, Settings, older_methods, renewed
 from irvane.desktop.backstage import Backstage
@@ -109,6 +111,19 @@ class Proofs(QObject):
         self.bench.show_proof(self.bench.chosen, fresh)
         self.bench.show_proof(self.bench.panes.other, old)
         self.said.emit("The new proof is made with the newest methods; the old one stays beside it.")
+
+    def take_settings(self, path: Path | None) -> None:
+        """The settings of a file as a new proof of the chosen frame."""
+        item = self.item()
+        if path is None or item is None or not item.ready:
+            return
+        try:
+            settings = read_settings_file(path)
+        except IrvaneError as error:
+            self.said.emit(str(error))
+            return
+        self.bench.show_proof(self.bench.chosen, self.session.add_proof(item.number, settings))
+        self.said.emit(f"Taken from {path.name} as a new proof.")
 
     def rename_proof(self) -> None:
         """Ask for another name."""

@@ -9,7 +9,6 @@ from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, Q
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QMainWindow,
     QVBoxLayout,
@@ -18,7 +17,6 @@ from PySide6.QtWidgets import (
 
 from irvane.core.errors import plain_text
 from irvane.core.files.proofs import Sidecar
-from irvane.core.files.sets import OPENABLE
 from irvane.core.files.sidecar import Saved
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.looks import PICTURE
@@ -26,7 +24,7 @@ from irvane.core.line.teststrip import GRADE
 from irvane.core.settings import STATIONS
 from irvane.desktop.actions import KeysDialog, make_actions
 from irvane.desktop.appearance import Appearance
-from irvane.desktop.asking import ask_largest, may_close
+from irvane.desktop.asking import ask_files, ask_folder, ask_largest, ask_settings, may_close
 from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
@@ -180,8 +178,8 @@ class Window(QMainWindow):
     def _targets(self) -> dict[str, object]:
         bench, proofs, judging = self.bench, self.proofs, self.judging
         return {
-            "open": self.open_dialog,
-            "open_folder": self.open_folder_dialog,
+            "open": lambda: self.opening.open(ask_files(self)),
+            "open_folder": lambda: self.opening.open(ask_folder(self)),
             "write": self.writing.write,
             "close_item": self.close_item,
             "largest": lambda: self.say(ask_largest(self)),
@@ -204,6 +202,7 @@ class Window(QMainWindow):
             "suggest": proofs.suggest_light,
             "grey": lambda: proofs.pick_grey(not bench.views[0].picking),
             "reset": proofs.reset_proof,
+            "settings_from": lambda: proofs.take_settings(ask_settings(self)),
             "frame_it": self.framing.toggle,
             "turn_left": lambda: self.framing.turn(-1),
             "turn_right": lambda: self.framing.turn(1),
@@ -255,19 +254,6 @@ class Window(QMainWindow):
         self._sentence.start()
 
     # opening
-
-    def open_dialog(self) -> None:
-        """Choose files."""
-        endings = " ".join(f"*{e} *{e.upper()}" for e in sorted(OPENABLE))
-        names, _ = QFileDialog.getOpenFileNames(
-            self, "Open frames", "", f"Pictures ({endings});;All files (*)"
-        )
-        self.opening.open([Path(name) for name in names])
-
-    def open_folder_dialog(self) -> None:
-        """Choose a folder."""
-        name = QFileDialog.getExistingDirectory(self, "Open a folder")
-        self.opening.open([Path(name)] if name else [])
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
         if event.mimeData().hasUrls():

@@ -8,7 +8,7 @@ from typing import Any
 
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import reading, textual
-from irvane.core.files.info import read_info
+from irvane.core.files.info import FrameInfo, read_info
 
 #: How a picture enters the line (:mod:`irvane.core.line.source` has the same words).
 _MOSAIC, _CAMERA, _SCENE, _DISPLAY = "mosaic", "camera", "scene", "display"
@@ -125,6 +125,7 @@ def _dng(path: Path) -> Header | None:
 def header_facts(path: Path) -> dict[str, Any]:
     """What ``irvane info`` says at once about a file; raises ReadError."""
     header = read_header(path)
+    info = read_info(path)
     return {
         "path": str(path),
         "width": header.width,
@@ -132,5 +133,17 @@ def header_facts(path: Path) -> dict[str, Any]:
         "kind": header.kind,
         "bytes": path.stat().st_size,
         "array": None if header.array is None else list(header.array),
-        **read_info(path).as_dict(),
+        **info.as_dict(),
+        "lens": _lens(path, header, info),
     }
+
+
+def _lens(path: Path, header: Header, info: FrameInfo) -> dict[str, Any]:
+    """Profile and field of view kept, as far as the header tells (what is measured is not there)."""
+    from irvane.core.files.opcodes import optics_of, read_corrections
+    from irvane.core.lens.corrections import LensFacts
+    from irvane.core.lens.facts import lens_facts
+
+    raw = header.kind in (_MOSAIC, _CAMERA)
+    optics = optics_of(info, *(read_corrections(path, None) if raw else ((), ())))
+    return lens_facts(LensFacts((header.height, header.width), 0, raw, optics))

@@ -14,7 +14,8 @@ import tifffile
 
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import reading
-from irvane.core.lens.optics import BadPixels, Correction, GainGrid, RadialGain, Warp
+from irvane.core.files.info import FrameInfo
+from irvane.core.lens.optics import BadPixels, Correction, GainGrid, Optics, RadialGain, Warp
 
 #: Tags OpcodeList1…3.
 _LISTS = (51008, 51009, 51022)
@@ -115,6 +116,23 @@ def parse(data: bytes, cfa: np.ndarray | None) -> tuple[list[Correction], list[s
         else:
             skipped.append(_NAMES.get(code, f"opcode {code}"))
     return found, skipped
+
+
+def optics_of(
+    info: FrameInfo, corrections: tuple[Correction, ...] = (), skipped: tuple[str, ...] = ()
+) -> Optics:
+    """What a file says of the lens."""
+    return Optics(
+        info.make,
+        info.model,
+        info.lens,
+        info.focal,
+        info.focal_full,
+        info.aperture,
+        info.distance,
+        corrections,
+        skipped,
+    )
 
 
 def read_corrections(path: Path, cfa: np.ndarray | None) -> tuple[tuple[Correction, ...], tuple[str, ...]]:

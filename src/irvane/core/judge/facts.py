@@ -22,15 +22,21 @@ from irvane.core.judge.edge import edge_figures
 from irvane.core.judge.figures import probe_figures
 from irvane.core.judge.gradient import gradient_figures
 from irvane.core.judge.grain import grain_figures
+from irvane.core.lens.aberration import measure_aberration
+from irvane.core.lens.corrections import LensFacts
+from irvane.core.lens.facts import lens_facts
+from irvane.core.lens.falloff import measure_falloff
+from irvane.core.lens.measured import Falloff
 from irvane.core.line.camera import trim
 from irvane.core.line.context import geometry_for
 from irvane.core.line.placing import at_source
-from irvane.core.line.source import DISPLAY, FileSource, Loaded
+from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, FileSource, Loaded
 from irvane.core.line.view import scene_patch
 from irvane.core.noise.denoise import automatic_amount
 from irvane.core.noise.dynamic_range import range_facts
 from irvane.core.places import OutputRegion
 from irvane.core.sensor.clipping import CLIP_FULL
+from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Colour, Settings
 
@@ -46,6 +52,12 @@ def noise_facts(noise: NoiseModel) -> dict[str, Any]:
         "snr_mid_grey_db": decibels(noise.snr(MID_SIGNAL)),
         "automatic_amount": automatic_amount(noise),
     }
+
+
+def _falloff(loaded: Loaded) -> Falloff:
+    picture = loaded.picture if loaded.mosaic is None else bin_colour(loaded.mosaic)
+    assert picture is not None
+    return measure_falloff(picture)
 
 
 def frame_facts(path: Path) -> dict[str, Any]:
@@ -66,6 +78,12 @@ def frame_facts(path: Path) -> dict[str, Any]:
         "noise": noise_facts(loaded.noise) if loaded.noise is not None else None,
         "notes": list(loaded.notes),
     }
+    measured = measure_aberration(loaded.mosaic) if loaded.mosaic is not None else None
+    raw = loaded.entry in (MOSAIC, CAMERA)
+    found_lens = LensFacts(
+        (upright[1], upright[0]), loaded.flip, raw, loaded.optics, measured, _falloff(loaded)
+    )
+    facts["lens"] = lens_facts(found_lens)
     if loaded.colour is not None:
         kelvin, tint = light_of(loaded.colour, Colour())
         facts |= {

@@ -15,53 +15,18 @@ import cv2
 import numpy as np
 
 from irvane.core.image import BLUE, GREEN, RED, Mosaic
-from irvane.core.lens.radial import DISTANCES
+from irvane.core.lens.measured import FEWEST, Aberration
 
 #: Width of the blur, of the tiles that are looked at and of the windows in them, pixels.
 _SIGMA, _TILE, _WINDOW = 1.8, 128, 32
-#: Rings around the centre, tiles taken of each, and windows needed at least.
-_RINGS, _EACH, _FEWEST = 8, 18, 40
+#: Rings around the centre, and tiles taken of each.
+_RINGS, _EACH = 8, 18
 #: The mosaic is looked over this much reduced.
 _REDUCED = 8
 #: A window counts when green explains the other colour this well (share of variance) and its contrast is this large.
 _EXPLAINED, _CONTRAST = 0.97, 0.06
 #: Rounds, largest shift that is believed (pixels), clipped from here on.
 _ROUNDS, _LARGEST, _CLIPPED = 3, 12.0, 0.97
-#: Shifts in the corner below which nothing is corrected by itself (pixels), and how many standard errors they must exceed.
-_LEAST, _SURE = 0.25, 5.0
-
-
-@dataclass(frozen=True)
-class Aberration:
-    """Shift of red and blue against green.
-
-    Attributes
-    ----------
-    red, blue : terms: the place of a colour lies at the distance r·(1 + first + second·r²), r in half diagonals.
-    corner : shifts of red and blue in the corner, pixels; outwards positive.
-    error : standard errors of these, pixels.
-    windows : how many pieces of contours it was measured from.
-    """
-
-    red: tuple[float, float]
-    blue: tuple[float, float]
-    corner: tuple[float, float]
-    error: tuple[float, float]
-    windows: int
-
-    @property
-    def sure(self) -> bool:
-        """Is there certainly an aberration worth correcting?"""
-        pairs = zip(self.corner, self.error, strict=True)
-        return self.windows >= _FEWEST and any(abs(c) >= max(_LEAST, _SURE * e) for c, e in pairs)
-
-    def ratios(self) -> np.ndarray:
-        """3×entries over DISTANCES: place of each colour over that of green."""
-
-        def one(terms: tuple[float, float]) -> np.ndarray:
-            return 1 + terms[0] + terms[1] * np.square(np.minimum(DISTANCES, 1.1))
-
-        return np.stack([one(self.red), np.ones_like(DISTANCES), one(self.blue)])
 
 
 def _tiles(mosaic: Mosaic) -> list[tuple[int, int]]:
@@ -206,7 +171,7 @@ def measure_aberration(mosaic: Mosaic) -> Aberration | None:
         for _ in range(_ROUNDS):
             found = [_shifts(tile, colour, terms, unit) for tile in tiles]
             rows = np.concatenate(found) if found else np.zeros((0, 3))
-            if len(rows) < _FEWEST:
+            if len(rows) < FEWEST:
                 return None
             more, error = _fit(rows, unit)
             terms = terms + more

@@ -7,8 +7,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from irvane.core.lens.aberration import Aberration
-from irvane.core.lens.falloff import Falloff
+from irvane.core.lens.measured import Aberration, Falloff
 from irvane.core.lens.optics import GainGrid, Optics, RadialGain, Warp
 from irvane.core.lens.profile import Profile, Tables, find_profile, named_profile, tables_of
 from irvane.core.lens.radial import DISTANCES, Radial, at, strengthened, tabulated

@@ -7,13 +7,11 @@ slopes of log brightness along the rays is that of the lens (symmetry of radial 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import cv2
 import numpy as np
 
 from irvane.core.image import LUMA_2020
-from irvane.core.lens.radial import DISTANCES
+from irvane.core.lens.measured import Falloff
 
 #: Longer side of the copy that is measured; slopes (EV per half diagonal) beyond this are edges.
 _SIDE, _EDGE = 320, 6.0
@@ -21,29 +19,6 @@ _SIDE, _EDGE = 320, 6.0
 _DARK, _BRIGHT = 0.002, 0.9
 #: Strongest falloff that is believed, EV in the corner.
 _MOST = 3.0
-
-
-@dataclass(frozen=True)
-class Falloff:
-    """Light lost in the corner.
-
-    Attributes
-    ----------
-    corner : EV, at least 0.
-    spread : standard deviation of the four quarters of the frame, EV.
-    """
-
-    corner: float
-    spread: float
-
-    @property
-    def sure(self) -> bool:
-        """Do the quarters agree that there is some?"""
-        return self.corner > 0.15 and self.spread < 0.35 * self.corner
-
-    def gains(self) -> np.ndarray:
-        """Factor by which light is given back, over DISTANCES (not more beyond the corner)."""
-        return np.exp2(self.corner * np.square(np.minimum(DISTANCES, 1.0)))
 
 
 def measure_falloff(picture: np.ndarray) -> Falloff:

@@ -13,8 +13,8 @@ from itertools import pairwise
 
 import numpy as np
 
+from irvane.core.lens.bending import REACH, Bending
 from irvane.core.lens.radial import DISTANCES, Radial
-from irvane.core.lens.resample import REACH, Bending
 from irvane.core.orientation import to_sensor, to_upright
 from irvane.core.places import OutputRegion, Region
 

@@ -7,15 +7,12 @@ whole pixel the value is that pixel's, bit for bit.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numba
 import numpy as np
 
 from irvane.core.kernels import flat, inline, kernel, serial
+from irvane.core.lens.bending import REACH, Bending
 
-#: Pixels on each side of a place that its value is made of.
-REACH = 3
 _TAPS = 2 * REACH
 #: Where places lie that there are none of.
 _NOWHERE = -1e9
@@ -48,40 +45,6 @@ _C = tuple(np.float32(v) for v in _coefficients().ravel())
 #: How far, as a share of the smaller step down on either side, a value between two pixels may exceed both: a peak between
 #: them is real where they fall off on both sides, an overshoot where one side is level.
 _PEAK = np.float32(0.65)
-
-
-@dataclass(frozen=True)
-class Bending:
-    """How places of an output grid lead to those of a picture, in numbers that loops read.
-
-    Attributes
-    ----------
-    matrix : float64 3×3: homogeneous (x, y, 1) of the output, pixel centres at +0.5, to places about the optical centre.
-    ratios : float64 3×N: per colour, distance from the centre in the picture over that in the corrected one; by the squared
-        distance in units of `unit`, evenly from 0 to `farthest`².
-    tangential : two coefficients of decentring (Brown 1966), in units of `unit`.
-    unit : pixels.
-    farthest : largest distance (in units) of the table.
-    limit : largest distance at which the map can be inverted; what lies beyond is empty.
-    centre : x, y of the optical centre in the picture, pixels.
-    extent : height and width of the whole picture; what lies outside is empty.
-    """
-
-    matrix: np.ndarray
-    ratios: np.ndarray
-    tangential: tuple[float, float]
-    unit: float
-    farthest: float
-    limit: float
-    centre: tuple[float, float]
-    extent: tuple[int, int]
-
-    @property
-    def one_for_all(self) -> bool:
-        """Do all colours lie at the same place?"""
-        return bool(
-            np.array_equal(self.ratios[0], self.ratios[1]) and np.array_equal(self.ratios[2], self.ratios[1])
-        )
 
 
 @inline

@@ -9,10 +9,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from irvane.core.acutance import sharpen as acutance
 from irvane.core.lens.corrections import corrections_of
 from irvane.core.lens.framing import bending_only
-from irvane.core.lens.fringing import REACH as FRINGES_REACH
 from irvane.core.lens.fringing import remove_fringes
 from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.resample import resample
@@ -20,29 +18,19 @@ from irvane.core.lens.vignetting import correct_by_grid, correct_vignetting
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch
-from irvane.core.line.source import CAMERA, MOSAIC
+from irvane.core.line.source import CAMERA as CAMERA_ENTRY
+from irvane.core.line.source import MOSAIC
+from irvane.core.line.steps import CAMERA, FRINGES, SCENE, around, around_at_most, key_of, noise_shares
 from irvane.core.noise import mixing
 from irvane.core.noise.haze import clear_black
 from irvane.core.places import OutputRegion, Region
 from irvane.core.sensor.highlights import rebuild
-from irvane.core.settings import Noise, Settings
+from irvane.core.settings import Settings
 
 #: Pixels around a place that noise mixing and sharpening need together.
-REACH = acutance.REACH + mixing.REACH
+REACH = around_at_most(SCENE) + around_at_most(CAMERA) - FRINGES
 #: Side of the parts of the output that are resampled at once: a band of a slanted frame would need much beside it.
 _PART = 768
-
-
-def camera_reach(settings: Settings) -> int:
-    """View pixels around a place that the steps before the geometry need under these settings."""
-    shares = noise_shares(settings.noise, 100.0)
-    around = 0 if shares.is_local or shares.is_nothing else mixing.REACH
-    return around + (FRINGES_REACH if settings.lens.fringing else 0)
-
-
-def sharpening_reach(settings: Settings) -> int:
-    """View pixels around a place that the steps after the geometry need."""
-    return acutance.REACH if acutance.is_on(settings.acutance) else 0
 
 
 def wanted(region: Region, extent: tuple[int, int], around: int = REACH) -> Region:
@@ -57,14 +45,14 @@ def wanted(region: Region, extent: tuple[int, int], around: int = REACH) -> Regi
 def source_of(settings: Settings, context: Context, region: OutputRegion) -> Region:
     """The part of the frame that a view of the output is made from under these settings."""
     geometry = geometry_for(settings, context)
-    box = geometry.frame_box(region.grown(sharpening_reach(settings), geometry.output))
-    return wanted(box, geometry.frame, camera_reach(settings))
+    box = geometry.frame_box(region.grown(around(settings, SCENE), geometry.output))
+    return wanted(box, geometry.frame, around(settings, CAMERA))
 
 
 def part_of(settings: Settings, context: Context, region: OutputRegion) -> Region:
     """The same with the largest margin that any settings of noise and sharpening need: a part that is kept serves on."""
     geometry = geometry_for(settings, context)
-    fringes = FRINGES_REACH if settings.lens.fringing else 0
+    fringes = FRINGES if settings.lens.fringing else 0
     return wanted(geometry.frame_box(region), geometry.frame, REACH + fringes)
 
 
@@ -110,23 +98,6 @@ def _fitted(clean: Patch, region: Region) -> Patch:
     return trim(clean, region) if clean.step == 1 else clean
 
 
-def noise_shares(noise: Noise, amount: float) -> mixing.Shares:
-    """Shares of the change that denoising made, under the settings of the station Noise and the amount in force."""
-    share = min(amount, 100.0) / 100
-
-    def three(*values: float) -> tuple[float, float, float]:
-        return values[0] / 100, values[1] / 100, values[2] / 100
-
-    return mixing.Shares(
-        share * noise.luminance / 100,
-        share * noise.colour / 100,
-        three(noise.shadows, noise.midtones, noise.highlights),
-        three(noise.fine, noise.medium, noise.coarse),
-        three(noise.red, noise.green, noise.blue),
-        noise.texture / 100,
-    )
-
-
 def covers(patch: Patch, region: Region) -> bool:
     """Does a patch at 1:1 hold the whole region?"""
     return (
@@ -165,7 +136,7 @@ def camera_light(
     if geometry.identity or geometry.exact:
         source = source_of(settings, context, region)
         return _turned(_frame_light(developed, settings, context, source, clean), geometry)
-    outer = region.grown(sharpening_reach(settings), geometry.output)
+    outer = region.grown(around(settings, SCENE), geometry.output)
     if region.step > 1 or developed.step > 1:
         source = source_of(settings, context, region)
         return placed(_frame_light(developed, settings, context, source, clean), geometry, outer)
@@ -173,7 +144,7 @@ def camera_light(
     for top in range(outer.top, outer.bottom, _PART):
         for left in range(outer.left, outer.right, _PART):
             part = OutputRegion(top, left, min(top + _PART, outer.bottom), min(left + _PART, outer.right))
-            source = wanted(geometry.frame_box(part), geometry.frame, camera_reach(settings))
+            source = wanted(geometry.frame_box(part), geometry.frame, around(settings, CAMERA))
             patch = placed(_frame_light(developed, settings, context, source, clean), geometry, part)
             y, x = part.top - outer.top, part.left - outer.left
             out[y : y + patch.pixels.shape[0], x : x + patch.pixels.shape[1]] = patch.pixels
@@ -187,7 +158,7 @@ def _frame_light(
     patch = mixed_patch(developed, settings, context, region, clean)
     place = patch.top, patch.left, patch.step
     picture = patch.pixels
-    if developed.entry in (MOSAIC, CAMERA) and settings.sensor.highlights == "rebuild":
+    if developed.entry in (MOSAIC, CAMERA_ENTRY) and settings.sensor.highlights == "rebuild":
         picture = rebuild(picture, developed.gains, context.highlights, *place)
     lens = settings.lens
     picture = remove_fringes(picture, developed.gains, lens.fringing / 100, lens.fringe_hue, patch.step)
@@ -257,7 +228,7 @@ class Upstream:
     ) -> Patch:
         """:func:`camera_light` of a region."""
         parts = (developed.plain, developed.denoised, context, clean)
-        key = (settings.noise, settings.lens, settings.sensor.highlights, region, sharpening_reach(settings))
+        key = (key_of(settings, CAMERA), region, around(settings, SCENE))
         same = len(self._parts) == len(parts) and all(a is b for a, b in zip(self._parts, parts, strict=True))
         if self._patch is None or not same or key != self._key:
             patch = camera_light(developed, settings, context, region, clean)

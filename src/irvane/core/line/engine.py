@@ -30,6 +30,7 @@ from irvane.core.line.frame import Frame, PartKey
 from irvane.core.line.local import denoise_region, denoise_view, refine_region
 from irvane.core.line.picture import Patch, Picture, tiles_of, whole_tiles
 from irvane.core.line.source import MOSAIC, Loaded, Source
+from irvane.core.line.steps import developing
 from irvane.core.memory import give_back
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import FAST, Removal
@@ -59,7 +60,7 @@ def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Re
     method = denoise.method_for(developed.cfa, removal.kind, removal.by)
     parts = (
         content,
-        sensor,
+        developing(sensor),
         developed.gains.tolist(),
         developed.noise,
         removal.strength,
@@ -92,7 +93,7 @@ class Engine:
 
     @staticmethod
     def _key(source: Source, sensor: Sensor) -> Key:
-        return source.key, sensor
+        return source.key, developing(sensor)
 
     def best(self, source: Source, sensor: Sensor) -> Frame | None:
         """The best form that is there now, without computing anything."""

@@ -12,9 +12,10 @@ from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import render
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.errors import MergeError, plain_text
+from irvane.core.files.opcodes import optics_of
 from irvane.core.files.rendered import RENDERED_ENDINGS
 from irvane.core.line.develop import denoise_whole, develop
-from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded, optics_of
+from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.align import warp
 from irvane.core.merge.fusion import fuse
 from irvane.core.merge.hdr import Member, merge, plan

@@ -11,11 +11,11 @@ import numpy as np
 
 from irvane.core.errors import ReadError, plain_text
 from irvane.core.files.info import FrameInfo, read_info
-from irvane.core.files.opcodes import read_corrections
+from irvane.core.files.opcodes import optics_of, read_corrections
 from irvane.core.files.raw import RawFrame, decode_raw
 from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
-from irvane.core.lens.optics import Correction, Optics
+from irvane.core.lens.optics import Optics
 from irvane.core.noise.model import contradicted, measure
 from irvane.core.progress import Progress, always
 from irvane.core.sensor.black import refined_black
@@ -61,23 +61,6 @@ class Loaded:
         pixels = self.mosaic.data if self.mosaic is not None else self.picture
         assert pixels is not None
         return pixels.shape[0], pixels.shape[1]
-
-
-def optics_of(
-    info: FrameInfo, corrections: tuple[Correction, ...] = (), skipped: tuple[str, ...] = ()
-) -> Optics:
-    """What a file says of the lens."""
-    return Optics(
-        info.make,
-        info.model,
-        info.lens,
-        info.focal,
-        info.focal_full,
-        info.aperture,
-        info.distance,
-        corrections,
-        skipped,
-    )
 
 
 class Source(Protocol):

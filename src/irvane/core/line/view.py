@@ -19,13 +19,14 @@ from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.kernels import keep_finite
 from irvane.core.light.curve import apply_curves, apply_roll_off
 from irvane.core.light.tone import apply_operator, apply_tone, reads_guide
-from irvane.core.line.camera import Upstream, camera_light, noise_shares, sharpening_reach, trim
+from irvane.core.line.camera import Upstream, camera_light, trim
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
 from irvane.core.line.marks import Limits, gamut_marks, output_marks, sensor_marks
 from irvane.core.line.picture import Patch
 from irvane.core.line.placing import placed_guide
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
+from irvane.core.line.steps import SCENE, around, noise_shares
 from irvane.core.noise.grain import add_grain
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
@@ -197,16 +198,16 @@ def render_view(
     inner = trim(outer, region)
     h, w = inner.pixels.shape[:2]
     first, left = round((inner.top - outer.top) / outer.step), round((inner.left - outer.left) / outer.step)
-    around = sharpening_reach(settings)
+    margin = around(settings, SCENE)
     pixels = np.empty((h, w, 4), np.uint8)
     found = (
         sensor_marks(developed.clipped, inner, geometry_for(settings, context)) if marks is not None else None
     )
 
     def work(rows: tuple[int, int]) -> None:
-        top = max(0, first + rows[0] - around)
+        top = max(0, first + rows[0] - margin)
         part = Patch(
-            outer.pixels[top : first + rows[1] + around], outer.top + top * outer.step, outer.left, outer.step
+            outer.pixels[top : first + rows[1] + margin], outer.top + top * outer.step, outer.left, outer.step
         )
         scene = _scene_light(part, developed, settings, placed, numbers)
         cut = slice(first + rows[0] - top, first + rows[1] - top), slice(left, left + w)

@@ -1,0 +1,151 @@
+"""The steps of the line in their order, and what each of them needs.
+
+Margins, cache keys and what must be computed anew follow from this list; ``docs/line.md`` tells the same steps at length.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+from irvane.core.acutance import sharpen
+from irvane.core.lens.fringing import REACH as FRINGES
+from irvane.core.noise import mixing
+from irvane.core.settings import Noise, Sensor, Settings, default, newest_methods
+
+#: Results that are kept between steps: a developed frame, its denoised picture, camera-linear light of a view (in pixels of
+#: the output), scene-linear light, what is seen.
+DEVELOPED, DENOISED, CAMERA, SCENE, SHOWN = "developed", "denoised", "camera light", "scene light", "shown"
+RESULTS = (DEVELOPED, DENOISED, CAMERA, SCENE, SHOWN)
+
+
+def _always(_settings: Settings) -> bool:
+    return True
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step of the line.
+
+    Attributes
+    ----------
+    name : as ``docs/line.md`` has it.
+    makes : the result that is kept after it (and after those that follow up to the next one).
+    reads : full names of the settings that it depends on; a station's name and a star for all of them.
+    around : pixels (of the view) around a place that it needs.
+    reduced : may it run on a reduced picture?
+    facts : whole-frame facts that it takes.
+    acts : does it do anything under these settings? One that does nothing needs nothing around it.
+    """
+
+    name: str
+    makes: str
+    reads: tuple[str, ...]
+    around: int = 0
+    reduced: bool = True
+    facts: tuple[str, ...] = ()
+    acts: Callable[[Settings], bool] = _always
+
+
+def noise_shares(noise: Noise, amount: float) -> mixing.Shares:
+    """Shares of the change that denoising made, under the settings of the station Noise and the amount in force."""
+    share = min(amount, 100.0) / 100
+
+    def three(*values: float) -> tuple[float, float, float]:
+        return values[0] / 100, values[1] / 100, values[2] / 100
+
+    return mixing.Shares(
+        share * noise.luminance / 100,
+        share * noise.colour / 100,
+        three(noise.shadows, noise.midtones, noise.highlights),
+        three(noise.fine, noise.medium, noise.coarse),
+        three(noise.red, noise.green, noise.blue),
+        noise.texture / 100,
+    )
+
+
+def _mixes(settings: Settings) -> bool:
+    shares = noise_shares(settings.noise, 100.0)
+    return not (shares.is_local or shares.is_nothing)
+
+
+_MIXED = tuple(
+    f"noise.{name}"
+    for name in (
+        "amount", "luminance", "colour", "texture", "shadows", "midtones", "highlights", "fine", "medium", "coarse", "red",
+        "green", "blue",
+    )
+)  # fmt: skip
+
+LINE = (
+    Step("hot pixels", DEVELOPED, ("sensor.defects", "sensor.defects_by"), reduced=False, facts=("noise model",)),
+    Step("banding", DEVELOPED, ("sensor.banding", "sensor.banding_width", "sensor.banding_by"), reduced=False,
+         facts=("noise model",)),
+    Step("demosaic", DEVELOPED, ("sensor.demosaic", "sensor.colour_by"), reduced=False, facts=("clip limits",)),
+    Step("false colour", DEVELOPED, ("sensor.false_colour", "sensor.false_colour_width"), reduced=False),
+    Step("denoise", DENOISED, ("noise.amount", "noise.method", "noise.removed_by"), reduced=False, facts=("noise model",)),
+    Step("noise mixing", CAMERA, _MIXED, mixing.REACH, facts=("noise model",), acts=_mixes),
+    Step("clear black", CAMERA, ("noise.clear_black",), facts=("haze",)),
+    Step("highlights", CAMERA, ("sensor.highlights", "sensor.clipping_by"), facts=("highlight map",)),
+    Step("fringes", CAMERA, ("lens.fringing", "lens.fringe_hue"), FRINGES, acts=lambda s: s.lens.fringing > 0),
+    Step("corner light", CAMERA, ("lens.*",), facts=("lens",)),
+    Step("geometry", CAMERA, ("lens.*",), facts=("lens",)),
+    Step("white balance, matrix", SCENE, ("colour.light", "colour.temperature", "colour.tint")),
+    Step("exposure, tonal range, contrast", SCENE, ("light.*",), facts=("guide",)),
+    Step("operator", SCENE, ("light.*",), facts=("guide",)),
+    Step("curves, roll-off", SCENE, ("light.*",)),
+    Step("saturation", SCENE, ("colour.*",)),
+    Step("sharpening", SCENE, ("acutance.*",), sharpen.REACH, facts=("noise model",),
+         acts=lambda s: sharpen.is_on(s.acutance)),
+    Step("base rendering", SHOWN, ("light.white", "finish.*")),
+    Step("grain", SHOWN, ("noise.grain", "noise.grain_size")),
+)  # fmt: skip
+
+
+def _reads(step: Step, path: str) -> bool:
+    station = path.partition(".")[0]
+    return path in step.reads or f"{station}.*" in step.reads
+
+
+def made_anew(path: str) -> str:
+    """The first result that a change of a setting makes anew: nothing before it depends on the setting."""
+    found = [step.makes for step in LINE if _reads(step, path)]
+    return min(found, key=RESULTS.index) if found else SHOWN
+
+
+def key_of(settings: Settings, result: str) -> tuple[Any, ...]:
+    """Values of all settings that a result depends on, those of earlier results included."""
+    return tuple(settings.get(path) for path in read_by(result))
+
+
+@lru_cache
+def read_by(result: str) -> tuple[str, ...]:
+    """Full names of the settings that a result depends on, those of earlier results included."""
+    before = RESULTS[: RESULTS.index(result) + 1]
+    new = Settings()
+    every = [f"{station}.{name}" for station in vars(new) for name in vars(getattr(new, station))]
+    return tuple(path for path in every if any(step.makes in before and _reads(step, path) for step in LINE))
+
+
+def around(settings: Settings, result: str) -> int:
+    """View pixels around a place that the steps which make a result need under these settings."""
+    return sum(step.around for step in LINE if step.makes == result and step.acts(settings))
+
+
+def around_at_most(result: str) -> int:
+    """The same under any settings."""
+    return sum(step.around for step in LINE if step.makes == result)
+
+
+@lru_cache(maxsize=256)
+def developing(sensor: Sensor) -> Sensor:
+    """A station Sensor in which all that a developed frame does not depend on is as in a new proof: frames are kept by it."""
+    read, methods = read_by(DEVELOPED), newest_methods()
+    others = {
+        name: methods.get(f"sensor.{name}", default(f"sensor.{name}"))
+        for name in vars(sensor)
+        if f"sensor.{name}" not in read
+    }
+    return replace(sensor, **others)
