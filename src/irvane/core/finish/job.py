@@ -155,7 +155,11 @@ def assemble(
 ) -> np.ndarray:
     """The whole finished picture as whole numbers (or float32 at depth 32)."""
     return _whole(
-        Bands(developed.extent, _DTYPES[depth], _bands(developed, settings, context, output, depth, progress))
+        Bands(
+            geometry_for(settings, context).output,
+            _DTYPES[depth],
+            _bands(developed, settings, context, output, depth, progress),
+        )
     )
 
 

@@ -116,6 +116,26 @@ class Between:
         """Height and width of the other picture."""
         return self.two.output
 
+    @property
+    def scale(self) -> float:
+        """Pixels of the other per pixel of the reference, in the middle."""
+        return self.middle.scale
+
+    @property
+    def rotation(self) -> float:
+        """Degrees, in the middle."""
+        return self.middle.rotation
+
+    @property
+    def common(self) -> float:
+        """Share of the reference's area that the other picture holds too, as in the middle."""
+        return self.middle.common
+
+    @property
+    def residual(self) -> float | None:
+        """Of the frames' features, see :class:`Mapping`."""
+        return None if self.frames is None else self.frames.residual
+
     def places(self, places: np.ndarray) -> np.ndarray:
         """Where places of the reference (N×2) lie in the other picture; NaN where a lens's map ends."""
         found = self.one.to_frame(places)
@@ -139,8 +159,7 @@ class Between:
         if not (np.isfinite(linear).all() and np.isfinite(centre).all() and np.linalg.det(linear) != 0):
             return same_place(self.extent, self.other)
         shift = centre - linear @ (x, y)
-        residual = None if self.frames is None else self.frames.residual
-        return Mapping(np.column_stack([linear, shift]), residual, True, self.extent, self.other)
+        return Mapping(np.column_stack([linear, shift]), self.residual, True, self.extent, self.other)
 
 
 @lru_cache(maxsize=64)

@@ -13,8 +13,8 @@ import numpy as np
 from irvane.core.image import LUMA_2020
 from irvane.core.lens.measured import Falloff
 
-#: Longer side of the copy that is measured; slopes (EV per half diagonal) beyond this are edges.
-_SIDE, _EDGE = 320, 6.0
+#: Longer side of the copy that is measured.
+_SIDE = 320
 #: Darkest and brightest light that is used, as shares of clipping.
 _DARK, _BRIGHT = 0.002, 0.9
 #: Strongest falloff that is believed, EV in the corner.
@@ -36,7 +36,7 @@ def measure_falloff(picture: np.ndarray) -> Falloff:
     gx, gy = (cv2.Sobel(log, cv2.CV_32F, a, 1 - a, ksize=3, scale=1 / 8) for a in (1, 0))
     slope = (gx * dx + gy * dy) / far * unit
     r = far / unit
-    usable = (light > _DARK) & (small.max(axis=2) < _BRIGHT) & (np.abs(slope) < _EDGE) & (r > 0.15)
+    usable = (light > _DARK) & (small.max(axis=2) < _BRIGHT) & (r > 0.15)
     quarters = [
         usable & ((dx > 0) == right) & ((dy > 0) == low) for right in (False, True) for low in (False, True)
     ]

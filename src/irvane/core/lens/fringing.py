@@ -56,7 +56,6 @@ def remove_fringes(
     brightest, light = cv2.dilate(luminance, disc), cv2.dilate(top, disc)
     stops = np.log2(np.maximum(brightest, 1e-6) / np.maximum(luminance, 1e-6))
     beside = _smooth(stops, _STOPS) * _smooth(light, _LIGHT)
-    beside = cv2.GaussianBlur(beside, (0, 0), max(1.0 / step, 0.4))
     if not beside.any():
         return picture
     ratios = balanced / np.maximum(luminance, 1e-6)[..., None]

@@ -218,8 +218,10 @@ def tables_of(name: str, optics: Optics, extent: tuple[int, int]) -> Tables:
             if place is None:
                 return None
             found.append(((place.reshape(-1, 2) - middle) @ along) / (distance_out * half))
-        seen = np.array(found).T
-        return np.stack([np.interp(DISTANCES, DISTANCES[1:], row) for row in seen])
+        seen, r = np.array(found).T, DISTANCES[1:]
+        # in the middle: straight on from the two nearest distances, since models have odd powers of it
+        first = seen[:, :1] - (seen[:, 1:2] - seen[:, :1]) * r[0] / (r[1] - r[0])
+        return np.concatenate([first, seen], axis=1)
 
     def of_geometry(flags: int) -> np.ndarray | None:
         made = modifier(flags)

@@ -228,11 +228,11 @@ def _places(matrix, ratios, p1, p2, unit, farthest, limit, cx, cy, x0, y, step, 
 
 
 @serial
-def _whole(xs, ys, left, top, dense, fw, fh, wide, high, x0, y0, tx, ty, kind):
+def _whole(xs, ys, left, top, dense_y, dense_x, fw, fh, wide, high, x0, y0, tx, ty, kind):
     """Places of a row as whole pixels and shares, and whether each lies outside (0), at the rim (1) or amid the picture (2)."""
     for i in range(xs.size):
         fx, fy = xs[i], ys[i]
-        sx, sy = (fx - left) * dense - 0.5, (fy - top) * dense - 0.5
+        sx, sy = (fx - left) * dense_x - 0.5, (fy - top) * dense_y - 0.5
         wx, wy = np.floor(sx), np.floor(sy)
         x, y = np.int32(wx), np.int32(wy)
         x0[i], y0[i] = x, y
@@ -248,7 +248,7 @@ def _resample(
     wide,
     top,
     left,
-    scale,
+    scales,
     matrix,
     ratios,
     p1,
@@ -268,7 +268,7 @@ def _resample(
     fh, fw = extent
     count = out.shape[1]
     colours = 1 if same else 3
-    dense = 1.0 / scale
+    dense_y, dense_x = 1.0 / scales[0], 1.0 / scales[1]
     for y in numba.prange(out.shape[0]):
         line = out[y].reshape(-1)
         xs, ys = np.empty((colours, count), np.float64), np.empty((colours, count), np.float64)
@@ -299,7 +299,7 @@ def _resample(
         for c in range(3):
             plane, row = planes[c], made[c]
             if c < colours:
-                _whole(xs[c], ys[c], left, top, dense, fw, fh, wide, high, x0, y0, tx, ty, kind)
+                _whole(xs[c], ys[c], left, top, dense_y, dense_x, fw, fh, wide, high, x0, y0, tx, ty, kind)
             i = 0
             while i < count:
                 x, v = x0[i], y0[i]
@@ -318,7 +318,7 @@ def _resample(
 
 
 def resample(
-    picture: np.ndarray, corner: tuple[float, float], scale: float, bending: Bending,
+    picture: np.ndarray, corner: tuple[float, float], scale: tuple[float, float], bending: Bending,
     first: tuple[float, float], step: float, shape: tuple[int, int],
 ) -> np.ndarray:  # fmt: skip
     """A grid of output pixels, read from a part of a picture.
@@ -326,7 +326,8 @@ def resample(
     Parameters
     ----------
     picture : float32 H×W×3.
-    corner, scale : top and left of that part in the whole picture, and pixels of the whole picture per pixel of it.
+    corner, scale : top and left of that part in the whole picture, and pixels of the whole picture per pixel of it, downwards
+        and to the right.
     bending : where output places lie in the whole picture.
     first, step : top and left of the grid in the output, and output pixels per pixel of the grid.
     shape : height and width of the grid.
@@ -340,7 +341,7 @@ def resample(
     planes = np.empty((3, picture.shape[0] * wide), np.float32)
     _split(flat(picture), planes)
     _resample(
-        planes, wide, float(corner[0]), float(corner[1]), float(scale), bending.matrix, bending.ratios,
+        planes, wide, float(corner[0]), float(corner[1]), (float(scale[0]), float(scale[1])), bending.matrix, bending.ratios,
         *bending.tangential, bending.unit, bending.farthest, bending.limit, *bending.centre, bending.extent,
         (float(first[0]), float(first[1])), float(step), bending.one_for_all, out,
     )  # fmt: skip

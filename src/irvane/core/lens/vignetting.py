@@ -15,6 +15,8 @@ from irvane.core.threads import each, strips
 
 #: Least height of the strips that a picture is shared out in.
 _STRIP = 64
+#: Cells along a side, at least, of the even grid that gains are read from.
+_EVEN = 256
 
 
 @serial
@@ -111,8 +113,9 @@ def correct_by_grid(
     rows, columns = grid.shape
     gains = np.array(grid.gains, np.float32).reshape(rows, columns)
     # on an even grid over the whole sensor, whatever its spacing and origin: pixels of its cells
-    y = (np.arange(rows * 4) + 0.5) / (rows * 4)
-    x = (np.arange(columns * 4) + 0.5) / (columns * 4)
+    high, wide = max(rows * 4, _EVEN), max(columns * 4, _EVEN)
+    y = (np.arange(high) + 0.5) / high
+    x = (np.arange(wide) + 0.5) / wide
     iy = np.clip((y - grid.origin[0]) / max(grid.spacing[0], 1e-9), 0, rows - 1)
     ix = np.clip((x - grid.origin[1]) / max(grid.spacing[1], 1e-9), 0, columns - 1)
     along = np.stack([np.interp(ix, np.arange(columns), row) for row in gains])

@@ -67,7 +67,8 @@ def camera_patch(developed: Developed, region: Region, kind: str) -> Patch:
         max(1.0, region.step / s),
     )  # fmt: skip
     patch = picture.read(inner)
-    return Patch(patch.pixels, patch.top * s, patch.left * s, patch.step * s)
+    steps = None if patch.steps is None else (patch.steps[0] * s, patch.steps[1] * s)
+    return Patch(patch.pixels, patch.top * s, patch.left * s, patch.step * s, steps)
 
 
 def mixed_patch(
@@ -186,7 +187,8 @@ def placed(light: Patch, geometry: Geometry, region: OutputRegion) -> Patch:
     shape = max(1, round(h / step)), max(1, round(w / step))
     exact = w / shape[1] if w >= h else h / shape[0]
     place, first = (light.top, light.left), (float(region.top), float(region.left))
-    pixels = resample(light.pixels, place, light.step, geometry.bending, first, exact, shape)
+    scale = light.steps or (light.step, light.step)
+    pixels = resample(light.pixels, place, scale, geometry.bending, first, exact, shape)
     return Patch(pixels, region.top, region.left, exact)
 
 

@@ -101,13 +101,15 @@ class Patch:
     ----------
     pixels : float32 H×W×3.
     top, left : frame position of its corner, in frame pixels.
-    step : frame pixels per pixel.
+    step : frame pixels per pixel, along the longer side.
+    steps : the same downwards and to the right, where these differ (less than a pixel over the whole patch); None: alike.
     """
 
     pixels: np.ndarray
     top: float
     left: float
     step: float
+    steps: tuple[float, float] | None = None
 
     @property
     def bottom(self) -> float:
@@ -128,7 +130,8 @@ def reduced(patch: Patch, step: float) -> Patch:
     pixels = cv2.resize(patch.pixels, size, interpolation=cv2.INTER_AREA)
     # whole pixels fit one side exactly: of the longer one, the error at the other is half a pixel at most
     exact = w / size[0] if w >= h else h / size[1]
-    return Patch(pixels, patch.top, patch.left, patch.step * exact)
+    steps = patch.step * h / size[1], patch.step * w / size[0]
+    return Patch(pixels, patch.top, patch.left, patch.step * exact, steps)
 
 
 def tiles_of(region: Region) -> Iterator[tuple[int, int]]:

@@ -209,7 +209,7 @@ class Caption(QWidget):
             words = f"field of view {content.kept * 100:.1f} %" + (f" · {words}" if words else "")
         of_frames = not isinstance(content.mapping, Between) or content.mapping.frames is not None
         if content.mapping is not None and of_frames:
-            m = content.mapping.middle if isinstance(content.mapping, Between) else content.mapping
+            m = content.mapping
             off = "" if m.residual is None else f", residual {m.residual:.1f} px"
             told = f"aligned: {m.rotation:+.2f}°, ×{m.scale:.3f}, field {m.common * 100:.0f} %{off}".replace(
                 "-", "−"

@@ -167,6 +167,9 @@ class Feed(QObject):
         frame, other = (engine.best(wish.source, wish.settings.sensor) for wish in (one, two))
         if frame is None or other is None:
             return None
+        strangers = one.source.key != two.source.key and frames is None
+        if strangers and frame.developed.extent != other.developed.extent:
+            return None
         return between(frame.geometry(one.settings), other.geometry(two.settings), frames)
 
     def _aligned(self, one: Wish, two: Wish, mapping: Mapping | None) -> None:

@@ -25,7 +25,6 @@ def turn(mapping: Mapping | Between | None, size: QSize) -> float:
     """
     if mapping is None:
         return 0.0
-    mapping = mapping.middle if isinstance(mapping, Between) else mapping
     moved = math.radians(abs(mapping.rotation)) * math.hypot(size.width(), size.height()) / 2
     return -mapping.rotation if moved > _LEAST_TURN else 0.0
 
