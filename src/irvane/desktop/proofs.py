@@ -38,6 +38,7 @@ class Proofs(QObject):
         super().__init__(parent)
         self.session, self.backstage, self.bench, self.judging = session, backstage, bench, judging
         self._window = parent
+        self._picks_fringe = False
         for view in bench.views:
             view.spot_chosen.connect(self._spot)
         backstage.sights.picked.connect(self._picked)
@@ -224,8 +225,18 @@ class Proofs(QObject):
     def pick_grey(self, on: bool) -> None:
         """Choose a grey spot with the next click."""
         item = self.item()
+        self._picks_fringe = False
         self.bench.set_picking(bool(on and item is not None))
         self.picking.emit(self.bench.views[0].picking)
+
+    def pick_fringe(self) -> None:
+        """Choose a coloured fringe with the next click; its hue is the one that is taken away."""
+        if self.item() is None:
+            return
+        self.pick_grey(False)
+        self._picks_fringe = True
+        self.bench.set_picking(True)
+        self.said.emit("Click on a coloured fringe.")
 
     def grey_of_frame(self) -> None:
         """White balance measured over the whole frame."""
@@ -249,9 +260,12 @@ class Proofs(QObject):
         self.edit_many(dict(found.values()))
 
     def _spot(self, x: float, y: float) -> None:
+        fringe = self._picks_fringe
         self.pick_grey(False)
         wish = self.bench.feed.wish(self.bench.chosen)
-        if wish is not None:
+        if wish is not None and fringe:
+            self.backstage.sights.pick_fringe(wish, (x, y))
+        elif wish is not None:
             self.backstage.sights.pick_grey(wish, (x, y))
 
     def _picked(self, values: dict[str, object] | None, sentence: str) -> None:

@@ -17,18 +17,21 @@ from irvane.core.judge.equal_noise import as_noisy, equal_noise
 from irvane.core.judge.matching import Match, match
 from irvane.core.judge.spot import grey_of_frame, grey_spot
 from irvane.core.judge.spots import find_spots
+from irvane.core.lens.fringing import picked_hue
 from irvane.core.line.engine import Engine
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import render_look
 from irvane.core.line.source import Source
 from irvane.core.line.view import Rendered, scene_patch
-from irvane.core.places import OutputRegion
+from irvane.core.places import OutputRegion, Region
 from irvane.core.progress import Progress, step
 from irvane.desktop.wish import Wish
 
 _MATCH_SIDE = 500
 _SPOTS_SIDE = 1600
 _ALIGN_SIDE = 1200
+#: Frame pixels around a place that a fringe's hue is taken from.
+_FRINGE = 12
 
 
 class Sights(QObject):
@@ -192,6 +195,27 @@ class Sights(QObject):
         self._view.submit(
             ("spots",), work, lambda found: self.spotted.emit(wish, found), self._tell(wish.source), 3
         )
+
+    def pick_fringe(self, wish: Wish, spot: tuple[float, float]) -> None:
+        """Hue of the fringe at a place of the output."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        if frame is None or frame.coarse:
+            self.picked.emit(None, "The frame is not developed yet; try again in a moment.")
+            return
+
+        def work(_progress: Any) -> tuple[dict[str, float] | None, str]:
+            x, y = np.nan_to_num(frame.geometry(wish.settings).to_frame(np.array([spot]))[0])
+            h, w = frame.developed.extent
+            top, left = (int(np.clip(v - _FRINGE, 0, side - 2 * _FRINGE)) for v, side in ((y, h), (x, w)))
+            place = Region(top, left, top + 2 * _FRINGE, left + 2 * _FRINGE)
+            hue = picked_hue(frame.developed.plain.read(place).pixels, frame.developed.gains)
+            if hue is None:
+                return None, "Nothing is coloured here; click on a coloured fringe."
+            return {
+                "lens.fringe_hue": hue
+            }, f"Fringes of the hue {hue:.0f}° are taken away, as strongly as is set."
+
+        self._view.submit(("pick",), work, lambda found: self.picked.emit(*found), self._tell(wish.source), 0)
 
     def pick_grey(self, wish: Wish, spot: tuple[float, float] | None) -> None:
         """White balance that makes a spot neutral, or the frame as a whole."""

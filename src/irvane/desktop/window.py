@@ -148,6 +148,7 @@ class Window(QMainWindow):
         shelf.choose_lens.connect(self.lenses.choose)
         shelf.frame_it.connect(self.framing.toggle)
         shelf.level.connect(self.framing.level)
+        shelf.pick_fringe.connect(proofs.pick_fringe)
         shelf.choose_folder.connect(self.writing.choose_folder)
         proofs.picking.connect(shelf.pick_button.setChecked)
         self.band.chosen.connect(self._station)

@@ -45,8 +45,9 @@ def _core(difference, limit):
 
 
 @serial
-def _gains(p, g0, g1, g2, low, high, amounts, limits, noise_gain, noise_read2, overshoot, gains):
-    """Factor of the light of every pixel; `low` and `high` are the extremes of its 3×3 surroundings."""
+def _gains(p, g0, g1, g2, low, high, given, amounts, limits, noise_gain, noise_read2, overshoot, gains):
+    """Factor of the light of every pixel; `low` and `high` are the extremes of its 3×3 surroundings, `given` the factor by
+    which the lens correction has raised its light, and its noise."""
     base = np.float32(_KNEE**_POWER)
     a0, a1, a2 = amounts[0], amounts[1], amounts[2]
     l0, l1, l2 = limits[0], limits[1], limits[2]
@@ -55,7 +56,8 @@ def _gains(p, g0, g1, g2, low, high, amounts, limits, noise_gain, noise_read2, o
         lifted = power(v, 1 / _POWER)
         # noise of the luminance here, carried through the slope of the domain
         slope = np.float32(_POWER) * v / lifted
-        sigma = slope * np.sqrt(noise_gain * max(lifted - np.float32(_KNEE), np.float32(0)) + noise_read2)
+        signal = noise_gain * max(lifted - np.float32(_KNEE), np.float32(0))
+        sigma = slope * np.sqrt(given[i] * (signal + given[i] * noise_read2))
         new = v + a0 * _core(v - g0[i], l0 * sigma)
         new += a1 * _core(g0[i] - g1[i], l1 * sigma) + a2 * _core(g1[i] - g2[i], l2 * sigma)
         room = overshoot * (high[i] - low[i])
@@ -68,7 +70,13 @@ def is_on(settings: Acutance) -> bool:
     return any((settings.fine, settings.medium, settings.coarse))
 
 
-def sharpen(picture: np.ndarray, settings: Acutance, noise: tuple[float, float], step: float) -> np.ndarray:
+def sharpen(
+    picture: np.ndarray,
+    settings: Acutance,
+    noise: tuple[float, float],
+    step: float,
+    given: np.ndarray | None = None,
+) -> np.ndarray:
     """Sharpen a scene-linear view.
 
     Parameters
@@ -77,6 +85,7 @@ def sharpen(picture: np.ndarray, settings: Acutance, noise: tuple[float, float],
     settings : strengths in per cent, noise floor in σ, overshoot in per cent.
     noise : gain and read variance of the luminance noise that remains in this picture, at full resolution.
     step : full-resolution pixels per pixel of `picture`; radii shrink with it.
+    given : float32 H×W, factor by which the lens correction has raised the light of each pixel; None: nowhere.
 
     Returns
     -------
@@ -103,7 +112,8 @@ def sharpen(picture: np.ndarray, settings: Acutance, noise: tuple[float, float],
     limits = np.array(_BAND_NOISE, np.float32) * settings.noise_floor
     numbers = (noise[0] / step**2, noise[1] / step**2, settings.overshoot / 100)
     gains = np.empty(p.size, np.float32)
-    planes = (flat(plane) for plane in (p, *blurred, low, high))
+    given = np.ones(p.shape, np.float32) if given is None else given
+    planes = (flat(plane) for plane in (p, *blurred, low, high, given))
     _gains(*planes, amounts, limits, *(np.float32(v) for v in numbers), gains)
     out = blank(picture)
     multiply(flat(picture), gains, flat(out))

@@ -18,6 +18,8 @@ REACH = 44
 _STOPS, _LIGHT = (0.6, 1.6), (0.45, 0.75)
 #: From here on pixels do not lend their colour: they may be clipped.
 _CLIPPED = 0.9
+#: Ratios that differ less than this have no colour to speak of.
+_COLOURED = 0.08
 #: Half width of the range of hues around a chosen one, degrees.
 _HUES = 50.0
 
@@ -31,6 +33,24 @@ def hue_of(colour: np.ndarray) -> np.ndarray:
     """Hue of colours (…×3) in degrees: 0 red, 120 green, 240 blue."""
     r, g, b = np.moveaxis(colour, -1, 0)
     return np.degrees(np.arctan2(np.sqrt(3) * (g - b), 2 * r - g - b)) % 360
+
+
+def picked_hue(picture: np.ndarray, gains: np.ndarray) -> float | None:
+    """Hue of the fringe in the middle of a small picture: of its most coloured pixel near the middle, against the colour of all
+    around. None where nothing is coloured.
+
+    Parameters are those of :func:`remove_fringes`; a square of about 25 pixels.
+    """
+    balanced = np.maximum(picture, 0) * gains.astype(np.float32)
+    ratios = balanced / np.maximum(balanced.mean(axis=2), 1e-6)[..., None]
+    off = ratios - np.median(ratios, axis=(0, 1))
+    h, w = off.shape[:2]
+    near = off[h // 2 - 4 : h // 2 + 5, w // 2 - 4 : w // 2 + 5].reshape(-1, 3)
+    strength = np.square(near).sum(axis=1)
+    if strength.size == 0 or strength.max() < _COLOURED**2:
+        return None
+    strongest = near[np.argsort(-strength)[:6]].mean(axis=0)
+    return round(float(hue_of(strongest[None])[0]), 0)
 
 
 def remove_fringes(

@@ -5,16 +5,20 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from dataclasses import replace
+from functools import lru_cache
 
 import cv2
 import numpy as np
 
-from irvane.core.lens.framing import unbent
+from irvane.core.lens.corrections import LensFacts, corrections_of
+from irvane.core.lens.framing import bending_only, geometry_of, unbent
 from irvane.core.lens.geometry import Geometry
+from irvane.core.lens.vignetting import gains_at
 from irvane.core.light.guide import Guide
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
+from irvane.core.stations import Lens
 
 #: Places along a side at which the map is worked out for a guide, which is smooth; guides that are kept.
 _NODES, _KEPT = 97, 6
@@ -56,6 +60,21 @@ def _moved(guide: Guide, geometry: Geometry) -> Guide:
         guide.planes, maps[..., 0], maps[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
     )
     return replace(guide, planes=planes, extent=geometry.output)
+
+
+@lru_cache(maxsize=32)
+def light_given(facts: LensFacts, lens: Lens) -> np.ndarray | None:
+    """Factor by which corrections of the lens raise the light of the output, and with it the noise: float32, a coarse plane
+    over it; None where there are none. (A file's own grids are left out: they are made to even out, not to raise.)"""
+    corrections = corrections_of(facts, bending_only(lens))
+    if corrections.gains is None and lens.vignetting == 0:
+        return None
+    geometry = geometry_of(facts, lens)
+    h, w = geometry.output
+    x, y = np.meshgrid((np.arange(_NODES) + 0.5) / _NODES * w, (np.arange(_NODES) + 0.5) / _NODES * h)
+    places = np.nan_to_num(geometry.to_frame(np.column_stack([x.ravel(), y.ravel()])))
+    found = gains_at(places, lens.vignetting, facts.frame, corrections.gains, corrections.centre)
+    return found.reshape(_NODES, _NODES).astype(np.float32)
 
 
 def at_source(settings: Settings, context: Context, region: OutputRegion) -> tuple[Settings, OutputRegion]:

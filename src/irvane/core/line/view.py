@@ -15,6 +15,7 @@ from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import WHITE_EV, render, to_screen
 from irvane.core.colour.saturation import RANGES, saturate
 from irvane.core.colour.spaces import SPACES, WORKING, between
+from irvane.core.guidance import sample
 from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.kernels import keep_finite
 from irvane.core.light.curve import apply_curves, apply_roll_off
@@ -24,7 +25,7 @@ from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
 from irvane.core.line.marks import Limits, gamut_marks, output_marks, sensor_marks
 from irvane.core.line.picture import Patch
-from irvane.core.line.placing import placed_guide
+from irvane.core.line.placing import light_given, placed_guide
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
 from irvane.core.line.steps import SCENE, around, noise_shares
 from irvane.core.noise.grain import add_grain
@@ -74,19 +75,23 @@ class _Numbers:
     ceiling: float
     noise: tuple[float, float]
     hues: tuple[float, ...]
+    given: np.ndarray | None
+    output: tuple[int, int]
 
 
 def _numbers(developed: Developed, settings: Settings, context: Context, clean: bool) -> _Numbers:
     balance, matrix = None, np.eye(3)
     if developed.colour is not None:
         balance, matrix = transform(developed.colour, settings.colour)
-    noise = (0.0, 0.0)
+    noise, given = (0.0, 0.0), None
     if acutance.is_on(settings.acutance):
+        given = light_given(context.lens, settings.lens)
         noise = remaining_noise(developed, settings, context, clean or developed.denoised is not None)
     cut = settings.sensor.highlights == "clip" and developed.entry in (MOSAIC, CAMERA)
     ceiling = 1.0 if cut else np.inf
     hues = tuple(getattr(settings.colour, name) for name in RANGES)
-    return _Numbers(balance, matrix * 2.0**BASE_EXPOSURE, ceiling, noise, hues)
+    output = geometry_for(settings, context).output
+    return _Numbers(balance, matrix * 2.0**BASE_EXPOSURE, ceiling, noise, hues, given, output)
 
 
 def scene_context(settings: Settings, context: Context) -> Context:
@@ -123,7 +128,10 @@ def _scene_light(
     picture = keep_finite(apply_roll_off(picture, settings.light.roll_off, _paper_white(developed, settings)))
     colour = settings.colour
     picture = saturate(picture, colour.saturation, colour.pale, numbers.hues)
-    sharp = acutance.sharpen(picture, settings.acutance, numbers.noise, patch.step)
+    given = numbers.given
+    if given is not None:
+        given = sample(given, numbers.output, *place, patch.step, picture.shape[:2])
+    sharp = acutance.sharpen(picture, settings.acutance, numbers.noise, patch.step, given)
     return replace(patch, pixels=keep_finite(sharp))
 
 

@@ -24,7 +24,6 @@ from irvane.core.stations import (
     OVER_SCALE,
     PER_CHANNEL,
     UPRIGHT,
-    VIGNETTING,
     WHITE_BALANCE,
     WHOLE,
 )
@@ -48,7 +47,7 @@ HEIGHT = 218
 #: Groups that stand below another one instead of in a column of their own.
 _GRADE, _FOLDER = Group("grade", "Grade"), Group("folder", "Folder")
 _BELOW = {
-    _GRADE: OVER_SCALE, GRAIN_AT_THE_END: PER_CHANNEL, LOCAL_CONTRAST: WHOLE, COLOUR_ERRORS: VIGNETTING,
+    _GRADE: OVER_SCALE, GRAIN_AT_THE_END: PER_CHANNEL, LOCAL_CONTRAST: WHOLE,
 }  # fmt: skip
 
 
@@ -134,6 +133,7 @@ class Shelf(QWidget):
     choose_lens = Signal()
     frame_it = Signal()
     level = Signal()
+    pick_fringe = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -252,6 +252,10 @@ class Shelf(QWidget):
         row.addWidget(self.level_button)
         row.addWidget(lines)
         self.stations["lens"].column(UPRIGHT).addWidget(holder)
+        pick = QPushButton("Pick a fringe")
+        pick.setToolTip("Click on a coloured fringe: its hue is the one that is taken away.")
+        pick.clicked.connect(self.pick_fringe)
+        self.stations["lens"].column(COLOUR_ERRORS).addWidget(pick)
 
     def _finish_buttons(self) -> None:
         column = self.stations["finish"].column(_FOLDER)
