@@ -27,12 +27,13 @@ from irvane.core.lens.aberration import measure_aberration
 from irvane.core.lens.corrections import LensFacts, corrections_of
 from irvane.core.lens.falloff import measure_falloff
 from irvane.core.lens.framing import geometry_of
-from irvane.core.lens.fringing import remove_fringes
+from irvane.core.lens.fringing import fringe_hue, hue_of, remove_fringes
 from irvane.core.lens.optics import BadPixels, GainGrid, Optics, RadialGain, Warp
 from irvane.core.line.camera import camera_light, trim
 from irvane.core.line.context import Context, geometry_for, make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.marks import Limits
+from irvane.core.line.picture import Picture
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import render_view, scene_patch
 from irvane.core.line.whole import Output, finished_bands
@@ -327,7 +328,10 @@ def test_fringes_go_and_coloured_things_stay() -> None:
     fringed += glow[..., None] * np.array([0.10, 0.0, 0.22], np.float32)
     fringed = np.minimum(fringed, 1)
     plain = np.minimum(sharp, 1)
-    calm = remove_fringes(fringed, np.ones(3), 1.0, None, 1.0)
+    clipped = (fringed.max(axis=2) >= 1).astype(np.uint8)
+    hue = fringe_hue(Picture(fringed, exact=True), clipped, np.ones(3))
+    assert abs(hue - float(hue_of(np.array([[0.10, 0.0, 0.22]]))[0])) < 25, "it is found"
+    calm = remove_fringes(fringed, np.ones(3), 1.0, hue, 1.0)
 
     def chroma(picture: np.ndarray) -> np.ndarray:
         return picture - picture.mean(axis=2, keepdims=True)
@@ -343,7 +347,7 @@ def test_fringes_go_and_coloured_things_stay() -> None:
     assert deltaE_ciede2000(lab[0][inner], lab[1][inner]).mean() < 2.0
     green = remove_fringes(fringed, np.ones(3), 1.0, 120.0, 1.0)
     assert np.square(chroma(green) - chroma(plain))[beside].sum() > 0.8 * before, "another hue is left"
-    assert remove_fringes(fringed, np.ones(3), 0.0, None, 1.0) is fringed
+    assert remove_fringes(fringed, np.ones(3), 0.0, hue, 1.0) is fringed
 
 
 # seen and written

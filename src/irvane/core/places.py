@@ -7,6 +7,9 @@ from one to the other is :class:`irvane.core.lens.geometry.Geometry`.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
 
 
 @dataclass(frozen=True)
@@ -42,6 +45,21 @@ class OutputRegion:
             max(0, self.top - margin), max(0, self.left - margin), min(extent[0], self.bottom + margin),
             min(extent[1], self.right + margin), self.step,
         )  # fmt: skip
+
+
+class Pixels(Protocol):
+    """A part of a picture: its pixels are float32 H×W×3."""
+
+    @property
+    def pixels(self) -> np.ndarray: ...
+
+
+class Patches(Protocol):
+    """A whole picture that parts are read of."""
+
+    shape: tuple[int, int]
+
+    def read(self, region: Region) -> Pixels: ...
 
 
 def in_output(region: Region) -> OutputRegion:

@@ -29,6 +29,7 @@ class LensFacts:
     raw : False for finished pictures, which are corrected only where that is asked for.
     aberration : lateral aberration measured in the frame; None where it could not be.
     falloff : light lost towards the corners, measured in the frame, likewise.
+    fringe_hue : hue of its fringes, degrees; None while it was not looked for.
     """
 
     frame: tuple[int, int]
@@ -37,6 +38,7 @@ class LensFacts:
     optics: Optics
     aberration: Aberration | None = None
     falloff: Falloff | None = None
+    fringe_hue: float | None = None
 
 
 @dataclass(frozen=True, eq=False)

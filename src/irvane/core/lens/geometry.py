@@ -124,6 +124,10 @@ class Geometry:
                 wanted = scaled - more
             r = np.hypot(*wanted.T)
             back = np.interp(r, reached[known], DISTANCES[known], right=np.nan)
+            # one step further than straight between the entries
+            there = back * np.interp(np.square(back), np.square(DISTANCES), self.radial.ratios[colour])
+            slope = np.interp(back, DISTANCES[:-1], np.diff(reached) / np.diff(DISTANCES))
+            back = back + (r - there) / np.maximum(slope, 1e-3)
             found = wanted * np.where(r > 0, back / np.maximum(r, 1e-300), 1.0)[:, None]
         return found * self.unit
 

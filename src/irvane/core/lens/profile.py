@@ -219,8 +219,10 @@ def tables_of(name: str, optics: Optics, extent: tuple[int, int]) -> Tables:
                 return None
             found.append(((place.reshape(-1, 2) - middle) @ along) / (distance_out * half))
         seen, r = np.array(found).T, DISTANCES[1:]
-        # in the middle: straight on from the two nearest distances, since models have odd powers of it
-        first = seen[:, :1] - (seen[:, 1:2] - seen[:, :1]) * r[0] / (r[1] - r[0])
+        # in the middle: on from the three nearest distances, by a parabola, since models have odd powers of the distance
+        a, b, c = r[:3]
+        weights = (b * c / ((a - b) * (a - c)), a * c / ((b - a) * (b - c)), a * b / ((c - a) * (c - b)))
+        first = seen[:, :3] @ np.array(weights)[:, None]
         return np.concatenate([first, seen], axis=1)
 
     def of_geometry(flags: int) -> np.ndarray | None:

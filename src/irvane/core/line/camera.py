@@ -162,7 +162,9 @@ def _frame_light(
     if developed.entry in (MOSAIC, CAMERA_ENTRY) and settings.sensor.highlights == "rebuild":
         picture = rebuild(picture, developed.gains, context.highlights, *place)
     lens = settings.lens
-    picture = remove_fringes(picture, developed.gains, lens.fringing / 100, lens.fringe_hue, patch.step)
+    hue = lens.fringe_hue if lens.fringe_hue is not None else context.lens.fringe_hue
+    if hue is not None:
+        picture = remove_fringes(picture, developed.gains, lens.fringing / 100, hue, patch.step)
     corrections = corrections_of(context.lens, bending_only(lens))
     for grid in corrections.grids:
         picture = correct_by_grid(picture, grid, context.lens.frame, context.lens.flip, place[:2], patch.step)

@@ -13,6 +13,7 @@ from irvane.core.lens.aberration import measure_aberration
 from irvane.core.lens.corrections import AUTO, OFF, LensFacts, carries, profile_for
 from irvane.core.lens.falloff import measure_falloff
 from irvane.core.lens.framing import geometry_of
+from irvane.core.lens.fringing import fringe_hue
 from irvane.core.lens.geometry import Geometry
 from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
 from irvane.core.light.suggest import Suggestion, suggest
@@ -71,9 +72,13 @@ def _lens_facts(developed: Developed, picture: np.ndarray) -> LensFacts:
 
 
 def to_be_measured(developed: Developed, settings: Settings, context: Context) -> bool:
-    """Do the settings ask for the lateral aberration of a frame in which it was not looked for yet?"""
+    """Do the settings ask for what is measured of the lens, in a frame in which that was not looked for yet?"""
     lens = settings.lens
-    if context.lens_measured or developed.cfa is None or developed.step > 1 or lens.aberration == OFF:
+    if context.lens_measured or developed.step > 1:
+        return False
+    if lens.fringing and lens.fringe_hue is None:
+        return True
+    if developed.cfa is None or lens.aberration == OFF:
         return False
     if lens.aberration == "measured":
         return True
@@ -83,9 +88,10 @@ def to_be_measured(developed: Developed, settings: Settings, context: Context) -
 
 
 def with_lens_measured(developed: Developed, context: Context) -> Context:
-    """The facts with the lateral aberration, as far as there are contours to tell it; the mosaic must be there."""
-    assert developed.mosaic is not None
-    facts = replace(context.lens, aberration=measure_aberration(developed.mosaic))
+    """The facts with the lateral aberration, as far as there are contours of a mosaic to tell it, and the hue of fringes."""
+    found = None if developed.mosaic is None else measure_aberration(developed.mosaic)
+    hue = fringe_hue(developed.plain, developed.clipped, developed.gains)
+    facts = replace(context.lens, aberration=found, fringe_hue=hue)
     return replace(context, lens=facts, lens_measured=True)
 
 

@@ -255,7 +255,7 @@ class Engine:
     def measure_lens(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
         """The frame with the errors of its lens measured."""
         frame = self.with_mosaic(source, sensor, progress)
-        if frame.context.lens_measured or frame.developed.mosaic is None:
+        if frame.context.lens_measured:
             return frame
         step(progress, 0.1)
         fresh = replace(frame, context=with_lens_measured(frame.developed, frame.context))
