@@ -15,7 +15,6 @@ from PySide6.QtWidgets import QApplication, QDialog
 
 from irvane.core.simulate.demo import LADDER_FOLDER, demo_folder, make_demo
 from irvane.desktop import theme
-from irvane.desktop.actions import KeysDialog
 from irvane.desktop.handing import HandOnDialog
 from irvane.desktop.presets import PresetsDialog
 from irvane.desktop.window import Window
@@ -178,10 +177,13 @@ def main() -> None:
         w.band.toggle("finish")
         p.choose("test-card.dng")
         p.take("finish")
-        dialog = KeysDialog(w)
-        dialog.show()
-        p.settle(5)
-        dialog.grab().save(str(TARGET / "keys.png"))
+        w.band.toggle("lens")
+        w.proofs.edit_many({"lens.straighten": 3.0, "lens.vertical": 4.0})
+        w.framing.toggle()
+        w.proofs.edit("lens.crop", (14.0, 16.0, 70.0, 62.0))
+        w.framing.strip.tools["upright"].click()
+        p.take("crop")
+        w.framing.leave()
         w.close()
 
 

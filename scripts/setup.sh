@@ -63,13 +63,13 @@ prepare() { # $1: what to install, "." or ".[test]"
   local python stamp wanted
   stamp="$VENV/.irvane-set-up"
   python="$(find_python)" || { say "Python 3.11 or newer is needed."; return 1; }
-  wanted="$1 $(cksum <pyproject.toml) $("$python" --version)"
+  wanted="$1 $(cat pyproject.toml constraints.txt | cksum) $("$python" --version)"
   if [ -x "$VENV/bin/python" ] && grep -qxF "$wanted" "$stamp" 2>/dev/null; then
     return 0
   fi
   say "Setting up the environment (once, a few minutes) …"
   [ -x "$VENV/bin/python" ] || "$python" -m venv "$VENV"
-  "$VENV/bin/python" -m pip install -q --disable-pip-version-check -e "$1"
+  "$VENV/bin/python" -m pip install -q --disable-pip-version-check -c constraints.txt -e "$1"
   "$VENV/bin/irvane" warm
   printf '%s\n' "$wanted" >>"$stamp"
 }
