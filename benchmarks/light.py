@@ -21,10 +21,10 @@ from irvane.core.image import MID_GREY
 from irvane.core.judge.colour_difference import delta_e
 from irvane.core.light.guide import make_guide
 from irvane.core.light.tone import apply_tone
+from irvane.core.line.bands import Output, finished_bands
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.source import SCENE, Loaded
-from irvane.core.line.whole import Output, finished_bands
 from irvane.core.settings import Light, Settings
 from irvane.core.threads import CORES
 

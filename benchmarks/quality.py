@@ -22,8 +22,8 @@ import photographs
 import protocol
 import rim
 from irvane.core.finish import job
+from irvane.core.line.bands import Output
 from irvane.core.line.source import FileSource
-from irvane.core.line.whole import Output
 from irvane.core.settings import bare
 from irvane.core.threads import CORES
 

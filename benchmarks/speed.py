@@ -25,11 +25,11 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from irvane.core.files.writers import write_tiff
-from irvane.core.memory import give_back
+from irvane.core.memory import trim_heap
 from irvane.core.simulate.demo import make_frame
 from irvane.desktop import theme
+from irvane.desktop.idle_collection import IdleCollection
 from irvane.desktop.session import BARE
-from irvane.desktop.tidying import Tidying
 from irvane.desktop.window import Window
 from irvane.warm import warm
 from panes import six_panes
@@ -66,7 +66,7 @@ class Bench:
         self.app = QApplication.instance() or QApplication([])
         theme.apply(self.app)
         self.window = Window()
-        Tidying(self.window.backstage.idle, self.window)
+        IdleCollection(self.window.service.idle, self.window)
         self.window.show()
         self.gaps: list[float] = []
         self._last = time.perf_counter()
@@ -94,7 +94,7 @@ class Bench:
         quiet = [time.perf_counter()]
 
         def still() -> bool:
-            if not self.window.backstage.idle():
+            if not self.window.service.idle():
                 quiet[0] = time.perf_counter()
             return time.perf_counter() - quiet[0] > 0.6
 
@@ -141,7 +141,7 @@ class Bench:
         content, fast, best = self.window.bench.contents[0], [], []
         item = self.window.session.items[content.item]
         for amount in amounts:
-            frame = self.window.backstage.engine.best(item.source, item.settings(content.proof).sensor)
+            frame = self.window.service.engine.best(item.source, item.settings(content.proof).sensor)
             for made in (frame.wholes, frame.patches, frame.reduced):
                 made.clear()  # or else another amount stands in
             start = time.perf_counter()
@@ -325,7 +325,7 @@ def measure(megapixels: float, parts: list[str], report: Callable[[Rows], None])
             report(kernels(paths[0]))
             report(six_by_six(folder, megapixels))
         if "window" in parts:
-            give_back()
+            trim_heap()
             Path("/proc/self/clear_refs").write_text(
                 "5", "ascii"
             )  # the peak begins anew: making the frames took more

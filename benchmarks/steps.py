@@ -10,11 +10,11 @@ import cv2
 import numpy as np
 import rawpy
 
+from irvane.core.line.bands import Output, finished_bands
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import Developed, develop
-from irvane.core.line.local import denoise_region
+from irvane.core.line.regional import denoise_region
 from irvane.core.line.source import FileSource
-from irvane.core.line.whole import Output, finished_bands
 from irvane.core.noise.denoise import Removal
 from irvane.core.places import OutputRegion
 from irvane.core.sensor.demosaic import demosaic

@@ -24,10 +24,10 @@ import enclosed
 import protocol
 from irvane.core.finish import job
 from irvane.core.image import Mosaic
+from irvane.core.line.bands import Output
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.source import FileSource
-from irvane.core.line.whole import Output
 from irvane.core.settings import bare
 from irvane.core.threads import CORES
 

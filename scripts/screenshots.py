@@ -38,7 +38,7 @@ class Photographer:
         while time.monotonic() < end and time.monotonic() - quiet < 0.8:
             self.app.processEvents()
             time.sleep(0.005)
-            if not self.window.backstage.idle():
+            if not self.window.service.idle():
                 quiet = time.monotonic()
 
     def take(self, name: str) -> None:
@@ -131,7 +131,7 @@ def main() -> None:
         while len(w.bench.test_strip.crops.images) < len(w.bench.test_strip.values):
             p.settle(5)
         p.take("strip")
-        w.bench.trying.leave()
+        w.bench.strip_rendering.leave()
         w.bench.set_zoom(None)
         w.band.toggle("light")
         for path, value in (("light.exposure", 0.6), ("light.shadows", 1.5), ("light.contrast", 15)):

@@ -25,7 +25,7 @@ from fitting import fit
 from torch import nn
 
 import defects
-from irvane.core.sensor.closer import FEATURES, PLANES, REACH, SIDE, TOLD, looked
+from irvane.core.sensor.defect_classifier import FEATURES, PLANES, REACH, SIDE, TOLD, looked
 from irvane.core.sensor.defects import possible
 from irvane.core.sensor.suspects import suspects
 from irvane.core.threads import CORES

@@ -82,9 +82,9 @@ def _parser() -> argparse.ArgumentParser:
 
 def _develop(args: argparse.Namespace) -> int:
     from irvane.core.finish import job
+    from irvane.core.line.bands import Output
     from irvane.core.line.context import suggested_light
     from irvane.core.line.source import FileSource
-    from irvane.core.line.whole import Output
 
     base = bare() if args.flat else Settings()
     settings = read_settings(args, base)

@@ -28,13 +28,13 @@ from irvane.core.finish import job
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.judge.comparing import compare_entries, develop_entry
 from irvane.core.judge.place import place_figures
+from irvane.core.line.bands import Output
+from irvane.core.line.clip_flags import Limits
 from irvane.core.line.engine import Engine
 from irvane.core.line.looks import LOOKS, render_look
-from irvane.core.line.marks import Limits
 from irvane.core.line.merging import MergeSource, fuse_files
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import render_view
-from irvane.core.line.whole import Output
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings, bare

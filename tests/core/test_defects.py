@@ -8,7 +8,7 @@ import pytest
 import shots
 
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
-from irvane.core.sensor import closer
+from irvane.core.sensor import defect_classifier
 from irvane.core.sensor.defects import possible, repair_defects
 from irvane.core.sensor.suspects import suspects
 
@@ -204,8 +204,10 @@ def test_what_is_looked_at_closely_turns_with_the_mosaic() -> None:
         mosaic = Mosaic(np.ascontiguousarray(data), np.ascontiguousarray(cfa))
         found = suspects(mosaic, noise)
         near, told = possible(mosaic, noise, found)
-        planes = closer.looked(mosaic, noise, found, near, told)[:, : closer.PLANES * closer.SIDE**2]
-        shape = len(near), closer.PLANES, closer.SIDE, closer.SIDE
+        planes = defect_classifier.looked(mosaic, noise, found, near, told)[
+            :, : defect_classifier.PLANES * defect_classifier.SIDE**2
+        ]
+        shape = len(near), defect_classifier.PLANES, defect_classifier.SIDE, defect_classifier.SIDE
         seen.append(
             {(int(found.y[k]), int(found.x[k])): p for k, p in zip(near, planes.reshape(shape), strict=True)}
         )
@@ -240,9 +242,10 @@ def test_defects_are_found_in_texture(array: str) -> None:
 def test_the_limit_rises_with_what_is_doubtful_only() -> None:
     sure, doubtful = np.full(200, 8.0, np.float32), np.full(30, -2.0, np.float32)
     limits = [
-        closer.limit(found, 1_000_000) for found in (sure, np.r_[sure, doubtful], np.tile(doubtful, 20))
+        defect_classifier.limit(found, 1_000_000)
+        for found in (sure, np.r_[sure, doubtful], np.tile(doubtful, 20))
     ]
-    assert limits[0] == limits[1] == closer.limit(np.zeros(0, np.float32), 1_000_000) < 0, (
+    assert limits[0] == limits[1] == defect_classifier.limit(np.zeros(0, np.float32), 1_000_000) < 0, (
         "true defects hardly count"
     )
     assert limits[2] > 2, "a picture this sharp has many pixels that are nearly defects"

@@ -9,7 +9,7 @@ import shots
 
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.develop import denoise_whole, develop
-from irvane.core.line.local import denoise_region
+from irvane.core.line.regional import denoise_region
 from irvane.core.noise.denoise import Removal
 from irvane.core.places import Region
 from irvane.core.sensor.demosaic import demosaic

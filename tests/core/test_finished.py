@@ -13,7 +13,7 @@ from scipy.ndimage import gaussian_filter
 from irvane.core.finish import job
 from irvane.core.line.develop import denoise_whole, develop
 from irvane.core.line.engine import Engine
-from irvane.core.line.local import denoise_region
+from irvane.core.line.regional import denoise_region
 from irvane.core.line.source import FileSource
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.finished import denoise_finished, estimate

@@ -7,10 +7,10 @@ import pytest
 import shots
 from scipy.ndimage import gaussian_filter
 
+from irvane.core.line.bands import Output, finished_bands
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.view import render_view
-from irvane.core.line.whole import Output, finished_bands
 from irvane.core.noise.grain import add_grain, grain_pattern
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings

@@ -11,10 +11,10 @@ import shots
 from irvane.core.colour.rendering import to_screen
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic
 from irvane.core.judge.figures import whole_figures
+from irvane.core.line.clip_flags import BLACK, GAMUT, SENSOR, WHITE, Limits, gamut_marks, reduced_marks
 from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, denoise_whole, develop
 from irvane.core.line.looks import LOOKS, PICTURE, missing, render_look
-from irvane.core.line.marks import BLACK, GAMUT, SENSOR, WHITE, Limits, gamut_marks, reduced_marks
 from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import Removal
 from irvane.core.places import OutputRegion

@@ -7,11 +7,11 @@ import pytest
 import shots
 from test_view import BUSY, _settings
 
+from irvane.core.line.clip_flags import Limits
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop, quick
+from irvane.core.line.incremental import LastView
 from irvane.core.line.looks import render_look
-from irvane.core.line.marks import Limits
-from irvane.core.line.moved import LastView
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings

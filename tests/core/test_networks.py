@@ -85,13 +85,13 @@ def test_a_network_that_is_not_wanted_any_more_stops() -> None:
 
     real = stopping
 
-    def soon(call):
+    def throttle(call):
         Now(call)
         return real(call)
 
     networks.run("irvane.core.noise", "bayer", planes[:, :64, :64])
     began = time.monotonic()
-    original, networks.stopping = networks.stopping, soon
+    original, networks.stopping = networks.stopping, throttle
     try:
         with pytest.raises(networks.Stopped):
             networks.run("irvane.core.noise", "bayer", planes)

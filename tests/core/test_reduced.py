@@ -12,8 +12,8 @@ from irvane.core.image import BAYER, SIX_BY_SIX, NoiseModel
 from irvane.core.line.develop import develop
 from irvane.core.line.engine import Engine
 from irvane.core.line.frame import FINAL, ROUGH
-from irvane.core.line.local import denoise_view
 from irvane.core.line.looks import LOOKS, render_look, settings_in
+from irvane.core.line.regional import denoise_view
 from irvane.core.line.source import FileSource
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.noise.reduced import denoise_reduced, noise_of

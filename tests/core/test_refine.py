@@ -13,13 +13,13 @@ import shots
 from irvane.core.errors import Cancelled
 from irvane.core.finish import job
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
+from irvane.core.line.bands import Output
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
 from irvane.core.line.engine import Engine, denoised_key
 from irvane.core.line.merging import _member
 from irvane.core.line.source import FileSource
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import render_view
-from irvane.core.line.whole import Output
 from irvane.core.noise.denoise import BEST, FAST, Removal
 from irvane.core.places import OutputRegion
 from irvane.core.sensor.demosaic import demosaic

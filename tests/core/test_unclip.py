@@ -10,7 +10,7 @@ import shots
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain
-from irvane.core.line.local import denoise_region, refine_region
+from irvane.core.line.regional import denoise_region, refine_region
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.places import Region
 from irvane.core.sensor.clipping import CLIP_FULL, clip_bits

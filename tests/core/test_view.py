@@ -9,13 +9,13 @@ import shots
 from irvane.core import threads
 from irvane.core.errors import Cancelled
 from irvane.core.image import BAYER, SIX_BY_SIX
+from irvane.core.line.bands import Output, finished_bands
 from irvane.core.line.camera import Upstream, trim, wanted
 from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, develop
 from irvane.core.line.picture import Picture
 from irvane.core.line.steps import CAMERA, SCENE, around
 from irvane.core.line.view import render_view, scene_patch
-from irvane.core.line.whole import Output, finished_bands
 from irvane.core.places import OutputRegion, in_frame
 from irvane.core.settings import Settings
 

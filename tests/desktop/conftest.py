@@ -53,10 +53,16 @@ class Driver:
         def still() -> bool:
             nonlocal quiet
             bench = self.window.bench
-            feed = bench.feed
-            timers = (feed._settle, feed._pending, feed._probing, bench._captions_due, self.window._controls)
+            controller = bench.controller
+            timers = (
+                controller._settle,
+                controller._pending,
+                controller._probing,
+                bench._captions_due,
+                self.window._controls,
+            )
             waiting = any(timer.isActive() for timer in timers)
-            quiet = quiet + 1 if self.window.backstage.idle() and not waiting else 0
+            quiet = quiet + 1 if self.window.service.idle() and not waiting else 0
             return quiet > 6
 
         self.until(still, 120)
@@ -120,7 +126,7 @@ def driver(qtbot: QtBot, frames: Path, _themed: None) -> Iterator[Driver]:
     one.settled()
     yield one
     window.writing.cancel()  # a window that would lose something asks before it closes
-    window.backstage.files._unsaved.clear()
+    window.service.files._unsaved.clear()
     window.close()
 
 

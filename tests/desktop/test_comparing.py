@@ -119,7 +119,7 @@ def test_a_grey_spot_sets_the_white_balance(driver: Driver) -> None:
     from irvane.core.colour.camera import light_of
     from irvane.core.settings import Colour
 
-    frame = driver.window.backstage.engine.best(driver.window.bench.item(0).source, driver.settings().sensor)
+    frame = driver.window.service.engine.best(driver.window.bench.item(0).source, driver.settings().sensor)
     shot, _ = light_of(frame.developed.colour, Colour())
     assert driver.settings().colour.temperature == pytest.approx(shot, rel=0.05)
 
@@ -150,7 +150,7 @@ def test_contrast_and_white_balance_are_matched_from_the_menu(driver: Driver) ->
 def test_a_view_begun_before_a_pane_changed_is_not_shown_in_it(driver: Driver) -> None:
     window, bench = driver.window, driver.window.bench
     made: list[tuple] = []
-    window.backstage.rendered.connect(lambda *what: made.append(what))
+    window.service.rendered.connect(lambda *what: made.append(what))
     bench.show_proof(0, 0)
     driver.settled()
     window.session.edit(bench.contents[0].item, 0, {"light.exposure": 1.0})
@@ -160,7 +160,7 @@ def test_a_view_begun_before_a_pane_changed_is_not_shown_in_it(driver: Driver) -
     bench.show_proof(0, BARE)
     driver.settled()
     shown = bench.contents[0].current
-    window.backstage.rendered.emit(*late)  # as from a worker that was at it when the proof was changed
+    window.service.rendered.emit(*late)  # as from a worker that was at it when the proof was changed
     assert bench.contents[0].current is shown
     bench.show_proof(0, 0)
     driver.settled()

@@ -183,7 +183,7 @@ def test_panes_of_other_geometry_show_the_same_place(driver: Driver) -> None:
     mapping = bench.contents[1].mapping
     assert mapping is not None
     frames = [
-        driver.window.backstage.engine.best(bench.item(k).source, bench.settings(k).sensor) for k in (0, 1)
+        driver.window.service.engine.best(bench.item(k).source, bench.settings(k).sensor) for k in (0, 1)
     ]  # type: ignore[union-attr]
     one, two = (f.geometry(bench.settings(k)) for k, f in enumerate(frames))  # type: ignore[union-attr]
     h, w = one.output

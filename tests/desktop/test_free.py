@@ -25,7 +25,7 @@ def test_every_pane_can_have_its_own_zoom_and_place(driver: Driver) -> None:
     bench.set_zoom(2.0)
     driver.settled()
     assert bench.views[1].viewport.zoom == 2.0 and bench.views[0].viewport.zoom is None
-    wishes = [bench.feed.wish(pane) for pane in range(2)]
+    wishes = [bench.controller.wish(pane) for pane in range(2)]
     assert wishes[0] is not None and wishes[1] is not None
     assert wishes[0].region.step > 1 and wishes[1].region.step == 1.0
     before = bench.views[0].viewport.centre
@@ -88,9 +88,7 @@ def test_a_turned_frame_is_turned_back(driver: Driver, frames: Path, tmp_path: P
     driver.choose("test-card.dng")
     loaded = FileSource(source).load()
     assert loaded.mosaic is not None
-    light = bench.backstage.engine.full(
-        FileSource(source), driver.settings().sensor
-    ).developed.plain.read_all()
+    light = bench.service.engine.full(FileSource(source), driver.settings().sensor).developed.plain.read_all()
     h, w = light.shape[:2]
     matrix = cv2.getRotationMatrix2D((w / 2, h / 2), -8.0, 1.0)
     turned = cv2.warpAffine(light, matrix, (w, h), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
@@ -138,13 +136,13 @@ def test_panes_of_one_proof_in_different_places_come_to_rest(driver: Driver) -> 
         bench.views[pane].viewport.centre = centre
     driver.settled()
     made: list[str] = []
-    denoise = window.backstage.engine.denoise_local
+    denoise = window.service.engine.denoise_local
 
     def counted(source, settings, region, progress):
         made.append(settings.noise.method)
         return denoise(source, settings, region, progress)
 
-    window.backstage.engine.denoise_local = counted
+    window.service.engine.denoise_local = counted
     window.proofs.edit("noise.amount", 187)
     driver.settled()
     assert [content.state for content in bench.contents] == ["final", "final"]

@@ -89,7 +89,7 @@ def test_spots_are_stepped_through_and_take_the_probe_along(driver: Driver) -> N
 
 def test_the_difference_is_that_of_the_two_panes(driver: Driver) -> None:
     bench, came = driver.window.bench, []
-    driver.window.backstage.sights.differed.connect(lambda _one, _two, made: came.append(made[1]))
+    driver.window.service.comparison.differed.connect(lambda _one, _two, made: came.append(made[1]))
     driver.key(Qt.Key.Key_U)
     driver.settled()
     assert came[0] is None and came[-1] is not None, "the picture first, then its figures"
@@ -223,7 +223,7 @@ def test_proofs_denoised_by_other_methods_stand_side_by_side(driver: Driver) -> 
     one, two = driver.pixels(0)[:250, :370], driver.pixels(1)[:250, :370]
     assert np.abs(one - two).max() > 3
     item = bench.item(0)
-    frame = driver.window.backstage.engine.best(item.source, item.settings(0).sensor)
+    frame = driver.window.service.engine.best(item.source, item.settings(0).sensor)
     assert len(frame.wholes) == 2
 
 
@@ -235,7 +235,7 @@ def test_frames_of_other_place_and_size_are_laid_on_each_other(driver: Driver, t
     bench.show_proof(1, 0)
     driver.settled()
     source = driver.window.session.items[bench.contents[0].item].source
-    frame = driver.window.backstage.engine.denoise(source, driver.settings())
+    frame = driver.window.service.engine.denoise(source, driver.settings())
     from irvane.core.line.view import render_view
     from irvane.core.places import OutputRegion
 

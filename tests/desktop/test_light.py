@@ -13,7 +13,7 @@ from PySide6.QtTest import QTest
 
 from irvane.core.errors import ReadError
 from irvane.core.files.icc import profile
-from irvane.core.line.marks import BLACK, GAMUT, WHITE, Limits
+from irvane.core.line.clip_flags import BLACK, GAMUT, WHITE, Limits
 from irvane.core.line.view import render_view
 from irvane.desktop.bench.hatching import marks_of
 from irvane.desktop.line.controls import PointsRow
@@ -198,9 +198,9 @@ def test_a_wide_screen_shows_the_colours_that_will_be_written(
     driver.settled()
     wide = driver.pixels()
     # what is seen on a P3 screen are the very numbers that a file in P3 will hold
-    wish = driver.window.bench.feed.wish(0)
+    wish = driver.window.bench.controller.wish(0)
     assert wish is not None
-    frame = driver.window.backstage.engine.best(wish.source, wish.settings.sensor)
+    frame = driver.window.service.engine.best(wish.source, wish.settings.sensor)
     assert frame is not None
     frame = frame.fitting(wish.settings)
     own = render_view(frame.developed, wish.settings, frame.context, wish.region, space="p3").pixels[..., :3]

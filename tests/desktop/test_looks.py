@@ -7,8 +7,8 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage, QPainter
 
+from irvane.core.line.clip_flags import BLACK, SENSOR, WHITE
 from irvane.core.line.looks import LOOKS, PICTURE
-from irvane.core.line.marks import BLACK, SENSOR, WHITE
 from irvane.desktop.bench.hatching import marks_of, paint_marks
 
 from .conftest import Driver

@@ -87,12 +87,12 @@ def test_the_program_starts_in_an_x_window_and_obeys_the_keyboard(frames: Path) 
 def test_a_first_start_shows_the_demo_and_its_path(
     qtbot: QtBot, tmp_path: Path, demo: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from irvane.desktop import app, backstage
+    from irvane.desktop import app, service
     from irvane.desktop.window import Window
 
     folder = tmp_path / "demo"
-    monkeypatch.setattr(backstage, "demo_folder", lambda: folder)
-    monkeypatch.setattr(backstage, "make_demo", lambda to, progress: shutil.copytree(demo, to))
+    monkeypatch.setattr(service, "demo_folder", lambda: folder)
+    monkeypatch.setattr(service, "make_demo", lambda to, progress: shutil.copytree(demo, to))
     monkeypatch.setattr(app.platformdirs, "user_state_path", lambda _name: tmp_path / "state")
     assert app._is_first_start()
     assert not app._is_first_start()

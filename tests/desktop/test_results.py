@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QMessageBox, QPushButton
 
 from irvane.core.finish import job
 from irvane.core.line import engine
-from irvane.desktop.tidying import Tidying
+from irvane.desktop.idle_collection import IdleCollection
 
 from .conftest import Driver
 
@@ -150,7 +150,7 @@ def test_the_window_thread_is_never_blocked(driver: Driver, tmp_path: Path) -> N
     timer.timeout.connect(beat)
     timer.start()
     window = driver.window
-    Tidying(window.backstage.idle, window)  # as in the program
+    IdleCollection(window.service.idle, window)  # as in the program
     window.rail.choose(driver.number("window-leaves.dng"))
     for value in range(20):
         window.proofs.edit("light.exposure", value / 10)

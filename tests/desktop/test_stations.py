@@ -68,7 +68,7 @@ def test_banding_and_defects_are_choices_of_the_sensor_station(driver: Driver) -
     _choose(driver, "sensor.banding", "off")
     _choose(driver, "sensor.defects", "off")
     bench = driver.window.bench
-    frame = driver.window.backstage.engine.best(bench.item(0).source, driver.settings().sensor)
+    frame = driver.window.service.engine.best(bench.item(0).source, driver.settings().sensor)
     assert frame is not None
     assert frame.developed.defects == 0 and frame.developed.banding.sigma == 0
 
@@ -88,9 +88,9 @@ def test_two_panes_with_the_same_proof_are_served_by_one_picture(
     bench.show_proof(1, bench.contents[0].proof)
     driver.settled()
     asked: list[int] = []
-    original = driver.window.backstage.show
+    original = driver.window.service.show
     monkeypatch.setattr(
-        driver.window.backstage, "show", lambda pane, wish: (asked.append(pane), original(pane, wish))
+        driver.window.service, "show", lambda pane, wish: (asked.append(pane), original(pane, wish))
     )
     driver.window.proofs.edit("light.exposure", 0.7)
     driver.settled()
@@ -130,7 +130,7 @@ def test_each_method_says_how_long_it_takes_here(driver: Driver) -> None:
     window = driver.window
     driver.choose("bench-iso6400.dng")
     window.band.toggle("noise")
-    window.backstage.engine.paces.update(best=40.0, fast=10.0)
+    window.service.engine.paces.update(best=40.0, fast=10.0)
     window._update_controls()
     h, w = window.bench.contents[0].extent
     words = window.shelf.noise_words.text()
@@ -158,7 +158,7 @@ def test_controls_over_scale_and_brightness_repaint_without_denoising_again(driv
     window.bench.set_zoom(1.0)
     driver.settled()
     calls = []
-    engine = window.backstage.engine
+    engine = window.service.engine
     usual = engine.denoise_local
     engine.denoise_local = lambda *a, **k: calls.append(a) or usual(*a, **k)  # type: ignore[method-assign]
     for path in ("noise.fine", "noise.midtones", "noise.blue", "noise.texture", "noise.grain"):
@@ -178,7 +178,7 @@ def _states(driver: Driver) -> dict[str, np.ndarray]:
         if pane == 0 and content.current is not None:
             seen.setdefault(content.state, driver.pixels())
 
-    driver.window.bench.feed.repaint.connect(note)
+    driver.window.bench.controller.repaint.connect(note)
     return seen
 
 
@@ -187,7 +187,7 @@ def test_what_is_seen_is_denoised_fast_first(zoom: float | None, driver: Driver)
     driver.window.bench.set_zoom(zoom)
     driver.window.proofs.edit("noise.amount", 0.0)
     driver.settled()
-    frame = driver.window.backstage.engine.best(driver.window.bench.item(0).source, driver.settings().sensor)
+    frame = driver.window.service.engine.best(driver.window.bench.item(0).source, driver.settings().sensor)
     for made in (frame.wholes, frame.patches, frame.reduced):
         made.clear()  # as if noise had never been removed
     seen = _states(driver)
@@ -215,7 +215,7 @@ def test_noise_does_not_flash_up_while_its_removal_is_changed(zoom: float | None
 def test_only_the_pane_that_noise_is_removed_for_tells_how_far_it_is(driver: Driver) -> None:
     bench, told = driver.window.bench, []
     assert bench.contents[1].proof == BARE
-    driver.window.backstage.busy.connect(lambda *_: told.append([c.busy for c in bench.contents[:2]]))
+    driver.window.service.busy.connect(lambda *_: told.append([c.busy for c in bench.contents[:2]]))
     driver.window.proofs.edit("noise.method", "fast")
     driver.settled()
     assert any("removing noise" in proof for proof, _ in told)
@@ -227,7 +227,7 @@ def test_what_is_seen_of_a_six_by_six_frame_is_refined_first(
     driver: Driver, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     window, steps = driver.window, []
-    engine = window.backstage.engine
+    engine = window.service.engine
     for name in ("refine", "refine_local"):
         usual = getattr(engine, name)
         monkeypatch.setattr(
@@ -246,7 +246,7 @@ def test_a_six_by_six_frame_is_refined_once_it_is_seen(driver: Driver) -> None:
     window.band.toggle("sensor")
     window.bench.set_zoom(1.0)
     driver.settled()
-    engine, content = window.backstage.engine, window.bench.contents[0]
+    engine, content = window.service.engine, window.bench.contents[0]
     frame = engine.best(window.session.items[content.item].source, driver.settings().sensor)
     assert frame is not None and frame.developed.refined and content.state == "final"
     refined = driver.pixels()

@@ -8,8 +8,8 @@ import weakref
 import pytest
 from PySide6.QtCore import QObject
 
-from irvane.desktop import tidying
-from irvane.desktop.tidying import Tidying
+from irvane.desktop import idle_collection
+from irvane.desktop.idle_collection import IdleCollection
 
 
 class _Knot:
@@ -22,7 +22,7 @@ class _Knot:
 def _much_made() -> None:
     """So many objects that the interpreter would begin a full collection by itself."""
     kept = []
-    for _ in range(tidying._WORTH + 5):
+    for _ in range(idle_collection._WORTH + 5):
         for _ in range(12):
             kept.append([[] for _ in range(1000)])
 
@@ -30,7 +30,7 @@ def _much_made() -> None:
 @pytest.mark.usefixtures("garbage_as_before", "qapp")
 def test_nothing_is_collected_fully_while_the_window_is_at_work():
     parent, full = QObject(), []
-    one = Tidying(lambda: False, parent)
+    one = IdleCollection(lambda: False, parent)
 
     def noted(phase: str, info: dict[str, int]) -> None:
         if phase == "start" and info["generation"] == 2:
@@ -43,13 +43,13 @@ def test_nothing_is_collected_fully_while_the_window_is_at_work():
     finally:
         gc.callbacks.remove(noted)
     assert not full
-    assert gc.get_count()[2] >= tidying._WORTH
+    assert gc.get_count()[2] >= idle_collection._WORTH
 
 
 @pytest.mark.usefixtures("garbage_as_before", "qapp")
 def test_garbage_is_collected_once_the_window_rests():
     resting, parent = [False], QObject()
-    one = Tidying(lambda: resting[0], parent)
+    one = IdleCollection(lambda: resting[0], parent)
     knot = _Knot()
     gone = weakref.ref(knot)
     gc.collect(1)  # it has grown old
@@ -66,6 +66,6 @@ def test_garbage_is_collected_once_the_window_rests():
 @pytest.mark.usefixtures("garbage_as_before", "qapp")
 def test_what_was_loaded_before_is_not_looked_through_again():
     parent = QObject()
-    Tidying(lambda: True, parent)
+    IdleCollection(lambda: True, parent)
     assert gc.get_freeze_count() > 10_000
     assert len(gc.get_objects()) < 5_000

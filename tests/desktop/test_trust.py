@@ -59,7 +59,7 @@ def test_a_sidecar_of_a_newer_program_is_shown_read_only(driver: Driver, frames:
     number = driver.number(name)
     item = driver.window.session.items[number]
     item.ready = False
-    driver.window.backstage.files.learn(number, item.source)
+    driver.window.service.files.learn(number, item.source)
     driver.until(lambda: bool(item.locked))
     driver.choose(name)
     driver.window.proofs.edit("light.exposure", 1)
@@ -80,7 +80,7 @@ def test_an_edit_is_saved_once_there_is_room(
         return real(*given, **named)
 
     monkeypatch.setattr(filework, "save_sidecar", save)
-    files, said = driver.window.backstage.files, []
+    files, said = driver.window.service.files, []
     files.said.connect(said.append)
     driver.window.proofs.edit("light.exposure", 1.25)
     driver.until(lambda: files.unsaved() == 1 and bool(said))

@@ -15,7 +15,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from irvane.core.settings import STATIONS
-from irvane.desktop import backstage
+from irvane.desktop import service
 from irvane.desktop.actions import COMMANDS, KeysDialog
 from irvane.desktop.line.controls import ChoiceRow, NumberRow
 from irvane.desktop.session import BARE
@@ -82,13 +82,13 @@ def test_pictures_follow_a_slider_that_is_dragged_on_and_on(
     row = driver.row("light.exposure")
     driver.settled()
     before = driver.pixels()
-    usual = backstage.render_look
+    usual = service.render_look
 
     def slow(*given: Any) -> Any:
         time.sleep(0.06)
         return usual(*given)
 
-    monkeypatch.setattr(backstage, "render_look", slow)
+    monkeypatch.setattr(service, "render_look", slow)
     values = [*(0.02 * k for k in range(1, 80)), 0.0]
     for value in values:
         row.changed.emit(value)
@@ -221,7 +221,7 @@ def test_a_damaged_sidecar_is_kept_and_said(qtbot: QtBot, frames: Path) -> None:
     window = Window()
     qtbot.addWidget(window)
     said: list[str] = []
-    window.backstage.said.connect(said.append)
+    window.service.said.connect(said.append)
     window.opening.open([frames / "test-card.dng"])
     qtbot.waitUntil(lambda: bool(said), timeout=20000)
     assert "damaged" in said[0]

@@ -20,7 +20,7 @@ def _trim() -> Callable[[int], int] | None:
         return None
 
 
-def give_back() -> None:
+def trim_heap() -> None:
     """Return freed memory: the C library keeps what large pictures were made in, up to a gigabyte of it."""
     trim = _trim()
     if trim is not None:

@@ -106,7 +106,7 @@ class _Pool:
             model = core.read_model(_weights(package, name))
             return core.compile_model(model, "CPU", settings).create_infer_request()
 
-    def give_back(self, key: tuple[str, str, str], request: Any) -> None:
+    def trim_heap(self, key: tuple[str, str, str], request: Any) -> None:
         with self._lock:
             self._free[key].append(request)
 
@@ -146,5 +146,5 @@ def run(package: str, name: str, planes: np.ndarray) -> np.ndarray:
             raise Stopped from error
         raise
     if not stopped:  # one that was stopped would go on with shapes of the work that was broken off
-        _POOL.give_back(key, request)
+        _POOL.trim_heap(key, request)
     return made

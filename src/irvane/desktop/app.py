@@ -15,8 +15,8 @@ from PySide6.QtWidgets import QApplication
 
 from irvane.core.simulate.demo import demo_folder
 from irvane.desktop import theme
+from irvane.desktop.idle_collection import IdleCollection
 from irvane.desktop.screen import SCREEN
-from irvane.desktop.tidying import Tidying
 from irvane.desktop.window import Window
 from irvane.warm import is_warm
 
@@ -99,7 +99,7 @@ def run(paths: list[Path]) -> int:
     theme.apply(app)
     SCREEN.remembered()
     window = Window()
-    Tidying(window.backstage.idle, window)
+    IdleCollection(window.service.idle, window)
     window.show()
     if not is_warm():
         window.writing.prepare()

@@ -10,10 +10,10 @@ from irvane.core.files.remembered import remember
 from irvane.core.lens.corrections import LensFacts
 from irvane.core.lens.framing import geometry_of
 from irvane.core.lens.profile import all_profiles, find_profile
-from irvane.desktop.backstage import Backstage
 from irvane.desktop.framing.framing import Framing
 from irvane.desktop.line.names import LensDialog
 from irvane.desktop.proofs import Proofs
+from irvane.desktop.service import RenderService
 
 
 class Lenses(QObject):
@@ -26,9 +26,9 @@ class Lenses(QObject):
 
     said = Signal(str)
 
-    def __init__(self, proofs: Proofs, backstage: Backstage, framing: Framing, parent: QWidget) -> None:
+    def __init__(self, proofs: Proofs, service: RenderService, framing: Framing, parent: QWidget) -> None:
         super().__init__(parent)
-        self.proofs, self.backstage, self.framing, self._window = proofs, backstage, framing, parent
+        self.proofs, self.service, self.framing, self._window = proofs, service, framing, parent
         self.dialog: LensDialog | None = None
 
     def choose(self) -> None:
@@ -43,7 +43,7 @@ class Lenses(QObject):
             self.dialog.taken.connect(lambda name, kept: self._take(facts, name, kept))
             self.dialog.open()
 
-        self.backstage.long("lenses", "", lambda _progress: _found(facts), done)
+        self.service.long("lenses", "", lambda _progress: _found(facts), done)
 
     def _take(self, facts: LensFacts, name: str, kept: bool) -> None:
         item, lens = self.proofs.item(), self.framing.lens()
@@ -59,7 +59,7 @@ class Lenses(QObject):
             else:
                 self.said.emit(f"New proofs of frames with this lens begin with {name}.")
         # its tables are made before they are asked for by the window
-        self.backstage.long(
+        self.service.long(
             "lens", "", lambda _progress: geometry_of(facts, wanted.lens),
             lambda _made: self.proofs.edit("lens.profile", name),
         )  # fmt: skip

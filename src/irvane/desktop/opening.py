@@ -9,8 +9,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.line.merging import MERGE_START, MergeSource
 from irvane.core.settings import Settings
-from irvane.desktop.backstage import Backstage
 from irvane.desktop.rail.rail import Rail
+from irvane.desktop.service import RenderService
 from irvane.desktop.session import Session
 
 
@@ -26,25 +26,25 @@ class Opening(QObject):
     learned = Signal(int)
 
     def __init__(
-        self, session: Session, backstage: Backstage, rail: Rail, parent: QObject | None = None
+        self, session: Session, service: RenderService, rail: Rail, parent: QObject | None = None
     ) -> None:
         super().__init__(parent)
-        self.session, self.backstage, self.rail = session, backstage, rail
+        self.session, self.service, self.rail = session, service, rail
         self._waiting: list[int] = []
         self._asked: set[int] = set()
         self._chose_first = False
         self._group_soon = QTimer(self, singleShot=True, interval=150)
         self._group_soon.timeout.connect(self._group)
         rail.verticalScrollBar().valueChanged.connect(self._read_visible)
-        backstage.files.collected.connect(self._collected)
-        backstage.files.learned.connect(self._learned)
-        backstage.files.item_failed.connect(self._failed)
-        backstage.files.grouped.connect(session.group)
+        service.files.collected.connect(self._collected)
+        service.files.learned.connect(self._learned)
+        service.files.item_failed.connect(self._failed)
+        service.files.grouped.connect(session.group)
 
     def open(self, paths: list[Path]) -> None:
         """Open files and folders."""
         if paths:
-            self.backstage.files.collect(paths)
+            self.service.files.collect(paths)
 
     def _collected(self, paths: list[Path], problems: list[str]) -> None:
         if problems:
@@ -62,7 +62,7 @@ class Opening(QObject):
             item = self.session.items.get(number)
             if item is not None and (number not in self._asked or number in seen):
                 self._asked.add(number)
-                self.backstage.files.learn(number, item.source, 3 if number in seen else 4)
+                self.service.files.learn(number, item.source, 3 if number in seen else 4)
 
     def _learned(self, number: int, info: object, preview: object, sidecar: object, locked: str) -> None:
         self._forget(number)
@@ -90,7 +90,7 @@ class Opening(QObject):
         ]
         items = [self.session.items[n] for n in numbers]
         pictures = [item.preview.pixels if item.preview is not None else None for item in items]
-        self.backstage.files.group(numbers, [item.info for item in items], pictures)
+        self.service.files.group(numbers, [item.info for item in items], pictures)
 
     def merge(self, numbers: tuple[int, ...]) -> None:
         """Open the merge of a bracket."""
@@ -106,6 +106,6 @@ class Opening(QObject):
             begin = begin.with_values(MERGE_START)  # untreated, a merge looks dull
             proof = replace(merged.sidecar.proofs[0], settings=begin)
             merged.sidecar = replace(merged.sidecar, proofs=(proof,))
-            self.backstage.files.learn(merged.number, source, 2)
+            self.service.files.learn(merged.number, source, 2)
             self.said.emit("The merge starts from the photographic operator; without it a merge looks dull.")
         self.rail.choose(merged.number)

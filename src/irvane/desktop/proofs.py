@@ -12,12 +12,12 @@ from irvane.core.errors import IrvaneError
 from irvane.core.files.settings_file import read_settings_file
 from irvane.core.line.context import suggested_light
 from irvane.core.settings import GRADES, STATIONS, Settings, older_methods, renewed
-from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
 from irvane.desktop.handing import HandOnDialog
 from irvane.desktop.plain import on_button
 from irvane.desktop.presets import PresetsDialog
+from irvane.desktop.service import RenderService
 from irvane.desktop.session import BARE, Item, Session
 
 
@@ -33,15 +33,15 @@ class Proofs(QObject):
     picking = Signal(bool)
 
     def __init__(
-        self, session: Session, backstage: Backstage, bench: Bench, judging: Judging, parent: QWidget
+        self, session: Session, service: RenderService, bench: Bench, judging: Judging, parent: QWidget
     ) -> None:
         super().__init__(parent)
-        self.session, self.backstage, self.bench, self.judging = session, backstage, bench, judging
+        self.session, self.service, self.bench, self.judging = session, service, bench, judging
         self._window = parent
         self._picks_fringe = False
         for view in bench.views:
             view.spot_chosen.connect(self._spot)
-        backstage.sights.picked.connect(self._picked)
+        service.comparison.picked.connect(self._picked)
 
     def item(self) -> Item | None:
         """The item of the chosen pane."""
@@ -240,17 +240,15 @@ class Proofs(QObject):
 
     def grey_of_frame(self) -> None:
         """White balance measured over the whole frame."""
-        wish = self.bench.feed.wish(self.bench.chosen)
+        wish = self.bench.controller.wish(self.bench.chosen)
         if wish is not None:
-            self.backstage.sights.pick_grey(wish, None)
+            self.service.comparison.pick_grey(wish, None)
 
     def suggest_light(self) -> None:
         """A starting point for exposure and recovery, in one undoable step."""
         item = self.item()
         frame = (
-            None
-            if item is None
-            else self.backstage.engine.best(item.source, item.settings(self.number).sensor)
+            None if item is None else self.service.engine.best(item.source, item.settings(self.number).sensor)
         )
         if frame is None or frame.coarse:
             self.said.emit("The frame is not developed yet; try again in a moment.")
@@ -262,11 +260,11 @@ class Proofs(QObject):
     def _spot(self, x: float, y: float) -> None:
         fringe = self._picks_fringe
         self.pick_grey(False)
-        wish = self.bench.feed.wish(self.bench.chosen)
+        wish = self.bench.controller.wish(self.bench.chosen)
         if wish is not None and fringe:
-            self.backstage.sights.pick_fringe(wish, (x, y))
+            self.service.comparison.pick_fringe(wish, (x, y))
         elif wish is not None:
-            self.backstage.sights.pick_grey(wish, (x, y))
+            self.service.comparison.pick_grey(wish, (x, y))
 
     def _picked(self, values: dict[str, object] | None, sentence: str) -> None:
         self.said.emit(sentence)

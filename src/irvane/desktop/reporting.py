@@ -15,12 +15,12 @@ from irvane.core.judge.report import Report, comparison_report
 from irvane.core.line.view import Rendered
 from irvane.core.progress import Progress, part
 from irvane.core.simulate.demo import LADDER_FOLDER, demo_folder
-from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.chart import ChartDialog
 from irvane.desktop.ladder import LadderWindow
 from irvane.desktop.pdf import write_pdf
-from irvane.desktop.wish import Wish
+from irvane.desktop.service import RenderService
+from irvane.desktop.view_request import ViewRequest
 from irvane.desktop.writing.strip import WritingStrip
 
 
@@ -36,9 +36,9 @@ class Reporting(QObject):
     reported = Signal(object)
     measured = Signal(object)
 
-    def __init__(self, backstage: Backstage, bench: Bench, strip: WritingStrip, parent: QWidget) -> None:
+    def __init__(self, service: RenderService, bench: Bench, strip: WritingStrip, parent: QWidget) -> None:
         super().__init__(parent)
-        self.backstage, self.bench, self.strip = backstage, bench, strip
+        self.service, self.bench, self.strip = service, bench, strip
         self._window = parent
         self.ladder_window: LadderWindow | None = None
         self.chart_dialog: ChartDialog | None = None
@@ -57,9 +57,9 @@ class Reporting(QObject):
 
     def report(self, folder: Path) -> None:
         """Compare what the panes show, and keep it as page, PDF and tables."""
-        shown: list[tuple[str, Wish]] = []
+        shown: list[tuple[str, ViewRequest]] = []
         for pane in range(self.bench.count):
-            wish, item = self.bench.feed.wish(pane), self.bench.item(pane)
+            wish, item = self.bench.controller.wish(pane), self.bench.item(pane)
             if wish is not None and item is not None:
                 name = f"{item.source.name} “{item.proof_name(self.bench.contents[pane].proof)}”"
                 shown.append((name, wish))
@@ -69,21 +69,23 @@ class Reporting(QObject):
         if self._busy():
             return
         infos = [
-            self.bench.item(k).info for k in range(self.bench.count) if self.bench.feed.wish(k) is not None
+            self.bench.item(k).info
+            for k in range(self.bench.count)
+            if self.bench.controller.wish(k) is not None
         ]  # type: ignore[union-attr]
 
         def work(progress: Progress) -> Path:
             entries = []
             for k, (name, wish) in enumerate(shown):
                 share = part(progress, 0.7 * k / len(shown), 0.7 * (k + 1) / len(shown))
-                frame = self.backstage.engine.denoise(wish.source, wish.settings, share)
+                frame = self.service.engine.denoise(wish.source, wish.settings, share)
                 size = sum(path.stat().st_size for path in wish.source.paths if path.exists())
                 entries.append(Entry(name, frame.developed, frame.context, wish.settings, infos[k], size))
             report = comparison_report(compare_entries(entries, progress=part(progress, 0.7, 0.95)))
             return _written(report, folder)
 
         self.strip.begin("Writing the report")
-        self.backstage.long("report", f"The report is in {folder}.", work, self.reported.emit)
+        self.service.long("report", f"The report is in {folder}.", work, self.reported.emit)
 
     def ask_ladder(self) -> None:
         """Ask for the frames of a ladder and measure them."""
@@ -114,14 +116,14 @@ class Reporting(QObject):
                 return None
 
         self.strip.begin("Measuring the ladder")
-        self.backstage.long("ladder", "", work, lambda found: self._show_ladder(files, found))
+        self.service.long("ladder", "", work, lambda found: self._show_ladder(files, found))
 
     def mark_chart(self, paths: list[Path], known: list[Patch]) -> None:
         """Have the chart of a ladder marked by hand, and measure it."""
         if self._busy():
             return
         self.strip.begin("Opening a frame")
-        self.backstage.long(
+        self.service.long(
             "mark", "", lambda _progress: frame_to_mark(paths), lambda made: self._mark(paths, known, made)
         )
 
@@ -153,7 +155,7 @@ class Reporting(QObject):
         if self._busy():
             return
         self.strip.begin("Writing the report")
-        self.backstage.long(
+        self.service.long(
             "report",
             f"The report is in {folder}.",
             lambda _progress: _written(report, folder),

@@ -25,7 +25,6 @@ from irvane.core.settings import STATIONS
 from irvane.desktop.actions import KeysDialog, make_actions
 from irvane.desktop.appearance import Appearance
 from irvane.desktop.asking import ask_files, ask_folder, ask_largest, ask_settings, may_close
-from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
 from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED
@@ -43,8 +42,9 @@ from irvane.desktop.plain import on_button, tip
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.reporting import Reporting
+from irvane.desktop.service import RenderService
 from irvane.desktop.session import BARE, Session
-from irvane.desktop.soon import FRAME, Soon
+from irvane.desktop.throttle import FRAME, Throttle
 from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.writer import Writing
 
@@ -61,15 +61,15 @@ _BESIDE_MENUS = 40
 class Window(QMainWindow):
     """The main window."""
 
-    def __init__(self, backstage: Backstage | None = None) -> None:
+    def __init__(self, service: RenderService | None = None) -> None:
         super().__init__()
         self.setWindowTitle("Irvane")
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.session = Session(self)
-        self.backstage = backstage or Backstage(self)
+        self.service = service or RenderService(self)
         self.rail = Rail(self.session)
-        self.bench = Bench(self.session, self.backstage)
+        self.bench = Bench(self.session, self.service)
         self.bench.views[0].hint = _EMPTY
         self.judging = Judging(self.bench)
         self.shelf = Shelf()
@@ -78,13 +78,13 @@ class Window(QMainWindow):
         self.curve = CurveEditor(self.bench)
         self.path = PathStrip()
         self.path.hide()
-        self.opening = Opening(self.session, self.backstage, self.rail, self)
-        self.proofs = Proofs(self.session, self.backstage, self.bench, self.judging, self)
+        self.opening = Opening(self.session, self.service, self.rail, self)
+        self.proofs = Proofs(self.session, self.service, self.bench, self.judging, self)
         self.decide = DecideStrip(self.session, self.bench)
-        self.reporting = Reporting(self.backstage, self.bench, self.strip, self)
-        self.framing = Framing(self.proofs, self.bench, self.backstage, self)
-        self.lenses = Lenses(self.proofs, self.backstage, self.framing, self)
-        self.writing = Writing(self.backstage, self.proofs, self.strip, self)
+        self.reporting = Reporting(self.service, self.bench, self.strip, self)
+        self.framing = Framing(self.proofs, self.bench, self.service, self)
+        self.lenses = Lenses(self.proofs, self.service, self.framing, self)
+        self.writing = Writing(self.service, self.proofs, self.strip, self)
         parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
         self.appearance = Appearance(self, self.bench, parts)
         self._lay_out()
@@ -121,8 +121,8 @@ class Window(QMainWindow):
         self.setCentralWidget(middle)
 
     def _connect(self) -> None:
-        self.shelf.paces = self.backstage.engine.paces
-        back, bench, shelf, proofs = self.backstage, self.bench, self.shelf, self.proofs
+        self.shelf.paces = self.service.engine.paces
+        back, bench, shelf, proofs = self.service, self.bench, self.shelf, self.proofs
         self.rail.frame_chosen.connect(bench.show_frame)
         self.rail.merge_asked.connect(self.opening.merge)
         bench.chosen_changed.connect(self._update_controls)
@@ -153,7 +153,7 @@ class Window(QMainWindow):
         proofs.picking.connect(shelf.pick_button.setChecked)
         self.band.chosen.connect(self._station)
         self.session.proofs_changed.connect(self._save)
-        self._controls = Soon(self, self._update_controls, FRAME)
+        self._controls = Throttle(self, self._update_controls, FRAME)
         self.session.item_changed.connect(lambda _n: self._controls.ask())
         self.session.item_changed.connect(lambda _n: self._bend())
         self.opening.learned.connect(self._learned)
@@ -291,13 +291,13 @@ class Window(QMainWindow):
         for content in self.bench.contents:
             if item is not None and content.item == number and content.proof != BARE:
                 content.proof = item.sidecar.current
-        self.bench.feed.request()
+        self.bench.controller.request()
 
     def _save(self, number: int) -> None:
         item = self.session.items[number]
         if item.locked:
             return
-        self.backstage.files.save(number, item.source, item.sidecar)
+        self.service.files.save(number, item.source, item.sidecar)
 
     def _saved(self, number: int, sent: Sidecar, made: Saved) -> None:
         item = self.session.items.get(number)
@@ -326,7 +326,7 @@ class Window(QMainWindow):
             return
         settings = item.settings(content.proof)
         frame = (
-            self.backstage.engine.best(item.source, settings.sensor)
+            self.service.engine.best(item.source, settings.sensor)
             if item.ready and not item.problem
             else None
         )
@@ -380,16 +380,16 @@ class Window(QMainWindow):
         elif self.bench.contents[self.bench.chosen].proof == BARE:
             self.say("The bare frame has no settings. Press B for the proof, or N for a new one.")
         else:
-            self.bench.trying.open(path)
+            self.bench.strip_rendering.open(path)
 
     def _toggle_test_strip(self) -> None:
         if self.bench.test_strip.isVisible():
-            self.bench.trying.leave()
+            self.bench.strip_rendering.leave()
         else:
             self.open_test_strip(self.shelf.setting_in_hand())
 
     def _take_from_strip(self, path: str, value: object) -> None:
-        self.bench.trying.leave()
+        self.bench.strip_rendering.leave()
         if path == GRADE:
             self.proofs.set_grade(str(value))
         else:
@@ -435,9 +435,9 @@ class Window(QMainWindow):
         return focus is not None and focus.testAttribute(Qt.WidgetAttribute.WA_InputMethodEnabled)
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
-        if not may_close(self, self.writing.busy, self.backstage.files.unsaved()):
+        if not may_close(self, self.writing.busy, self.service.files.unsaved()):
             event.ignore()
             return
         QApplication.instance().removeEventFilter(self)  # type: ignore[union-attr]
-        self.backstage.close()
+        self.service.close()
         event.accept()

@@ -12,6 +12,7 @@ import numpy as np
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import safe_name
 from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
+from irvane.core.line.bands import Output, finished_bands
 from irvane.core.line.context import (
     Context,
     geometry_for,
@@ -24,7 +25,6 @@ from irvane.core.line.context import (
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
 from irvane.core.line.source import Source
 from irvane.core.line.steps import noise_shares
-from irvane.core.line.whole import Output, finished_bands
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Settings
 

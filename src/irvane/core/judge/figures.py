@@ -12,9 +12,9 @@ from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.judge.histogram import StopHistogram, clipped_shares, stop_histogram
 from irvane.core.judge.probe import SMALLEST, ProbeFigures, read_probe
 from irvane.core.line.camera import covers, part_of, trim
+from irvane.core.line.clip_flags import Limits, gamut_marks, output_marks, reduced_marks, sensor_marks
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
-from irvane.core.line.marks import Limits, gamut_marks, output_marks, reduced_marks, sensor_marks
 from irvane.core.line.picture import Patch
 from irvane.core.line.placing import at_source
 from irvane.core.line.source import DISPLAY

@@ -12,7 +12,7 @@ from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.lens.optics import Optics
 from irvane.core.line.picture import Picture, encode16
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, Loaded
-from irvane.core.memory import give_back
+from irvane.core.memory import trim_heap
 from irvane.core.noise import denoise, finished
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.finished import FinishedNoise
@@ -27,8 +27,8 @@ from irvane.core.sensor.defects import repair_defects
 from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.highlights import HighlightMap
 from irvane.core.sensor.listed import mend_listed
+from irvane.core.sensor.padding import Borders
 from irvane.core.sensor.refine import Removed
-from irvane.core.sensor.rim import Borders
 from irvane.core.sensor.unclip import map_of, unclipped
 from irvane.core.settings import Sensor
 
@@ -283,7 +283,7 @@ def _full_picture(
             full = full_colour(raised, factors, knee, settings, refined, noisy, borders)
             encode16(full[begin - above : end - above], codes[begin:end])
         del rows, strip, raised, full
-        give_back()
+        trim_heap()
     return Picture.from_codes(upright(codes, flip))
 
 

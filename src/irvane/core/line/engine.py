@@ -27,11 +27,11 @@ from irvane.core.line.develop import (
     to_be_refined,
 )
 from irvane.core.line.frame import Frame, PartKey
-from irvane.core.line.local import denoise_region, denoise_view, refine_region
 from irvane.core.line.picture import Patch, Picture, tiles_of, whole_tiles
+from irvane.core.line.regional import denoise_region, denoise_view, refine_region
 from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.steps import developing
-from irvane.core.memory import give_back
+from irvane.core.memory import trim_heap
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.places import OutputRegion, Region
@@ -165,7 +165,7 @@ class Engine:
             return self._loaded[1]
         self._loaded = None
         loaded = source.load(progress)
-        give_back()
+        trim_heap()
         self._loaded = (source.key, loaded)
         return loaded
 

@@ -14,9 +14,9 @@ import numpy as np
 from irvane.core.colour.rendering import to_screen
 from irvane.core.image import BLUE, GREEN, MID_GREY, RED, Mosaic
 from irvane.core.line.camera import Upstream, camera_patch, mixed_patch, placed, source_of, trim
+from irvane.core.line.clip_flags import Limits
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import PERIOD, Developed
-from irvane.core.line.marks import Limits
 from irvane.core.line.picture import Patch, reduced
 from irvane.core.line.view import SCREEN, Rendered, render_view
 from irvane.core.orientation import upright, upright_rect

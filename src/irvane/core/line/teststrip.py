@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from irvane.core.line.engine import Engine
-from irvane.core.line.local import denoise_region
 from irvane.core.line.looks import PICTURE, render_look
+from irvane.core.line.regional import denoise_region
 from irvane.core.line.source import Source
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion

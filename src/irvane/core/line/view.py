@@ -21,9 +21,9 @@ from irvane.core.kernels import keep_finite
 from irvane.core.light.curve import apply_curves, apply_roll_off
 from irvane.core.light.tone import apply_operator, apply_tone, reads_guide
 from irvane.core.line.camera import Upstream, camera_light, trim
+from irvane.core.line.clip_flags import Limits, gamut_marks, output_marks, sensor_marks
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
-from irvane.core.line.marks import Limits, gamut_marks, output_marks, sensor_marks
 from irvane.core.line.picture import Patch
 from irvane.core.line.placing import light_given, placed_guide
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
@@ -164,7 +164,7 @@ class Rendered:
     ----------
     pixels : uint8 H×W×4 (RGBA), encoded in `space`.
     top, left, bottom, right : the part of the output it shows, in output pixels.
-    marks : uint8 H×W, the bits of :mod:`irvane.core.line.marks`; None when they were not asked for.
+    marks : uint8 H×W, the bits of :mod:`irvane.core.line.clip_flags`; None when they were not asked for.
     """
 
     pixels: np.ndarray

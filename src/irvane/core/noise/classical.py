@@ -20,7 +20,7 @@ from irvane.core.kernels import flat, kernel, serial
 from irvane.core.noise.sliding import SIDE, cosine_spectra, denoise_plane
 from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.sensor.linear import interpolate_linear
-from irvane.core.sensor.rim import ALL_BORDERS, Borders
+from irvane.core.sensor.padding import ALL_BORDERS, Borders
 
 #: Pixels around a place that its result depends on.
 REACH = 64

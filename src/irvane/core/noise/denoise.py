@@ -12,7 +12,7 @@ from irvane.core.image import GREEN, Mosaic, NoiseModel
 from irvane.core.noise import classical, learned
 from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.progress import Progress, always, step
-from irvane.core.sensor.rim import ALL_BORDERS, Borders
+from irvane.core.sensor.padding import ALL_BORDERS, Borders
 from irvane.core.threads import CORES, each
 
 #: A tile may be so much wider than usual where that saves a second one.

@@ -14,7 +14,7 @@ from irvane.core import networks
 from irvane.core.image import NoiseModel
 from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.sensor.packing import PACKINGS
-from irvane.core.sensor.rim import ALL_BORDERS, Borders
+from irvane.core.sensor.padding import ALL_BORDERS, Borders
 
 _PACKAGE = "irvane.core.noise"
 #: Pixels that a mosaic is continued by before the network sees it, whole cells: beyond its own border a network sees

@@ -3,7 +3,7 @@
 A defect stands out from its neighbours of the same colour, and those of other colours know nothing of it, while light
 always spreads over them through the lens. In fine texture that is a matter of degree: a small network
 that was made by ``training/defects.py`` judges every suspect by the 9×9 pixels around it, and those that it does not
-clear are looked at more closely (:mod:`irvane.core.sensor.closer`).
+clear are looked at more closely (:mod:`irvane.core.sensor.defect_classifier`).
 """
 
 from __future__ import annotations
@@ -13,8 +13,8 @@ import numpy as np
 from irvane.core import networks
 from irvane.core.image import Mosaic, NoiseModel
 from irvane.core.kernels import serial
-from irvane.core.sensor import closer
-from irvane.core.sensor.around import colours_around, surroundings
+from irvane.core.sensor import defect_classifier
+from irvane.core.sensor.neighbourhood import colours_around, surroundings
 from irvane.core.sensor.suspects import Suspects, level, sort, suspects
 from irvane.core.threads import each
 
@@ -40,7 +40,7 @@ _PACKAGE, _NETWORK = "irvane.core.sensor", "defects"
 
 def fingerprint() -> str:
     """Hash of the weights of both networks."""
-    return networks.fingerprint(_PACKAGE, _NETWORK) + closer.fingerprint()
+    return networks.fingerprint(_PACKAGE, _NETWORK) + defect_classifier.fingerprint()
 
 
 @serial
@@ -134,18 +134,18 @@ def seen(mosaic: Mosaic, noise: NoiseModel, found: Suspects, crowds: np.ndarray,
 
 
 def possible(mosaic: Mosaic, noise: NoiseModel, found: Suspects) -> tuple[np.ndarray, np.ndarray]:
-    """Which of the suspects the first network does not clear, and what is told of them: int N, and see `closer.figures`."""
+    """Which of the suspects the first network does not clear, and what is told of them: int N, and see `defect_classifier.figures`."""
     crowds = crowding(found, mosaic.data.shape)
 
     def judge(part: slice) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         told = seen(mosaic, noise, found, crowds, part)
         first = networks.run(_PACKAGE, _NETWORK, told)[:, 0]
-        near = np.flatnonzero(first > closer.NEAR)
+        near = np.flatnonzero(first > defect_classifier.NEAR)
         return near + part.start, told[near], first[near]
 
     parts = list(each(judge, [slice(k, k + _MANY) for k in range(0, found.y.size, _MANY)]))
     near, told, first = (np.concatenate(columns) for columns in zip(*parts, strict=True))
-    return near, closer.figures(told, first, crowding(found.only(near), mosaic.data.shape))
+    return near, defect_classifier.figures(told, first, crowding(found.only(near), mosaic.data.shape))
 
 
 def repair_defects(mosaic: Mosaic, noise: NoiseModel) -> int:
@@ -164,6 +164,6 @@ def repair_defects(mosaic: Mosaic, noise: NoiseModel) -> int:
     if not found.y.size:
         return 0
     near, told = possible(mosaic, noise, found)
-    wrong = found.only(near[closer.defective(mosaic, noise, found, near, told)])
+    wrong = found.only(near[defect_classifier.defective(mosaic, noise, found, near, told)])
     mosaic.data[wrong.y, wrong.x] = wrong.instead
     return wrong.y.size

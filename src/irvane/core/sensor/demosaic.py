@@ -10,7 +10,7 @@ from irvane.core.image import Mosaic
 from irvane.core.kernels import kernel, serial
 from irvane.core.sensor.bayer import demosaic_bayer
 from irvane.core.sensor.linear import interpolate_linear
-from irvane.core.sensor.rim import ALL_BORDERS, Borders
+from irvane.core.sensor.padding import ALL_BORDERS, Borders
 from irvane.core.sensor.six_by_six import demosaic_six
 
 #: Names and versions, part of cache keys and of proofs.

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from irvane.core.image import BAYER, BLUE, GREEN, SIX_BY_SIX
-from irvane.core.sensor.rim import mirrored
+from irvane.core.sensor.padding import mirrored
 
 #: Sides of the packed planes must be multiples of this: two halvings.
 _STRIDE = 4

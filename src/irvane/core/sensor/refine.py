@@ -22,7 +22,7 @@ from irvane.core.powers import power
 from irvane.core.sensor import bounds
 from irvane.core.sensor.encoding import POWER, decoded, encoded
 from irvane.core.sensor.packing import PACKINGS
-from irvane.core.sensor.rim import mirrored
+from irvane.core.sensor.padding import mirrored
 from irvane.core.threads import CORES, each
 
 #: Indices of rows and columns, as of ``np.ix_``.

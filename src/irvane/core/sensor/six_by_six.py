@@ -18,7 +18,7 @@ import numpy as np
 from irvane.core.image import SIX_BY_SIX
 from irvane.core.kernels import flat, serial
 from irvane.core.sensor.encoding import decode_rows, to_ratio
-from irvane.core.sensor.rim import ALL_BORDERS, Borders, mirrored
+from irvane.core.sensor.padding import ALL_BORDERS, Borders, mirrored
 from irvane.core.sensor.windows import REACH, filter_rows, prepared, windows
 from irvane.core.threads import each
 

@@ -9,20 +9,20 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from irvane.core.judge.matching import Match
 from irvane.core.judge.spots import even_place
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE
-from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.arranging import Arranging
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.content import Content
-from irvane.desktop.bench.feed import Feed
+from irvane.desktop.bench.controller import ViewController
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.picture import PictureView
 from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, ONE, BenchStrip
+from irvane.desktop.bench.strip_rendering import StripRendering
 from irvane.desktop.bench.teststrip import TestStrip
-from irvane.desktop.bench.trying import Trying
 from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.bench.zooming import Zooming
+from irvane.desktop.service import RenderService
 from irvane.desktop.session import BARE, Item, Session
-from irvane.desktop.soon import FRAME, Soon
+from irvane.desktop.throttle import FRAME, Throttle
 
 LETTERS = ("A", "B", "C", "D", "E", "F")
 FEWEST, MOST = 2, 6
@@ -42,19 +42,19 @@ class Bench(QWidget):
     proof_menu = Signal(int)
     said = Signal(str)
 
-    def __init__(self, session: Session, backstage: Backstage, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, service: RenderService, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.backstage = session, backstage
+        self.session, self.service = session, service
         self.panes = Panes(session, Viewport(self), lambda pane: self.view_of(pane).device_size())
         # under short names, for those who ask the bench
         self.contents, self.item, self.settings = self.panes.contents, self.panes.item, self.panes.settings
         self.probe_region = self.panes.probe_region
         self.hidden = False
         self._before_fitting = ""
-        self.feed = Feed(self.panes, backstage, self)
-        self.feed.repaint.connect(self._repaint)
-        self.feed.refreshed.connect(self.refresh)
-        self.feed.chosen_changed.connect(self.chosen_changed)
+        self.controller = ViewController(self.panes, service, self)
+        self.controller.repaint.connect(self._repaint)
+        self.controller.refreshed.connect(self.refresh)
+        self.controller.chosen_changed.connect(self.chosen_changed)
         self._build()
         self.zooming = Zooming(self.panes, self.views, self)
         self.set_zoom, self.step_zoom = self.zooming.set_zoom, self.zooming.step_zoom
@@ -63,7 +63,7 @@ class Bench(QWidget):
         self.zooming.changed.connect(self._zoomed)
         self.zooming.probe_wanted.connect(self.move_probe)
         session.item_changed.connect(self._item_changed)
-        self._captions_due = Soon(self, self._show_captions, FRAME)
+        self._captions_due = Throttle(self, self._show_captions, FRAME)
         self._arrange()
 
     # building
@@ -77,7 +77,7 @@ class Bench(QWidget):
             view.pressed.connect(
                 lambda n=number: self.choose(n if self.arrangement == BESIDE else self.chosen)
             )
-            view.resized.connect(self.feed.request)
+            view.resized.connect(self.controller.request)
             view.probe_moved.connect(self.move_probe)
             view.split_moved.connect(self.arranging.move_split)
             view.split_turned.connect(self.arranging.turn_split)
@@ -102,9 +102,9 @@ class Bench(QWidget):
         self._panes_holder.setLayout(self.arranging.grid)
         layout.addWidget(self._panes_holder, 1)
         self.test_strip = TestStrip()
-        self.trying = Trying(self.panes, self.backstage, self.test_strip, self)
-        self.trying.said.connect(self.said)
-        self.trying.shown.connect(self._show_strip)
+        self.strip_rendering = StripRendering(self.panes, self.service, self.test_strip, self)
+        self.strip_rendering.said.connect(self.said)
+        self.strip_rendering.shown.connect(self._show_strip)
         layout.addWidget(self.test_strip, 1)
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
@@ -133,7 +133,7 @@ class Bench(QWidget):
         return self.panes.viewport_of(self.chosen)
 
     def _zoomed(self) -> None:
-        self.feed.request()
+        self.controller.request()
         self.strip.show_zoom(self.viewport.zoom)
         if self.panes.free:
             self._show_captions()
@@ -145,18 +145,18 @@ class Bench(QWidget):
 
     def show_item(self, pane: int, number: int | None, proof: int | None = None) -> None:
         """Show a proof of an item in a pane."""
-        self.trying.leave()
+        self.strip_rendering.leave()
         item = self.session.items.get(number) if number is not None else None
         if proof is None:
             proof = item.sidecar.current if item is not None else 0
         self.contents[pane].show_item(number, proof, item.preview if item else None)
         if pane == 0:
             self._probe_on_an_even_place(item)
-        self.feed.forget(pane)
+        self.controller.forget(pane)
         if item is not None and item.problem:
             self.contents[pane].problem = item.problem
         self.refresh()
-        self.feed.request()
+        self.controller.request()
         if pane == self.chosen:
             self.chosen_changed.emit()
 
@@ -176,21 +176,21 @@ class Bench(QWidget):
         content = self.contents[pane]
         content.proof, content.match, content.without = proof, Match(), ""
         content.whole = content.probe = None
-        self.feed.forget(pane)
+        self.controller.forget(pane)
         self.refresh()
-        self.feed.request()
+        self.controller.request()
         if pane == self.chosen:
             self.chosen_changed.emit()
 
     def choose(self, pane: int) -> None:
         """Choose the pane whose proof the controls act on."""
         if pane != self.chosen:
-            self.trying.leave()
+            self.strip_rendering.leave()
             self.panes.chosen = pane
             self.refresh()
             if self.arrangement != BESIDE:
                 self._arrange()
-                self.feed.request()
+                self.controller.request()
             self.chosen_changed.emit()
 
     def swap(self) -> None:
@@ -212,11 +212,11 @@ class Bench(QWidget):
             return
         self.contents[one], self.contents[two] = self.contents[two], self.contents[one]
         for pane in (one, two):
-            self.feed.forget(pane)
+            self.controller.forget(pane)
         for content in self.contents:
             content.match = Match()
         self._arrange()
-        self.feed.request()
+        self.controller.request()
         self.chosen_changed.emit()
 
     def set_arrangement(self, arrangement: str) -> None:
@@ -224,7 +224,7 @@ class Bench(QWidget):
         self.arranging.kind = arrangement
         self.panes.differing = arrangement == DIFFERENCE
         self._arrange()
-        self.feed.request()
+        self.controller.request()
 
     def next_arrangement(self) -> None:
         """One pane, or all side by side."""
@@ -253,7 +253,7 @@ class Bench(QWidget):
             self.contents.pop(gone)
             self.panes.chosen = min(self.chosen, self.count - 1)
             for pane in range(self.count + 1):
-                self.feed.forget(pane)
+                self.controller.forget(pane)
         else:
             self.said.emit(f"A bench has {FEWEST} to {MOST} panes.")
             return
@@ -264,7 +264,7 @@ class Bench(QWidget):
         """Kind and amplification of the difference picture."""
         self.panes.difference = (kind, amplified)
         self.strip.show_difference(kind, amplified)
-        self.feed.request()
+        self.controller.request()
 
     def blink(self, on: bool) -> None:
         """While on, every picture shows the other pane's content in place."""
@@ -282,13 +282,13 @@ class Bench(QWidget):
             if not on or content is self.contents[0]:
                 content.match = Match()
         self.refresh()
-        self.feed.request()
+        self.controller.request()
 
     def set_look(self, look: str) -> None:
         """See all panes in another way; nothing in the results changes."""
         self.panes.look = look
         self.strip.show_look(look)
-        self.feed.request()
+        self.controller.request()
 
     def show_fitting_look(self, path: str, on: bool) -> None:
         """While a control is moved, the look that shows best what it does."""
@@ -308,21 +308,21 @@ class Bench(QWidget):
         """Hatch what is clipped."""
         self.panes.marks = on
         self.strip.marks_button.setChecked(on)
-        self.feed.request()
+        self.controller.request()
 
     def show_anew(self) -> None:
         """Paint everything again: the screen's profile is another one."""
         for pane, content in enumerate(self.contents):
             content.current = content.backdrop = None
-            self.feed.forget(pane)
-        self.feed.request()
+            self.controller.forget(pane)
+        self.controller.request()
 
     def _show_strip(self, on: bool) -> None:
         """The test strip takes the place of the panes, or gives it back."""
         self._panes_holder.setVisible(not on)
         if not on:
             self.view_of(self.chosen).setFocus()
-            self.feed.request()
+            self.controller.request()
 
     def set_picking(self, on: bool) -> None:
         """The next click chooses a grey spot."""
@@ -383,7 +383,7 @@ class Bench(QWidget):
         for content in self.contents:
             content.probe = None
         self.refresh()
-        self.feed.probe()
+        self.controller.probe()
 
     # the session's changes
 
@@ -404,7 +404,7 @@ class Bench(QWidget):
             if content.proof >= count:
                 content.proof = count - 1
             content.whole = content.probe = None
-        self.feed.request()
+        self.controller.request()
         self._captions_due.ask()  # pictures first
 
     def keyPressEvent(self, event: object) -> None:  # noqa: N802

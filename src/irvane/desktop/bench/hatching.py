@@ -9,7 +9,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QTransform
 
-from irvane.core.line.marks import BLACK, GAMUT, SENSOR, WHITE
+from irvane.core.line.clip_flags import BLACK, GAMUT, SENSOR, WHITE
 from irvane.desktop import theme
 
 #: Colour of the stripes by the lost colours (bit 0 red, 1 green, 2 blue).

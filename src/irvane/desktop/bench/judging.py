@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Qt, QTimer
 
 from irvane.core.judge.spots import Spot
-from irvane.core.line.marks import Limits
+from irvane.core.line.clip_flags import Limits
 from irvane.desktop.bench.bench import FEWEST, MOST, Bench
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.limits import LimitsDialog
@@ -28,8 +28,8 @@ class Judging(QObject):
         self.loupe = False
         self._blinker = QTimer(self, interval=BLINK_EVERY)
         self._blinker.timeout.connect(lambda: bench.blink(not bench.blinking))
-        bench.feed.spots_ready.connect(self._go_to_spot)
-        bench.backstage.improved.connect(lambda _key: self._again())
+        bench.controller.spots_ready.connect(self._go_to_spot)
+        bench.service.improved.connect(lambda _key: self._again())
         for view in bench.views:
             view.hovered.connect(self._hover)
 
@@ -68,9 +68,9 @@ class Judging(QObject):
             return
         content.without = station
         content.whole = content.probe = None
-        self.bench.feed.forget(pane)
+        self.bench.controller.forget(pane)
         self.bench.refresh()
-        self.bench.feed.request()
+        self.bench.controller.request()
 
     def blink_timed(self) -> None:
         """Blink by itself, or stop."""
@@ -84,11 +84,11 @@ class Judging(QObject):
     def step_spot(self, direction: int) -> None:
         """Go to the next or previous judging spot at 100 %, in all panes."""
         self._step = direction
-        self.bench.feed.ask_spots()
+        self.bench.controller.ask_spots()
 
     def _again(self) -> None:
         if self._waiting:
-            self.bench.feed.ask_spots()
+            self.bench.controller.ask_spots()
 
     def _go_to_spot(self, spots: list[Spot]) -> None:
         if not spots and self._waiting:
@@ -119,7 +119,7 @@ class Judging(QObject):
         """A loupe that follows the pointer in all panes."""
         self.loupe = on
         if not on:
-            self.bench.feed.loupe(None)
+            self.bench.controller.loupe(None)
         for view in self.bench.views:
             view.loupe = on
             view.loupe_place = None
@@ -128,7 +128,7 @@ class Judging(QObject):
     def _hover(self, x: float, y: float) -> None:
         for view in self.bench.views:
             view.loupe_place = (x, y)
-        self.bench.feed.loupe((x, y))
+        self.bench.controller.loupe((x, y))
 
     def ask_limits(self) -> LimitsDialog:
         """The small window with the limits of the hatching; it stays open while the bench is used."""
@@ -141,7 +141,7 @@ class Judging(QObject):
 
     def _set_limits(self, limits: Limits) -> None:
         self.bench.panes.limits = limits
-        self.bench.feed.request()
+        self.bench.controller.request()
 
     def set_aligning(self, on: bool) -> None:
         """Lay frames of one scene on that of pane A, or show each by itself."""
@@ -150,4 +150,4 @@ class Judging(QObject):
             "Frames of one scene are laid on each other." if on else "Every frame is shown by itself."
         )
         self.bench.refresh()
-        self.bench.feed.request()
+        self.bench.controller.request()

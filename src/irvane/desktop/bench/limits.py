@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.line.marks import Limits
+from irvane.core.line.clip_flags import Limits
 
 
 class LimitsDialog(QDialog):

@@ -9,8 +9,8 @@ from PySide6.QtCore import QSize
 
 from irvane.core.judge.difference import DifferenceFigures
 from irvane.core.lens.framing import uncropped
+from irvane.core.line.clip_flags import Limits
 from irvane.core.line.looks import PICTURE
-from irvane.core.line.marks import Limits
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings, bare, handed_on

@@ -23,12 +23,12 @@ from irvane.core.lens.lines import Levelling, find_level, levelled, set_upright,
 from irvane.core.line.view import scene_patch
 from irvane.core.places import OutputRegion
 from irvane.core.stations import Lens
-from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.strip import ONE
 from irvane.desktop.framing.overlay import Overlay
 from irvane.desktop.framing.strip import FramingStrip
 from irvane.desktop.proofs import Proofs
+from irvane.desktop.service import RenderService
 from irvane.desktop.session import BARE
 
 #: Longer side of the picture in which level contours are looked for.
@@ -46,9 +46,9 @@ class Framing(QObject):
     said = Signal(str)
     shown = Signal(bool)
 
-    def __init__(self, proofs: Proofs, bench: Bench, backstage: Backstage, parent: QWidget) -> None:
+    def __init__(self, proofs: Proofs, bench: Bench, service: RenderService, parent: QWidget) -> None:
         super().__init__(parent)
-        self.proofs, self.bench, self.backstage = proofs, bench, backstage
+        self.proofs, self.bench, self.service = proofs, bench, service
         self.strip = FramingStrip()
         self.strip.hide()
         self.overlay: Overlay | None = None
@@ -73,7 +73,7 @@ class Framing(QObject):
         strip.done.connect(self.leave)
         proofs.session.item_changed.connect(self._changed)
         bench.chosen_changed.connect(self._another)
-        backstage.improved.connect(lambda _key: self._show())
+        service.improved.connect(lambda _key: self._show())
 
     # what it acts on
 
@@ -89,7 +89,7 @@ class Framing(QObject):
         item = self.proofs.item()
         if item is None or self.lens() is None:
             return None
-        frame = self.backstage.engine.best(item.source, item.settings(self.proofs.number).sensor)
+        frame = self.service.engine.best(item.source, item.settings(self.proofs.number).sensor)
         return None if frame is None else frame.context.lens
 
     # seeing the whole frame
@@ -104,7 +104,7 @@ class Framing(QObject):
             self.said.emit("Choose a proof of a frame that is developed: the bare frame has no crop.")
             return
         bench = self.bench
-        bench.trying.leave()
+        bench.strip_rendering.leave()
         self._item, self._proof = item.number, self.proofs.number
         self._before = bench.arrangement, bench.viewport.zoom, bench.panes.aligning
         bench.panes.framing, bench.panes.aligning = True, False
@@ -121,7 +121,7 @@ class Framing(QObject):
         overlay.left.connect(self.leave)
         bench.views[0].resized.connect(self._fit)
         bench.viewport.changed.connect(overlay.update)
-        bench.feed.request()
+        bench.controller.request()
         self.strip.show()
         self._show()
         overlay.setFocus()
@@ -143,7 +143,7 @@ class Framing(QObject):
         self.bench.panes.framing, self.bench.panes.aligning = False, aligning
         self.bench.set_arrangement(arrangement)
         self.bench.set_zoom(zoom)
-        self.bench.feed.request()
+        self.bench.controller.request()
         self.bench.view_of(self.bench.chosen).setFocus()
         self.shown.emit(False)
 
@@ -232,7 +232,7 @@ class Framing(QObject):
         if ratio is None:
             self.proofs.edit("lens.crop", ())
             return
-        self.backstage.long(
+        self.service.long(
             "crop", "", lambda _progress: largest_crop(facts, lens, ratio), lambda crop: self._crop(crop)
         )
 
@@ -307,7 +307,7 @@ class Framing(QObject):
             self.proofs.edit_many(values)
             self._clear()
 
-        self.backstage.long("lines", "", work, done)
+        self.service.long("lines", "", work, done)
 
     def level(self) -> None:
         """Turn the picture level by its own contours."""
@@ -316,7 +316,7 @@ class Framing(QObject):
             self.said.emit("Choose a proof of a frame that is developed.")
             return
         settings = item.settings(self.proofs.number).with_values({"lens.crop": (), "lens.edges": "fill"})
-        frame = self.backstage.engine.best(item.source, settings.sensor)
+        frame = self.service.engine.best(item.source, settings.sensor)
         assert frame is not None
 
         def work(_progress: Any) -> Levelling:
@@ -339,4 +339,4 @@ class Framing(QObject):
                 "lens.straighten", round(min(max(lens.straighten + found.degrees, -45.0), 45.0), 2)
             )
 
-        self.backstage.long("level", "", work, done)
+        self.service.long("level", "", work, done)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QMessageBox, QWidget
 from irvane.core.errors import plain_text
 from irvane.core.files.atomic import make_folder
 from irvane.core.finish import job
-from irvane.core.line.whole import Output
+from irvane.core.line.bands import Output
 from irvane.desktop.session import Item
 
 SUBFOLDER = "developed"

@@ -11,8 +11,8 @@ from irvane.core.errors import IrvaneError, plain_text
 from irvane.core.finish import job
 from irvane.core.line.source import Source
 from irvane.core.settings import Settings
-from irvane.desktop.backstage import Backstage
 from irvane.desktop.proofs import Proofs
+from irvane.desktop.service import RenderService
 from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.target import ask, default_folder, target_for
 
@@ -28,16 +28,16 @@ class Writing(QObject):
     said = Signal(str)
     folder_changed = Signal()
 
-    def __init__(self, backstage: Backstage, proofs: Proofs, strip: WritingStrip, parent: QWidget) -> None:
+    def __init__(self, service: RenderService, proofs: Proofs, strip: WritingStrip, parent: QWidget) -> None:
         super().__init__(parent)
-        self.backstage, self.proofs, self.strip = backstage, proofs, strip
+        self.service, self.proofs, self.strip = service, proofs, strip
         self._window = parent
         self._now: Path | None = None
         self._chosen: Path | None = None
         self._waiting: list[tuple[Source, Settings, job.Target]] = []
         strip.cancel.connect(self.cancel)
-        backstage.written.connect(self._written)
-        backstage.writing.connect(strip.advance)
+        service.written.connect(self._written)
+        service.writing.connect(strip.advance)
         strip.busy.connect(self._next)
 
     @property
@@ -88,12 +88,12 @@ class Writing(QObject):
         self._now = target.path
         more = f" ({len(self._waiting)} more)" if self._waiting else ""
         self.strip.begin(f"Writing {plain_text(target.path.name, 60)}{more}")
-        self.backstage.write(source, settings, target)
+        self.service.write(source, settings, target)
 
     def prepare(self) -> None:
         """Compile the computing kernels, once on a machine; said, since the first pictures wait for it."""
         self.strip.begin("Preparing the computing for this machine, once; the first pictures wait for it")
-        self.backstage.prepare(lambda: self._written(None, "Everything is prepared."))
+        self.service.prepare(lambda: self._written(None, "Everything is prepared."))
 
     def make_demo(self) -> None:
         """Make the demo pictures (once; seconds when they are there) and open them."""
@@ -101,13 +101,13 @@ class Writing(QObject):
             self.said.emit("Wait until the file is written, or cancel it.")
             return
         self.strip.begin("Making the demo pictures, once")
-        self.backstage.make_demo()
+        self.service.make_demo()
 
     def cancel(self) -> None:
         """Stop writing, and forget what waits; nothing is left behind."""
         if self.busy:
             self._waiting.clear()
-            self.backstage.cancel_writing()
+            self.service.cancel_writing()
 
     def _written(self, _path: object, sentence: str) -> None:
         self._now = None  # the file is there now: another of its name is asked about

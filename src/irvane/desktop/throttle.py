@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer
 FRAME = 16
 
 
-class Soon(QTimer):
+class Throttle(QTimer):
     """Calls a function so many milliseconds after it was first asked for.
 
     Being asked again meanwhile does not put it off: begun anew by every step of a slider that is dragged, it would wait

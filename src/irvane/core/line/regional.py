@@ -25,7 +25,7 @@ from irvane.core.orientation import upright, upright_rect
 from irvane.core.places import Region
 from irvane.core.progress import Progress, always
 from irvane.core.sensor.encoding import knee_for
-from irvane.core.sensor.rim import Borders
+from irvane.core.sensor.padding import Borders
 from irvane.core.sensor.unclip import unclipped
 from irvane.core.settings import Sensor
 

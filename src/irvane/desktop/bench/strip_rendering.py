@@ -5,15 +5,15 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from irvane.core.line.teststrip import crop, present, with_tried
-from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.teststrip import TestStrip
 from irvane.desktop.line.words import automatic_values
-from irvane.desktop.wish import Wish
+from irvane.desktop.service import RenderService
+from irvane.desktop.view_request import ViewRequest
 
 
-class Trying(QObject):
+class StripRendering(QObject):
     """Opens the strip, has its crops rendered, closes it.
 
     Signals
@@ -24,19 +24,19 @@ class Trying(QObject):
     shown = Signal(bool)
     said = Signal(str)
 
-    def __init__(self, panes: Panes, backstage: Backstage, strip: TestStrip, parent: QObject) -> None:
+    def __init__(self, panes: Panes, service: RenderService, strip: TestStrip, parent: QObject) -> None:
         super().__init__(parent)
-        self.panes, self.backstage, self.strip = panes, backstage, strip
+        self.panes, self.service, self.strip = panes, service, strip
         strip.hide()
         strip.wanted.connect(self._render)
         strip.left.connect(self.leave)
-        backstage.stripped.connect(lambda run, number, made: strip.take(run, number, image_of(made.pixels)))
+        service.stripped.connect(lambda run, number, made: strip.take(run, number, image_of(made.pixels)))
 
     def open(self, path: str) -> None:
         """Show the chosen pane's crop at several values of a setting, in the place of the panes."""
         settings, item = self.panes.settings(self.panes.chosen), self.panes.item(self.panes.chosen)
         ready = settings is not None and item is not None and item.ready
-        frame = self.backstage.engine.best(item.source, settings.sensor) if ready else None  # type: ignore[union-attr]
+        frame = self.service.engine.best(item.source, settings.sensor) if ready else None  # type: ignore[union-attr]
         if settings is None or frame is None or frame.coarse:
             self.said.emit("The frame is not developed yet; try again in a moment.")
             return
@@ -54,7 +54,7 @@ class Trying(QObject):
         """Back to the panes."""
         if self.strip.isHidden():
             return
-        self.backstage.leave_strip()
+        self.service.leave_strip()
         self.strip.hide()
         self.shown.emit(False)
 
@@ -72,10 +72,10 @@ class Trying(QObject):
         region = crop(extent, viewport.centre, (size.width(), size.height()), viewport.zoom)
         for number, value in enumerate(strip.values):
             tried = with_tried(settings, strip.path, value)
-            frame = self.backstage.engine.best(item.source, tried.sensor)
+            frame = self.service.engine.best(item.source, tried.sensor)
             if frame is not None and strip.path.startswith("lens."):  # each value has an output of its own
                 extent = frame.geometry(tried).output
                 region = crop(extent, viewport.centre, (size.width(), size.height()), viewport.zoom)
-            self.backstage.render_strip(
-                strip.run, number, Wish(item.source, tried, region, look=self.panes.look)
+            self.service.render_strip(
+                strip.run, number, ViewRequest(item.source, tried, region, look=self.panes.look)
             )

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from irvane.core.line.clip_flags import Limits
 from irvane.core.line.looks import PICTURE
-from irvane.core.line.marks import Limits
 from irvane.core.line.source import Source
 from irvane.core.line.view import SCREEN
 from irvane.core.places import OutputRegion
@@ -13,7 +13,7 @@ from irvane.core.settings import Settings
 
 
 @dataclass(frozen=True)
-class Wish:
+class ViewRequest:
     """What a pane wants to show."""
 
     source: Source

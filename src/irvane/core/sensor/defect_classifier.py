@@ -11,7 +11,7 @@ import numpy as np
 from irvane.core import networks
 from irvane.core.image import Mosaic, NoiseModel
 from irvane.core.kernels import serial
-from irvane.core.sensor.around import colours_around, surroundings
+from irvane.core.sensor.neighbourhood import colours_around, surroundings
 from irvane.core.sensor.suspects import Suspects, sort
 from irvane.core.threads import each
 

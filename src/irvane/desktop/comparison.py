@@ -25,7 +25,7 @@ from irvane.core.line.source import Source
 from irvane.core.line.view import Rendered, scene_patch
 from irvane.core.places import OutputRegion, Region
 from irvane.core.progress import Progress, step
-from irvane.desktop.wish import Wish
+from irvane.desktop.view_request import ViewRequest
 
 _MATCH_SIDE = 500
 _SPOTS_SIDE = 1600
@@ -34,7 +34,7 @@ _ALIGN_SIDE = 1200
 _FRINGE = 12
 
 
-class Sights(QObject):
+class Comparison(QObject):
     """Asks the worker of the views.
 
     Signals
@@ -63,7 +63,7 @@ class Sights(QObject):
         self.engine, self._view, self._tell = engine, view, tell
         self._noise: dict[int, tuple[Any, ...]] = {}
 
-    def match(self, pane: int, reference: Wish, other: Wish, kinds: frozenset[str]) -> None:
+    def match(self, pane: int, reference: ViewRequest, other: ViewRequest, kinds: frozenset[str]) -> None:
         """Find what makes `other` equal to `reference` in these respects."""
         frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]
         if frames[0] is None or frames[1] is None:
@@ -83,7 +83,7 @@ class Sights(QObject):
             ("match", pane), work, lambda found: self.matched.emit(pane, found), self._tell(other.source), 0
         )
 
-    def match_noise(self, pane: int, reference: Wish, other: Wish) -> None:
+    def match_noise(self, pane: int, reference: ViewRequest, other: ViewRequest) -> None:
         """Find the amount of noise removal at which `other` is as noisy as `reference`; asks again once it can be removed."""
         frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]
         first, second = frames
@@ -113,7 +113,12 @@ class Sights(QObject):
         self._view.submit(("equal noise", pane), work, done, self._tell(other.source), 4)
 
     def difference(
-        self, one: Wish, two: Wish, kind: str, amplified: float, mapping: Mapping | Between | None = None
+        self,
+        one: ViewRequest,
+        two: ViewRequest,
+        kind: str,
+        amplified: float,
+        mapping: Mapping | Between | None = None,
     ) -> None:
         """The difference of what two panes show, second minus first."""
         frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (one, two)]
@@ -140,7 +145,7 @@ class Sights(QObject):
             ("difference",), work, lambda made: self.differed.emit(one, two, made), self._tell(two.source), 1
         )
 
-    def align(self, one: Wish, two: Wish) -> None:
+    def align(self, one: ViewRequest, two: ViewRequest) -> None:
         """Find how the frame of `two` lies on that of `one`; None while one of them is not developed."""
         frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (one, two)]
         first, second = frames
@@ -160,7 +165,7 @@ class Sights(QObject):
             self._tell(two.source), 4,
         )  # fmt: skip
 
-    def peek(self, pane: int, wish: Wish) -> None:
+    def peek(self, pane: int, wish: ViewRequest) -> None:
         """Render the place under the loupe, from what is there."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None:
@@ -178,7 +183,7 @@ class Sights(QObject):
             let_finish=True,
         )  # fmt: skip
 
-    def find_spots(self, wish: Wish) -> None:
+    def find_spots(self, wish: ViewRequest) -> None:
         """Find judging spots of a picture; none while it is not developed."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None or frame.coarse:
@@ -196,7 +201,7 @@ class Sights(QObject):
             ("spots",), work, lambda found: self.spotted.emit(wish, found), self._tell(wish.source), 3
         )
 
-    def pick_fringe(self, wish: Wish, spot: tuple[float, float]) -> None:
+    def pick_fringe(self, wish: ViewRequest, spot: tuple[float, float]) -> None:
         """Hue of the fringe at a place of the output."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None or frame.coarse:
@@ -217,7 +222,7 @@ class Sights(QObject):
 
         self._view.submit(("pick",), work, lambda found: self.picked.emit(*found), self._tell(wish.source), 0)
 
-    def pick_grey(self, wish: Wish, spot: tuple[float, float] | None) -> None:
+    def pick_grey(self, wish: ViewRequest, spot: tuple[float, float] | None) -> None:
         """White balance that makes a spot neutral, or the frame as a whole."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None or frame.coarse:

@@ -15,15 +15,15 @@ from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import NOISE, Match
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.spots import Spot
+from irvane.core.line.clip_flags import Limits
 from irvane.core.line.looks import missing
-from irvane.core.line.marks import Limits
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
-from irvane.desktop.backstage import Backstage
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.screen import SCREEN
-from irvane.desktop.soon import Soon
-from irvane.desktop.wish import Wish
+from irvane.desktop.service import RenderService
+from irvane.desktop.throttle import Throttle
+from irvane.desktop.view_request import ViewRequest
 
 #: Milliseconds without a change after which figures are read; and after which those of the probe, when it is moved.
 _SETTLED, _PROBED = 250, 15
@@ -31,7 +31,7 @@ _SETTLED, _PROBED = 250, 15
 LOUPE_SIDE = 96
 
 
-class Feed(QObject):
+class ViewController(QObject):
     """Requests and their results for the panes of a bench.
 
     Signals
@@ -46,34 +46,34 @@ class Feed(QObject):
     chosen_changed = Signal()
     spots_ready = Signal(object)
 
-    def __init__(self, panes: Panes, backstage: Backstage, parent: QObject) -> None:
+    def __init__(self, panes: Panes, service: RenderService, parent: QObject) -> None:
         super().__init__(parent)
-        self.panes, self.backstage = panes, backstage
-        self._shown: dict[int, Wish] = {}
+        self.panes, self.service = panes, service
+        self._shown: dict[int, ViewRequest] = {}
         #: What was asked for since a pane shows what it does; what was before is not taken any more.
-        self._asked: dict[int, list[Wish]] = {}
-        self._wished: dict[int, Wish | None] = {}
+        self._asked: dict[int, list[ViewRequest]] = {}
+        self._wished: dict[int, ViewRequest | None] = {}
         self._loupe: tuple[float, float] | None = None
         self._spots: dict[Hashable, list[Spot]] = {}
         self._mappings: dict[tuple[str, str], Mapping | None] = {}
         self._aligning: set[tuple[str, str]] = set()
-        self._pending = Soon(self, self._request)
+        self._pending = Throttle(self, self._request)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLED)
         self._settle.timeout.connect(self._measure)
-        self._probing = Soon(self, self._probe, _PROBED)
-        backstage.rendered.connect(self._rendered)
-        backstage.improved.connect(lambda _key: self.request())
-        backstage.busy.connect(self._busy)
-        backstage.figures.connect(self._figures)
-        backstage.probed.connect(self._probed)
-        backstage.sights.matched.connect(self._matched)
-        backstage.source_failed.connect(self._failed)
-        backstage.sights.noise_matched.connect(self._noise_matched)
-        backstage.sights.differed.connect(self._differed)
-        backstage.sights.aligned.connect(self._aligned)
-        backstage.improved.connect(lambda _key: self._aligning.clear())
-        backstage.sights.peeked.connect(self._peeked)
-        backstage.sights.spotted.connect(self._spotted)
+        self._probing = Throttle(self, self._probe, _PROBED)
+        service.rendered.connect(self._rendered)
+        service.improved.connect(lambda _key: self.request())
+        service.busy.connect(self._busy)
+        service.figures.connect(self._figures)
+        service.probed.connect(self._probed)
+        service.comparison.matched.connect(self._matched)
+        service.source_failed.connect(self._failed)
+        service.comparison.noise_matched.connect(self._noise_matched)
+        service.comparison.differed.connect(self._differed)
+        service.comparison.aligned.connect(self._aligned)
+        service.improved.connect(lambda _key: self._aligning.clear())
+        service.comparison.peeked.connect(self._peeked)
+        service.comparison.spotted.connect(self._spotted)
 
     def forget(self, pane: int) -> None:
         """The pane shows something else now."""
@@ -85,7 +85,7 @@ class Feed(QObject):
         """The probe was moved: read its figures."""
         self._probing.ask()
 
-    def wish(self, pane: int) -> Wish | None:
+    def wish(self, pane: int) -> ViewRequest | None:
         """What a pane wants to show now."""
         item = self.panes.item(pane)
         if item is None or not item.ready or item.problem:
@@ -93,7 +93,7 @@ class Feed(QObject):
         content = self.panes.contents[pane]
         settings = self.panes.settings(pane)
         assert settings is not None
-        frame = self.backstage.engine.best(item.source, settings.sensor)
+        frame = self.service.engine.best(item.source, settings.sensor)
         if frame is not None:
             content.extent = frame.geometry(settings).output
             content.kept = frame.geometry(settings).kept
@@ -102,7 +102,7 @@ class Feed(QObject):
         region = self.panes.viewport_of(pane).region(
             content.extent, self.panes.size_of(pane), content.mapping
         )
-        return Wish(
+        return ViewRequest(
             item.source,
             content.match.applied(settings),
             region,
@@ -125,13 +125,13 @@ class Feed(QObject):
         if self._align(wishes):  # what is to be seen lies elsewhere now
             wishes = [self.wish(pane) for pane in range(count)]
         self._wished = dict(enumerate(wishes))
-        self.backstage.improving.keep_only([wish for wish in wishes if wish is not None])
-        asked: list[Wish] = []
+        self.service.progressive.keep_only([wish for wish in wishes if wish is not None])
+        asked: list[ViewRequest] = []
         for pane in sorted(range(count), key=lambda pane: pane != self.panes.chosen):
             wish = wishes[pane]
             if wish is None or wish == self._shown.get(pane) or wish in asked:
                 continue  # panes that show the same are served by one picture
-            self.backstage.show(pane, wish)
+            self.service.show(pane, wish)
             asked.append(wish)
             if wish not in self._asked.setdefault(pane, []):
                 self._asked[pane].append(wish)
@@ -139,12 +139,12 @@ class Feed(QObject):
         for pane, wish in enumerate(wishes[1:], 1):
             if self.panes.matching and first is not None and wish is not None:
                 plain = self._plain(0, first), self._plain(pane, wish)
-                self.backstage.sights.match(pane, *plain, self.panes.matched)
+                self.service.comparison.match(pane, *plain, self.panes.matched)
                 if NOISE in self.panes.matched:
-                    self.backstage.sights.match_noise(pane, *plain)
+                    self.service.comparison.match_noise(pane, *plain)
         self._ask_difference(wishes[self.panes.chosen], wishes[self.panes.other])
 
-    def _align(self, wishes: list[Wish | None]) -> bool:
+    def _align(self, wishes: list[ViewRequest | None]) -> bool:
         """Have frames laid on that of the first pane, each pair of frames once; did any of them move?"""
         first, before = wishes[0], [content.mapping for content in self.panes.contents]
         self.panes.contents[0].mapping = None
@@ -158,12 +158,12 @@ class Feed(QObject):
                 content.mapping = self._between(first, wish, self._mappings.get(pair))
             elif pair not in self._aligning:
                 self._aligning.add(pair)
-                self.backstage.sights.align(first, wish)
+                self.service.comparison.align(first, wish)
         return any(a is not c.mapping for a, c in zip(before, self.panes.contents, strict=True))
 
-    def _between(self, one: Wish, two: Wish, frames: Mapping | None) -> Between | None:
+    def _between(self, one: ViewRequest, two: ViewRequest, frames: Mapping | None) -> Between | None:
         """How what the second shows lies on what the first shows; None while one of them is not there."""
-        engine = self.backstage.engine
+        engine = self.service.engine
         frame, other = (engine.best(wish.source, wish.settings.sensor) for wish in (one, two))
         if frame is None or other is None:
             return None
@@ -172,7 +172,7 @@ class Feed(QObject):
             return None
         return between(frame.geometry(one.settings), other.geometry(two.settings), frames)
 
-    def _aligned(self, one: Wish, two: Wish, mapping: Mapping | None) -> None:
+    def _aligned(self, one: ViewRequest, two: ViewRequest, mapping: Mapping | None) -> None:
         pair = one.source.key, two.source.key
         self._aligning.discard(pair)
         if mapping is not None:
@@ -180,15 +180,15 @@ class Feed(QObject):
             self.refreshed.emit()
             self.request()
 
-    def _ask_difference(self, one: Wish | None, two: Wish | None) -> None:
+    def _ask_difference(self, one: ViewRequest | None, two: ViewRequest | None) -> None:
         if self.panes.differing and one is not None and two is not None:
             mapping = self.panes.contents[self.panes.other].mapping
             reverse = self.panes.contents[self.panes.chosen].mapping
-            self.backstage.sights.difference(
+            self.service.comparison.difference(
                 one, two, *self.panes.difference, mapping if reverse is None else None
             )
 
-    def _rendered(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
+    def _rendered(self, pane: int, wish: ViewRequest, rendered: Rendered, state: str) -> None:
         asked = self._asked.get(pane, [])
         wanted = wish in asked
         if wanted:
@@ -196,15 +196,15 @@ class Feed(QObject):
         for other in range(len(self.panes.contents)):
             if (other == pane and wanted) or self._wished.get(other) == wish:
                 self._take(other, wish, rendered, state)
-        if self._wished.get(pane) != wish and not self.backstage.renders(pane):
+        if self._wished.get(pane) != wish and not self.service.renders(pane):
             self.request()  # what was asked for meanwhile was there already then
         self._settle.start()
 
-    def _take(self, pane: int, wish: Wish, rendered: Rendered, state: str) -> None:
+    def _take(self, pane: int, wish: ViewRequest, rendered: Rendered, state: str) -> None:
         item = self.panes.item(pane)
         if item is None or item.source is not wish.source:
             return
-        frame = self.backstage.engine.best(wish.source, wish.settings.sensor)
+        frame = self.service.engine.best(wish.source, wish.settings.sensor)
         if frame is None:
             return
         content = self.panes.contents[pane]
@@ -227,7 +227,7 @@ class Feed(QObject):
                 item is None
                 or item.problem
                 or wish is None
-                or not self.backstage.improving.concerns(job, wish)
+                or not self.service.progressive.concerns(job, wish)
             ):
                 continue
             if share >= 1:
@@ -248,7 +248,7 @@ class Feed(QObject):
         for pane in range(len(self.panes.contents)):
             wish = self.wish(pane)
             if wish is not None:
-                self.backstage.probe(pane, wish, self.panes.probe_region(pane))
+                self.service.probe(pane, wish, self.panes.probe_region(pane))
 
     def _measure(self) -> None:
         self._probe()
@@ -258,13 +258,13 @@ class Feed(QObject):
                 content = self.panes.contents[pane]
                 inexact = wish.region.step > 1 and content.exact != wish
                 if content.whole is None or inexact:
-                    self.backstage.measure(pane, wish)
+                    self.service.measure(pane, wish)
 
-    def _current(self, pane: int, wish: Wish) -> bool:
+    def _current(self, pane: int, wish: ViewRequest) -> bool:
         now = self.wish(pane)
         return now is not None and now.source is wish.source and now.settings == wish.settings
 
-    def _figures(self, pane: int, wish: Wish, found: WholeFigures, exact: Rendered | None) -> None:
+    def _figures(self, pane: int, wish: ViewRequest, found: WholeFigures, exact: Rendered | None) -> None:
         if self._current(pane, wish):
             content = self.panes.contents[pane]
             content.whole = found
@@ -275,7 +275,7 @@ class Feed(QObject):
             if pane == self.panes.chosen:
                 self.chosen_changed.emit()
 
-    def _probed(self, pane: int, wish: Wish, found: PlaceFigures | None) -> None:
+    def _probed(self, pane: int, wish: ViewRequest, found: PlaceFigures | None) -> None:
         if self._current(pane, wish):
             contents = self.panes.contents
             contents[pane].probe = found
@@ -285,7 +285,7 @@ class Feed(QObject):
                     content.probe = content.probe.against(first)
             self.refreshed.emit()
 
-    def _plain(self, pane: int, wish: Wish) -> Wish:
+    def _plain(self, pane: int, wish: ViewRequest) -> ViewRequest:
         """A wish without anything that was made equal."""
         settings = self.panes.settings(pane)
         assert settings is not None
@@ -314,7 +314,9 @@ class Feed(QObject):
 
     # difference, loupe, spots
 
-    def _differed(self, one: Wish, two: Wish, made: tuple[Rendered, DifferenceFigures | None] | None) -> None:
+    def _differed(
+        self, one: ViewRequest, two: ViewRequest, made: tuple[Rendered, DifferenceFigures | None] | None
+    ) -> None:
         now = self.wish(self.panes.chosen), self.wish(self.panes.other)
         if now[0] is None or now[1] is None or (one.source, two.source) != (now[0].source, now[1].source):
             return
@@ -339,10 +341,10 @@ class Feed(QObject):
                 left = round(min(max(x - side / 2, 0), max(w - side, 0)))
                 top = round(min(max(y - side / 2, 0), max(h - side, 0)))
                 region = OutputRegion(top, left, min(top + side, h), min(left + side, w))
-                self.backstage.sights.peek(pane, replace(wish, region=region, marks=None))
+                self.service.comparison.peek(pane, replace(wish, region=region, marks=None))
             self.repaint.emit(pane)
 
-    def _peeked(self, pane: int, wish: Wish, rendered: Rendered) -> None:
+    def _peeked(self, pane: int, wish: ViewRequest, rendered: Rendered) -> None:
         item = self.panes.item(pane) if pane < len(self.panes.contents) else None
         if self._loupe is not None and item is not None and item.source is wish.source:
             self.panes.contents[pane].take_loupe(rendered)
@@ -356,9 +358,9 @@ class Feed(QObject):
         elif (wish.source.key, wish.settings.lens) in self._spots:
             self.spots_ready.emit(self._spots[wish.source.key, wish.settings.lens])
         else:
-            self.backstage.sights.find_spots(wish)
+            self.service.comparison.find_spots(wish)
 
-    def _spotted(self, wish: Wish, spots: list[Spot]) -> None:
+    def _spotted(self, wish: ViewRequest, spots: list[Spot]) -> None:
         if spots:
             self._spots[wish.source.key, wish.settings.lens] = spots
         self.spots_ready.emit(spots)

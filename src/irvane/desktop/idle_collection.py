@@ -23,7 +23,7 @@ _LONG = 0.02
 _NEVER = 1_000_000_000
 
 
-class Tidying(QObject):
+class IdleCollection(QObject):
     """Collects garbage while `idle` says that nothing is computed; made once everything at the start is loaded."""
 
     def __init__(self, idle: Callable[[], bool], parent: QObject) -> None:

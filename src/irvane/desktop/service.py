@@ -15,9 +15,9 @@ from irvane.core.judge.figures import whole_figures
 from irvane.core.judge.place import place_figures
 from irvane.core.line.engine import Engine
 from irvane.core.line.frame import Frame
+from irvane.core.line.incremental import LastView
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import LOOKS, render_look, settings_in
-from irvane.core.line.moved import LastView
 from irvane.core.line.placing import at_source
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
@@ -27,16 +27,16 @@ from irvane.core.progress import Progress, part
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
 from irvane.desktop.awaited import awaited
+from irvane.desktop.comparison import Comparison
 from irvane.desktop.filework import FileWork, unexpected
-from irvane.desktop.improving import Improving
-from irvane.desktop.sights import Sights
-from irvane.desktop.wish import Wish
+from irvane.desktop.progressive import ProgressiveRendering
+from irvane.desktop.view_request import ViewRequest
 from irvane.warm import warm
 
 _ANYWHERE = OutputRegion(0, 0, 1, 1)
 
 
-class Backstage(QObject):
+class RenderService(QObject):
     """Runs everything that takes time.
 
     Signals
@@ -67,10 +67,10 @@ class Backstage(QObject):
         self.engine = engine or Engine(cache=ResultCache())
         self._heavy = Worker("develop", unexpected, nice=6)
         self._view = Worker("view", unexpected, nice=1)
-        self.sights = Sights(self.engine, self._view, self._tell, self)
-        self.improving = Improving(self.engine, self._heavy, self._tell, self)
-        self.improving.improved.connect(self.improved)
-        self.improving.busy.connect(self.busy)
+        self.comparison = Comparison(self.engine, self._view, self._tell, self)
+        self.progressive = ProgressiveRendering(self.engine, self._heavy, self._tell, self)
+        self.progressive.improved.connect(self.improved)
+        self.progressive.busy.connect(self.busy)
         self._seen: dict[int, LastView] = {}
         self.files = FileWork(self)
         self.files.said.connect(self.said)
@@ -97,17 +97,17 @@ class Backstage(QObject):
 
     # what is shown
 
-    def show(self, pane: int, wish: Wish) -> None:
+    def show(self, pane: int, wish: ViewRequest) -> None:
         """Render a view, and see to it that a better one follows; figures of what was shown before are not wanted."""
         self._heavy.cancel(lambda key: key[0] == "figures" and key[2] == pane)
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None:
-            self.improving.begin(wish)
+            self.progressive.begin(wish)
             return
         self._render(pane, wish, frame)
-        self.improving.improve(pane, wish, frame)
+        self.progressive.improve(pane, wish, frame)
 
-    def _render(self, pane: int, wish: Wish, frame: Frame) -> None:
+    def _render(self, pane: int, wish: ViewRequest, frame: Frame) -> None:
         def work(_progress: Any) -> Any:
             usable = frame.fitting(wish.settings)
             clean, state = usable.stand_in(settings_in(wish.look, wish.settings), wish.region)
@@ -172,7 +172,7 @@ class Backstage(QObject):
             self.writing.emit,
         )
 
-    def render_strip(self, run: int, number: int, wish: Wish) -> None:
+    def render_strip(self, run: int, number: int, wish: ViewRequest) -> None:
         """Render one crop of a test strip; those of earlier runs are not wanted any more."""
         self._heavy.cancel(lambda key: key[0] == "strip" and key[1] != run)
         self._heavy.submit(
@@ -191,7 +191,7 @@ class Backstage(QObject):
 
     # figures
 
-    def measure(self, pane: int, wish: Wish) -> None:
+    def measure(self, pane: int, wish: ViewRequest) -> None:
         """Figures of the whole proof and its exact reduced picture, once its final form is there."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None or frame.coarse or not frame.complete_for(wish.settings):
@@ -215,7 +215,7 @@ class Backstage(QObject):
             7,
         )
 
-    def probe(self, pane: int, wish: Wish, place: OutputRegion) -> None:
+    def probe(self, pane: int, wish: ViewRequest, place: OutputRegion) -> None:
         """Figures of a rectangle; None while the pixels they would be read from are not there."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         clean = None

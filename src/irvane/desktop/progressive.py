@@ -17,13 +17,13 @@ from irvane.core.line.steps import developing
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.progress import Progress
 from irvane.core.settings import Sensor
-from irvane.desktop.wish import Wish
+from irvane.desktop.view_request import ViewRequest
 
 #: First words of the names of work on what is shown.
 _KINDS = ("coarse", "full", "mosaic", "lens", "refine", "rough", "local", "whole", "figures", "probe")
 
 
-class Improving(QObject):
+class ProgressiveRendering(QObject):
     """Asks the worker of heavy work.
 
     Signals
@@ -45,7 +45,7 @@ class Improving(QObject):
         super().__init__(parent)
         self.engine, self._heavy, self._tell = engine, heavy, tell
 
-    def begin(self, wish: Wish) -> None:
+    def begin(self, wish: ViewRequest) -> None:
         """Make the first form of a source that nothing is there of."""
         words = "merging" if len(wish.source.paths) > 1 else "reading"
 
@@ -56,7 +56,7 @@ class Improving(QObject):
 
         self._make(("coarse", wish.source.key), words, 0, wish, coarse)
 
-    def improve(self, pane: int, wish: Wish, frame: Frame) -> None:
+    def improve(self, pane: int, wish: ViewRequest, frame: Frame) -> None:
         """See to it that a better form follows of what a pane shows."""
         key = wish.source.key
         if frame.coarse:
@@ -97,7 +97,7 @@ class Improving(QObject):
         if not self._heavy.has(whole):
             self._make(whole, "removing noise", 6, wish, self.engine.denoise, whole_settings=True)
 
-    def _denoise_seen(self, pane: int, wish: Wish, frame: Frame, removal: Removal) -> None:
+    def _denoise_seen(self, pane: int, wish: ViewRequest, frame: Frame, removal: Removal) -> None:
         """What is seen is denoised before the whole frame: in a fast way first."""
         key, region = wish.source.key, wish.region
         settings = settings_in(wish.look, wish.settings)
@@ -120,7 +120,7 @@ class Improving(QObject):
             )  # fmt: skip
 
     def _improve_seen(
-        self, kind: tuple[str, str, int], what: tuple[Any, ...], wish: Wish, urgency: int, work: Work
+        self, kind: tuple[str, str, int], what: tuple[Any, ...], wish: ViewRequest, urgency: int, work: Work
     ) -> None:
         """Improve what a pane shows, before the whole; work of that kind on what it showed before is not wanted.
 
@@ -138,7 +138,7 @@ class Improving(QObject):
                 urgency,
             )
 
-    def _refine_seen(self, pane: int, wish: Wish, frame: Frame) -> None:
+    def _refine_seen(self, pane: int, wish: ViewRequest, frame: Frame) -> None:
         """What is seen of a picture without denoising is refined before the whole."""
         if (
             wish.region.step > 1
@@ -157,7 +157,7 @@ class Improving(QObject):
         job_key: tuple[Any, ...],
         words: str,
         urgency: int,
-        wish: Wish,
+        wish: ViewRequest,
         method: Any,
         whole_settings: bool = False,
     ) -> None:
@@ -183,14 +183,14 @@ class Improving(QObject):
             lambda s, left: self.busy.emit(job_key, words, s, left),
         )
 
-    def concerns(self, job: tuple[Any, ...], wish: Wish) -> bool:
+    def concerns(self, job: tuple[Any, ...], wish: ViewRequest) -> bool:
         """Is a job, as `busy` names it, done for what a pane wants to show?"""
         _, key, *made_for = job
         return wish.source.key == key and all(
             one in (developing(wish.settings.sensor), self._removal(wish)) for one in made_for
         )
 
-    def keep_only(self, shown: list[Wish]) -> None:
+    def keep_only(self, shown: list[ViewRequest]) -> None:
         """Stop heavy work on what is not shown any more."""
         keys = {wish.source.key for wish in shown}
         removals = {(wish.source.key, self._removal(wish)) for wish in shown}
@@ -202,6 +202,6 @@ class Improving(QObject):
         )
         self._heavy.cancel(lambda key: key[0] in _KINDS and key[1] not in keys)
 
-    def _removal(self, wish: Wish) -> Removal | None:
+    def _removal(self, wish: ViewRequest) -> Removal | None:
         frame = self.engine.best(wish.source, wish.settings.sensor)
         return None if frame is None else frame.removal(wish.settings)
