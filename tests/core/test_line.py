@@ -52,8 +52,8 @@ def _frame(cfa: np.ndarray = BAYER, iso: float = 1600, flip: int = 0) -> Frame:
 @pytest.fixture(scope="module")
 def bayer() -> Frame:
     frame = _frame()
-    frame.developed.denoised = denoise_whole(frame.developed, Settings().sensor, Removal(1.0))
-    frame.developed.removal = Removal(1.0)
+    clean = denoise_whole(frame.developed, Settings().sensor, Removal(1.0))
+    frame.developed = replace(frame.developed, denoised=clean, removal=Removal(1.0))
     return frame
 
 
@@ -226,7 +226,7 @@ def test_mosaics_are_given_up_first_and_made_again(frames: Path) -> None:
     again = engine.with_mosaic(first, sensor).developed
     assert again is kept.developed and again.mosaic is not None
     np.testing.assert_array_equal(again.mosaic.data, whole.mosaic.data)
-    kept.developed.mosaic = None
+    kept.developed = replace(kept.developed, mosaic=None)
     local = engine.denoise_local(
         first, Settings().with_value("noise.amount", 100), OutputRegion(0, 0, 64, 64)
     )

@@ -50,7 +50,7 @@ def _tiles(mosaic: np.ndarray, side: int) -> Iterator[bytes]:
             yield bytes(coded)
 
 
-def _rationals(values: np.ndarray, signed: bool = False) -> tuple[str, int, tuple[int, ...]]:
+def rationals(values: np.ndarray, signed: bool = False) -> tuple[str, int, tuple[int, ...]]:
     flat = np.asarray(values, dtype=float).ravel()
     parts: list[int] = []
     for value in flat:
@@ -99,11 +99,11 @@ def write_dng(
         (271, "s", 0, info.make, True),
         (272, "s", 0, info.model, True),
         (274, "H", 1, orientation, True),
-        (50721, *_rationals(colour.matrix_a, True), True),
-        (50722, *_rationals(colour.matrix_d65, True), True),
+        (50721, *rationals(colour.matrix_a, True), True),
+        (50722, *rationals(colour.matrix_d65, True), True),
         (50778, "H", 1, _STANDARD_A, True),
         (50779, "H", 1, _D65, True),
-        (50728, *_rationals(colour.neutral), True),
+        (50728, *rationals(colour.neutral), True),
     ]
     if noise_profile is not None:
         root_tags.append((51041, "d", 2, tuple(float(v) for v in noise_profile), True))
@@ -113,7 +113,7 @@ def write_dng(
         (50710, "B", 3, bytes((0, 1, 2)), True),
         (50711, "H", 1, 1, True),
         (50713, "H", 2, (1, 1), True),
-        (50714, *_rationals(np.array([black])), True),
+        (50714, *rationals(np.array([black])), True),
         (50717, "I", 1, int(white), True),
     ]
     if masked:
@@ -146,10 +146,11 @@ def write_dng(
                 metadata=None,
                 software=False,
             )
-        _add_exposure(temporary, info)
+        add_exposure(temporary, info)
 
 
-def _add_exposure(path: Path, info: FrameInfo) -> None:
+def add_exposure(path: Path, info: FrameInfo) -> None:
+    """Note exposure, lens and time in a DNG that was written; readers look for them in the Exif part."""
     image = exiv2.ImageFactory.open(str(path))
     image.readMetadata()
     data = image.exifData()

@@ -188,13 +188,42 @@ class Form:
     ppi: int = 300
 
 
-def copy_metadata(source: Path, target: Path, software: str, description: str, form: Form) -> None:
+@dataclass(frozen=True)
+class Kept:
+    """What of a source's metadata goes into a written picture.
+
+    Attributes
+    ----------
+    what : ``all``, ``no-places`` (neither places nor serial numbers nor owners' names) or ``none``.
+    author, rights : written in place of the source's where they are not empty.
+    """
+
+    what: str = "all"
+    author: str = ""
+    rights: str = ""
+
+
+#: Photo tags that tell who owns the camera, or which one it is.
+_TELLING = {
+    "BodySerialNumber",
+    "LensSerialNumber",
+    "CameraOwnerName",
+    "ImageUniqueID",
+    "SubjectLocation",
+    "SubjectArea",
+    "UserComment",
+}
+
+
+def copy_metadata(
+    source: Path, target: Path, software: str, description: str, form: Form, kept: Kept = Kept()
+) -> None:
     """Copy photo and place tags, camera, time, author and rights from `source` into `target`; note what was done.
 
     Orientation is set to upright because outputs are written upright. A source without metadata is fine.
     """
     with suppress(ReadError), textual(target) as name:
-        _copy_metadata(source, target, name, software, description, form)
+        _copy_metadata(source, target, name, software, description, form, kept)
 
 
 def _required(data: exiv2.ExifData, form: Form) -> None:
@@ -212,14 +241,14 @@ def _required(data: exiv2.ExifData, form: Form) -> None:
 
 
 def _copy_metadata(
-    source: Path, target: Path, name: str, software: str, description: str, form: Form
+    source: Path, target: Path, name: str, software: str, description: str, form: Form, kept: Kept
 ) -> None:
     with reading(target):
         out = exiv2.ImageFactory.open(name)
         out.readMetadata()
     data = out.exifData()
     try:
-        origin: exiv2.Image | None = open_metadata(source)
+        origin: exiv2.Image | None = None if kept.what == "none" else open_metadata(source)
     except ReadError:
         origin = None
     if origin is not None:
@@ -229,9 +258,16 @@ def _copy_metadata(
             wanted = group in ("Photo", "GPSInfo") or (group == "Image" and name in _IMAGE_TAGS)
             if not wanted or key in _NOT_COPIED or name.startswith("0x"):
                 continue
+            if kept.what == "no-places" and (group == "GPSInfo" or name in _TELLING):
+                continue
             data.add(exiv2.ExifKey(key), datum.value())
     _required(data, form)
     data["Exif.Image.Orientation"] = exiv2.UShortValue(1)
     data["Exif.Image.Software"] = exiv2.AsciiValue(software)
-    data["Exif.Image.ImageDescription"] = exiv2.AsciiValue(description)
+    if kept.what != "none":
+        data["Exif.Image.ImageDescription"] = exiv2.AsciiValue(description)
+    if kept.author:
+        data["Exif.Image.Artist"] = exiv2.AsciiValue(kept.author)
+    if kept.rights:
+        data["Exif.Image.Copyright"] = exiv2.AsciiValue(kept.rights)
     out.writeMetadata()

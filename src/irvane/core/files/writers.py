@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,10 +17,12 @@ from irvane.core.errors import WriteError
 from irvane.core.files.atomic import atomic_file, begin_writing
 from irvane.core.files.boundary import textual
 from irvane.core.files.icc import profile
-from irvane.core.files.info import Form, copy_metadata
+from irvane.core.files.info import Form, Kept, copy_metadata
 
 SOFTWARE = f"Irvane {__version__}"
 _JPEG_SIDE = 65_500  # the format's limit
+#: Rows of a compressed strip.
+_STRIP = 64
 _EXIF_LIMIT = 2**32 - 2**20  # TIFF offsets are 32 bit; no BigTIFF
 
 
@@ -67,6 +69,8 @@ def write_tiff(
     description: str = "",
     overwrite: bool = False,
     ppi: int = 300,
+    kept: Kept = Kept(),
+    compress: bool = False,
 ) -> None:
     """Write an RGB TIFF.
 
@@ -75,6 +79,7 @@ def write_tiff(
     pixels : H×W×3 of uint8, uint16 or float32, encoded for `space` (or linear); whole or in bands.
     source : file whose metadata are carried over.
     description : what was done, for ImageDescription.
+    compress : deflate in strips, with a predictor; smaller, and slower to write.
 
     Raises
     ------
@@ -96,13 +101,15 @@ def write_tiff(
             metadata=None,
             software=False,
             bigtiff=pixels.nbytes > _EXIF_LIMIT,
+            compression="zlib" if compress else None,
+            predictor=compress and np.dtype(pixels.dtype).kind == "u",
         )
         if source is not None:
             h, w = pixels.shape
             copy_metadata(
-                source, temporary, SOFTWARE, description, Form(w, h, space == "srgb" and not linear)
+                source, temporary, SOFTWARE, description, Form(w, h, space == "srgb" and not linear), kept
             )
-        _fill(temporary, pixels)
+        (_fill_compressed if compress else _fill)(temporary, pixels)
 
 
 def _fill(path: Path, pixels: Bands) -> None:
@@ -122,6 +129,43 @@ def _fill(path: Path, pixels: Bands) -> None:
             tags[name].overwrite(value, dtype=offset)
 
 
+def _strips(bands: Iterable[np.ndarray]) -> Iterator[np.ndarray]:
+    """The rows of bands of any height, so many at once."""
+    waiting: list[np.ndarray] = []
+    count = 0
+    for band in bands:
+        waiting.append(band)
+        count += band.shape[0]
+        if count >= _STRIP:
+            rows = np.concatenate(waiting)
+            whole = count // _STRIP * _STRIP
+            yield from (rows[k : k + _STRIP] for k in range(0, whole, _STRIP))
+            waiting, count = [rows[whole:]], count - whole
+    if count:
+        yield np.concatenate(waiting)
+
+
+def _fill_compressed(path: Path, pixels: Bands) -> None:
+    """Like :func:`_fill`, in strips that are deflated, whole numbers with horizontal differences (TIFF 6.0, predictor 2)."""
+    h, w = pixels.shape
+    whole = np.dtype(pixels.dtype).kind == "u"
+    offsets, counts = [], []
+    with path.open("ab") as stream:
+        stream.write(b"\0" * (-stream.tell() % 16))
+        for strip in _strips(pixels.bands):
+            values = np.ascontiguousarray(strip)
+            if whole:
+                values = imagecodecs.delta_encode(values, axis=1)
+            offsets.append(stream.tell())
+            counts.append(stream.write(bytes(imagecodecs.zlib_encode(values.tobytes(), level=4))))
+    with tifffile.TiffFile(path, mode="r+b") as file:
+        tags, offset = file.pages.first.tags, 16 if file.is_bigtiff else 4
+        for name, value in {"ImageWidth": w, "ImageLength": h, "RowsPerStrip": _STRIP}.items():
+            tags[name].overwrite(value, dtype=4)
+        tags["StripOffsets"].overwrite(offsets, dtype=offset)
+        tags["StripByteCounts"].overwrite(counts, dtype=offset)
+
+
 def write_jpeg(
     target: Path,
     pixels: np.ndarray,
@@ -132,6 +176,7 @@ def write_jpeg(
     description: str = "",
     overwrite: bool = False,
     ppi: int = 300,
+    kept: Kept = Kept(),
 ) -> None:
     """Write a baseline JPEG (4:4:4) from uint8 H×W×3; parameters as in :func:`write_tiff`."""
     _check(target, overwrite)
@@ -143,7 +188,9 @@ def write_jpeg(
         temporary.write_bytes(_with_profile(_with_resolution(coded, ppi), profile(space)))
         if source is not None:
             h, w = pixels.shape[:2]
-            copy_metadata(source, temporary, SOFTWARE, description, Form(w, h, space == "srgb", True, ppi))
+            copy_metadata(
+                source, temporary, SOFTWARE, description, Form(w, h, space == "srgb", True, ppi), kept
+            )
 
 
 def _with_resolution(jpeg: bytes, ppi: int) -> bytes:
@@ -170,8 +217,9 @@ def write_exr(
     space: str = "rec2020",
     description: str = "",
     overwrite: bool = False,
+    half: bool = False,
 ) -> None:
-    """Write scene-linear float32 H×W×3 as OpenEXR (32-bit float, ZIP) with the chromaticities of `space`."""
+    """Write scene-linear float32 H×W×3 as OpenEXR (32-bit float or half, ZIP) with the chromaticities of `space`."""
     _check(target, overwrite)
     chosen = SPACES[space]
     points = tuple(float(v) for xy in (*chosen.primaries, chosen.white) for v in xy)
@@ -182,7 +230,7 @@ def write_exr(
         "software": SOFTWARE,
         "comments": description,
     }
-    channels = {"RGB": np.ascontiguousarray(pixels, np.float32)}
+    channels = {"RGB": np.ascontiguousarray(pixels, np.float16 if half else np.float32)}
     with atomic_file(target, overwrite) as temporary:
         try:
             with OpenEXR.File(header, channels) as file, textual(temporary) as name:

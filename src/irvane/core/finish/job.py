@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +12,8 @@ import numpy as np
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import safe_name
 from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
+from irvane.core.finish.delivery import Delivery, deliver
+from irvane.core.finish.destination import Destination
 from irvane.core.line.bands import Output, finished_bands
 from irvane.core.line.context import (
     Context,
@@ -43,6 +45,7 @@ class Target:
     ----------
     depth : bits per channel of a TIFF: 8, 16 or 32 (float). JPEG is always 8, OpenEXR always 32.
     originals : files that are never written besides those of the source: all inputs of a run.
+    how : the destination whose size, sharpening, metadata and format hold; None: the plain way.
     """
 
     path: Path
@@ -50,6 +53,7 @@ class Target:
     depth: int = 16
     overwrite: bool = False
     originals: tuple[Path, ...] = ()
+    how: Destination | None = None
 
 
 @dataclass(frozen=True)
@@ -99,11 +103,10 @@ def make(source: Source, settings: Settings, progress: Progress = always) -> tup
     if shows_plain and to_be_refined(developed, settings.sensor):
         developed = refine_plain(developed, settings.sensor, part(progress, _DEVELOPED, _REFINED))
     if denoises:
-        developed.denoised = denoise_whole(
-            developed, settings.sensor, removal, part(progress, _REFINED, DENOISED)
-        )
-    developed.mosaic = None  # not needed any more: a sixth of the memory
-    return developed, context
+        clean = denoise_whole(developed, settings.sensor, removal, part(progress, _REFINED, DENOISED))
+        developed = replace(developed, denoised=clean)
+    # the mosaic is not needed any more: a sixth of the memory
+    return replace(developed, mosaic=None), context
 
 
 def run(
@@ -119,9 +122,15 @@ def run(
     ------
     ReadError, WriteError, MergeError, Cancelled
     """
-    kind = format_of(target.path)
+    kind = "" if target.how is not None else format_of(target.path)
     check_target(target.path, target.overwrite, (*source.paths, *target.originals))
     developed, context = ready or make(source, settings, progress)
+    if target.how is not None:
+        notes = deliver(
+            Delivery(source, settings, developed, context, describe(source, settings, context)),
+            target.how, target.path, target.overwrite, part(progress, DENOISED, 1.0),
+        )  # fmt: skip
+        return Written(target.path, (*developed.notes, *notes))
     output = Output(target.output.space, True, target.output.flat) if kind == "exr" else target.output
     depth = 32 if kind == "exr" else (8 if kind == "jpeg" else target.depth)
     bands = Bands(

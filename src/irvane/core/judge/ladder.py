@@ -387,11 +387,12 @@ def _noise(
 
 
 def _denoised_snr(frame: _Frame, patches: Sequence[Patch], motion: Motion) -> np.ndarray:
-    settings = Settings()
+    settings = replace(Settings(), lens=bare().lens)
     removal = noise_removal(settings, frame.context)
     developed = frame.developed
     if removal.strength > 0 and developed.can_be_denoised and developed.denoised is None:
-        developed.denoised = denoise_whole(developed, settings.sensor, removal)
+        developed = replace(developed, denoised=denoise_whole(developed, settings.sensor, removal))
+        frame = replace(frame, developed=developed)
     found = []
     for patch in patches:
         light = _scene(frame, _moved(patch.region, motion, developed.extent), settings) @ LUMA_2020

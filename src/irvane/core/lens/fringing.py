@@ -23,7 +23,7 @@ _STOPS, _LIGHT = (0.6, 1.6), (0.45, 0.75)
 _CLIPPED = 0.9
 #: Hue of usual fringes, and the range that they lie in; side and number of the tiles that a frame's are looked for in; share
 #: of all that a range of 45° must hold to stand out; darkest luminance that has a colour.
-_VIOLET, _USUAL, _TILE, _TILES, _STANDS_OUT, _DARKEST = 285.0, (262.0, 312.0), 96, 80, 0.15, 0.004
+USUAL_HUE, _USUAL, _TILE, _TILES, _STANDS_OUT, _DARKEST = 285.0, (262.0, 312.0), 96, 80, 0.15, 0.004
 #: Ratios that differ less than this have no colour to speak of.
 _COLOURED = 0.08
 #: Axes of colour at equal mean: towards red, and from blue to green.
@@ -101,11 +101,11 @@ def fringe_hue(picture: Patches, clipped: np.ndarray | None, gains: np.ndarray) 
     Degrees; that of the usual violet ones where no hue stands out.
     """
     if clipped is None:
-        return _VIOLET
+        return USUAL_HUE
     h, w = picture.shape
     rows, columns = h // _TILE, w // _TILE
     if rows < 1 or columns < 1:
-        return _VIOLET
+        return USUAL_HUE
     cells = (
         (clipped[: rows * _TILE, : columns * _TILE] > 0)
         .reshape(rows, _TILE, columns, _TILE)
@@ -127,7 +127,7 @@ def fringe_hue(picture: Patches, clipped: np.ndarray | None, gains: np.ndarray) 
     first, last = (int(edge / 5) for edge in _USUAL)
     usual = smooth[first:last]
     if usual.max() < _STANDS_OUT * votes.sum():
-        return _VIOLET
+        return USUAL_HUE
     best = first + int(np.argmax(usual))
     return round(float((best * 5 + 2.5) % 360), 0)
 

@@ -56,22 +56,40 @@ def finished_bands(
     Cancelled
         When `progress` returns False.
     """
-    h, w = geometry_for(settings, context).output
 
     def work(first: int) -> tuple[int, np.ndarray]:
-        region = OutputRegion(first, 0, min(h, first + _BAND), w)
-        if output.flat:
-            linear = _flat_band(developed, settings, context, region, output)
-            return first, quantise(linear, depth) if output.linear else encode(linear, output.space, depth)
-        patch = trim(scene_patch(developed, settings, context, region), region)
-        if output.linear:
-            matrix = between(WORKING, SPACES[output.space]).T.astype(np.float32)
-            return first, quantise(patch.pixels @ matrix, depth)
-        return first, encode(show(patch, developed, settings, output.space), output.space, depth)
+        light = _light(developed, settings, context, output, first)
+        return first, quantise(light, depth) if output.linear else encode(light, output.space, depth)
 
+    h, _ = geometry_for(settings, context).output
     for first, band in each(work, range(0, h, _BAND)):
         step(progress, first / h)
         yield first, band
+
+
+def light_bands(
+    developed: Developed, settings: Settings, context: Context, output: Output, progress: Progress = always
+) -> Iterator[np.ndarray]:
+    """The same before it is encoded: linear light in the output's space, in bands from top to bottom."""
+    h, _ = geometry_for(settings, context).output
+    for first, band in each(
+        lambda k: (k, _light(developed, settings, context, output, k)), range(0, h, _BAND)
+    ):
+        step(progress, first / h)
+        yield band
+
+
+def _light(
+    developed: Developed, settings: Settings, context: Context, output: Output, first: int
+) -> np.ndarray:
+    h, w = geometry_for(settings, context).output
+    region = OutputRegion(first, 0, min(h, first + _BAND), w)
+    if output.flat:
+        return _flat_band(developed, settings, context, region, output)
+    patch = trim(scene_patch(developed, settings, context, region), region)
+    if output.linear:
+        return patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32)
+    return show(patch, developed, settings, output.space)
 
 
 def _flat_band(

@@ -41,9 +41,9 @@ _BAND, _STRIP = 1104, 552
 _FINISHED_BAND = 480
 
 
-@dataclass
+@dataclass(frozen=True, eq=False)
 class Developed:
-    """A source after demosaicing.
+    """A source after demosaicing; what is made of it later is another record.
 
     Attributes
     ----------

@@ -134,11 +134,11 @@ class Engine:
         with self._lock:
             total = needed + sum(f.nbytes for f in self._frames.values())
             for other in list(self._frames):  # mosaics first: they are made again in a second
-                developed = self._frames[other].developed
-                if total > self._budget and other != key and developed.mosaic is not None:
-                    total -= developed.mosaic.data.nbytes
-                    gone.append(developed.mosaic)
-                    developed.mosaic = None
+                one = self._frames[other]
+                if total > self._budget and other != key and one.developed.mosaic is not None:
+                    total -= one.developed.mosaic.data.nbytes
+                    gone.append(one.developed)
+                    self._frames[other] = replace(one, developed=replace(one.developed, mosaic=None))
             for one in self._frames.values():  # then denoised pictures that no pane shows
                 for removal in [r for r in one.wholes if r not in self._wanted]:
                     if total > self._budget:
@@ -211,8 +211,7 @@ class Engine:
         step(progress, 0.3)
         h, w = loaded.extent
         self._make_room(self._key(source, sensor), h * w * _DEVELOPED_BYTES)
-        developed = develop(loaded, sensor)
-        self._share(source, developed)
+        developed = self._shared(source, develop(loaded, sensor))
         step(progress, 0.9)
         exposure = None if developed.mosaic is None else sensor_exposure(developed.mosaic)
         frame = Frame(developed, make_context(developed), False, exposure=exposure)
@@ -220,20 +219,23 @@ class Engine:
         self._loaded = None
         return frame
 
-    def _share(self, source: Source, developed: Developed) -> None:
+    def _shared(self, source: Source, developed: Developed) -> Developed:
         """Keep once what is the same under other settings of the sensor: most pixels, and what clips there."""
         content = source.key
         with self._lock:
             others = [f.developed for key, f in self._frames.items() if key[0] == content and not f.coarse]
         for other in others:
             if other.plain is not developed.plain and other.refined == developed.refined:
-                developed.plain, developed.clipped = developed.plain.sharing(other.plain), other.clipped
+                plain = developed.plain.sharing(other.plain)
+                developed = replace(developed, plain=plain, clipped=other.clipped)
+        return developed
 
     def with_mosaic(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
         """The demosaiced frame, holding its mosaic too."""
         frame = self.full(source, sensor, progress)
         if frame.developed.cfa is not None and frame.developed.mosaic is None:
-            frame.developed.mosaic, *_ = repaired(self._load(source, progress), sensor)
+            mosaic, *_ = repaired(self._load(source, progress), sensor)
+            frame = replace(frame, developed=replace(frame.developed, mosaic=mosaic))
             self._loaded = None
             self._keep(self._key(source, sensor), frame)
         return frame
@@ -246,8 +248,7 @@ class Engine:
         frame = self.with_mosaic(source, sensor)
         h, w = frame.developed.extent
         self._make_room(self._key(source, sensor), h * w * _DENOISED_BYTES)
-        developed = refine_plain(frame.developed, sensor, progress)
-        self._share(source, developed)
+        developed = self._shared(source, refine_plain(frame.developed, sensor, progress))
         fresh = replace(frame, developed=developed)
         self._keep(self._key(source, sensor), fresh)
         return fresh
@@ -341,6 +342,9 @@ class Engine:
         outer = whole_tiles(frame.part(settings, region), frame.developed.extent)
         step(progress, 0.0)
         patch = refine_region(frame.developed, settings.sensor, outer)
-        frame.developed.plain = frame.developed.plain.overlaid(patch)
-        frame.seen.update(tiles_of(outer))
+        plain = frame.developed.plain.overlaid(patch)
+        frame = replace(
+            frame, developed=replace(frame.developed, plain=plain), seen={*frame.seen, *tiles_of(outer)}
+        )
+        self._keep(self._key(source, settings.sensor), frame)
         return frame

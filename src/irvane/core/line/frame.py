@@ -144,7 +144,7 @@ class Frame:
         whole = self.wholes.get(wished)
         if whole is None and (developed.denoised is None or developed.removal == wished):
             return self
-        made = Developed(**{**vars(developed), "denoised": whole, "removal": wished if whole else Removal()})
+        made = replace(developed, denoised=whole, removal=wished if whole else Removal())
         return replace(self, developed=made)
 
     @property

@@ -131,7 +131,7 @@ class FramingStrip(QWidget):
             (UPRIGHT, "upright", "One line turns the picture; two of them set falling walls upright."),
             (
                 CURVE,
-                "straight but bent",
+                "bent",
                 "Click at least three places along it: the distortion of the lens is taken away.",
             ),
         ):
@@ -140,9 +140,9 @@ class FramingStrip(QWidget):
             self.tools[kind] = button
             self._group.addButton(button)
             row.addWidget(button)
-        self.apply = _button("Apply the lines", "Correct the picture by the lines that are drawn.")
+        self.apply = _button("Apply", "Correct the picture by the lines that are drawn.")
         self.apply.clicked.connect(self.applied)
-        self.clear = _button("Take them away", "The lines only; the picture stays as it is.")
+        self.clear = _button("Clear", "The lines only; the picture stays as it is.")
         self.clear.clicked.connect(self.cleared)
         auto = _button("Level by itself", "By the contours of the picture; it says how sure it is.")
         auto.clicked.connect(self.by_itself)

@@ -243,7 +243,7 @@ class Shelf(QWidget):
         holder = QWidget()
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 0, 0, 0)
-        self.level_button = QPushButton("Level by itself")
+        self.level_button = QPushButton("Level it")
         self.level_button.setToolTip("By the contours of the picture; it says how sure it is.")
         self.level_button.clicked.connect(self.level)
         lines = QPushButton("By lines …")

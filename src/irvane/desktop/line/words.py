@@ -8,6 +8,7 @@ from irvane.core.colour.camera import light_of
 from irvane.core.colour.saturation import RANGES
 from irvane.core.image import GREEN
 from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
+from irvane.core.lens.fringing import USUAL_HUE
 from irvane.core.line.context import noise_amount, noise_removal
 from irvane.core.line.develop import denoised_name
 from irvane.core.line.frame import Frame
@@ -29,6 +30,8 @@ def automatic_values(frame: Frame | None, settings: Settings) -> dict[str, float
         return {}
     values: dict[str, float | str] = {"noise.amount": frame.context.noise_amount}
     values["lens.profile"] = found_profile(frame)
+    hue = frame.context.lens.fringe_hue
+    values["lens.fringe_hue"] = USUAL_HUE if hue is None else hue
     if frame.context.lens.optics.focal:
         values["lens.focal"] = frame.context.lens.optics.focal
     if frame.developed.colour is not None:

@@ -1,0 +1,116 @@
+"""Writing linear DNG (Adobe DNG specification 1.4): demosaiced camera light that other programs develop on.
+
+White balance, colour and tone stay editable there: the pixels are the camera's own red, green and blue, 0 is black and 65,535
+the sensor's clip. What was done to them is stated in the file; corrections of the lens that are in the pixels are guarded by a
+warp that changes nothing, so that no reader corrects them again.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterator
+from pathlib import Path
+
+import imagecodecs
+import numpy as np
+import tifffile
+
+from irvane.core.files.atomic import atomic_file
+from irvane.core.files.dng import add_exposure, rationals
+from irvane.core.files.info import FrameInfo
+from irvane.core.files.writers import SOFTWARE
+from irvane.core.image import CameraColour
+
+_TILE, _LOSSLESS_JPEG, _LINEAR = 256, 7, 34892
+#: EXIF light sources of the two calibrations (DNG specification, CalibrationIlluminant1): those nearest to the temperatures.
+_LIGHTS = ((17, 2856.0), (21, 6504.0), (20, 5503.0), (23, 5003.0))
+
+
+def _tiles(pixels: np.ndarray) -> Iterator[bytes]:
+    h, w = pixels.shape[:2]
+    for y in range(0, h, _TILE):
+        for x in range(0, w, _TILE):
+            tile = pixels[y : y + _TILE, x : x + _TILE]
+            if tile.shape[:2] != (_TILE, _TILE):
+                tile = np.pad(
+                    tile, ((0, _TILE - tile.shape[0]), (0, _TILE - tile.shape[1]), (0, 0)), mode="edge"
+                )
+            yield bytes(
+                imagecodecs.jpeg8_encode(
+                    np.ascontiguousarray(tile), lossless=True, bitspersample=16, colorspace="unknown",
+                    outcolorspace="unknown",
+                )
+            )  # fmt: skip
+
+
+def _nothing() -> bytes:
+    """An opcode list with a warp that changes nothing."""
+    body = struct.pack(">I", 1) + struct.pack(">8d", 1, 0, 0, 0, 0, 0, 0.5, 0.5)
+    return struct.pack(">I", 1) + struct.pack(">IIII", 1, 0x01030000, 1, len(body)) + body
+
+
+def _light(kelvin: float) -> int:
+    return min(_LIGHTS, key=lambda light: abs(light[1] - kelvin))[0]
+
+
+def write_linear_dng(
+    target: Path, light: np.ndarray, *, colour: CameraColour, info: FrameInfo, baked: tuple[str, ...], denoised: bool,
+    lens: bool, preview_jpeg: bytes, preview_shape: tuple[int, int], overwrite: bool,
+) -> None:  # fmt: skip
+    """Write camera-linear light.
+
+    Parameters
+    ----------
+    light : float32 H×W×3, 1 = the sensor's clip; what lies above is cut off.
+    baked : what is in the pixels already, in words.
+    denoised, lens : was noise removed, and are lens corrections in the pixels? No reader shall do it again.
+    preview_jpeg : a baseline JPEG of `preview_shape` (height, width), encoded sRGB.
+
+    Raises
+    ------
+    WriteError
+    """
+    counts = np.rint(np.clip(light, 0, 1) * 65535).astype(np.uint16)
+    told = f"{SOFTWARE}: {', '.join(baked)} done" if baked else SOFTWARE
+    neutral = np.asarray(colour.neutral, float)
+    root: list[tuple] = [
+        (50706, "B", 4, (1, 4, 0, 0), True),
+        (50707, "B", 4, (1, 2, 0, 0), True),
+        (50708, "s", 0, f"{info.make} {info.model}".strip() or "Unknown", True),
+        (270, "s", 0, told, True),
+        (271, "s", 0, info.make, True),
+        (272, "s", 0, info.model, True),
+        (274, "H", 1, 1, True),
+        (305, "s", 0, SOFTWARE, True),
+        (50728, *rationals(neutral / neutral.max()), True),
+        (50730, *rationals(np.array([0.0]), True), True),
+    ]
+    if colour.matrix_warm is not None:
+        root += [
+            (50721, *rationals(colour.matrix_warm, True), True),
+            (50778, "H", 1, _light(colour.warm_kelvin), True),
+            (50722, *rationals(colour.matrix, True), True),
+            (50779, "H", 1, _light(colour.cool_kelvin), True),
+        ]
+    else:
+        root += [(50721, *rationals(colour.matrix, True), True), (50778, "H", 1, 21, True)]
+    raw: list[tuple] = [
+        (50713, "H", 2, (1, 1), True),
+        (50714, *rationals(np.zeros(3)), True),
+        (50717, "I", 3, (65535,) * 3, True),
+        (50935, *rationals(np.array([1.0 if denoised else 0.0])), True),
+    ]
+    if lens:
+        data = _nothing()
+        raw.append((51022, 7, len(data), data, True))
+    with atomic_file(target, overwrite) as temporary:
+        with tifffile.TiffWriter(temporary) as writer:
+            writer.write(
+                iter([preview_jpeg]), shape=(*preview_shape, 3), dtype=np.uint8, photometric="ycbcr", compression="jpeg",
+                rowsperstrip=preview_shape[0], subifds=1, subfiletype=1, extratags=root, metadata=None, software=False,
+            )  # fmt: skip
+            writer.write(
+                _tiles(counts), shape=counts.shape, dtype=np.uint16, photometric=_LINEAR, compression=_LOSSLESS_JPEG,
+                tile=(_TILE, _TILE), subfiletype=0, extratags=raw, metadata=None, software=False, planarconfig="contig",
+            )  # fmt: skip
+        add_exposure(temporary, info)

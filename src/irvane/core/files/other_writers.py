@@ -1,0 +1,64 @@
+"""Writing PNG, JPEG XL and AVIF; parameters and errors as in :mod:`irvane.core.files.writers`."""
+
+from __future__ import annotations
+
+import struct
+import zlib
+from pathlib import Path
+
+import imagecodecs
+import numpy as np
+
+from irvane.core.errors import WriteError
+from irvane.core.files.atomic import atomic_file
+from irvane.core.files.icc import profile
+from irvane.core.files.info import Form, Kept, copy_metadata
+from irvane.core.files.writers import SOFTWARE
+
+#: Codes of ITU-T H.273 by the space's key: primaries and transfer that AVIF states.
+_CICP = {"srgb": (1, 13), "p3": (12, 13), "rec2020": (9, 14)}
+_INCH_IN_METRES = 0.0254
+
+
+def _chunk(kind: bytes, body: bytes) -> bytes:
+    return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
+
+
+def write_png(
+    target: Path, pixels: np.ndarray, *, space: str, source: Path | None, description: str, overwrite: bool, ppi: int,
+    kept: Kept,
+) -> None:  # fmt: skip
+    """PNG with 8 or 16 bits (uint8 or uint16 H×W×3), with ICC profile and resolution (PNG specification, iCCP and pHYs)."""
+    coded = bytes(imagecodecs.png_encode(np.ascontiguousarray(pixels), level=6))
+    header = 8 + 25  # signature and IHDR
+    dots = round(ppi / _INCH_IN_METRES)
+    more = _chunk(b"iCCP", b"ICC profile\0\0" + zlib.compress(profile(space)))
+    more += _chunk(b"pHYs", struct.pack(">IIB", dots, dots, 1))
+    with atomic_file(target, overwrite) as temporary:
+        temporary.write_bytes(coded[:header] + more + coded[header:])
+        if source is not None:
+            h, w = pixels.shape[:2]
+            copy_metadata(
+                source, temporary, SOFTWARE, description, Form(w, h, space == "srgb", ppi=ppi), kept
+            )
+
+
+def write_jxl(target: Path, pixels: np.ndarray, *, quality: float, overwrite: bool) -> None:
+    """JPEG XL in sRGB (uint8 or uint16 H×W×3); no metadata: the encoder used takes none."""
+    coded = imagecodecs.jpegxl_encode(np.ascontiguousarray(pixels), level=int(quality), usecontainer=True)
+    with atomic_file(target, overwrite) as temporary:
+        temporary.write_bytes(bytes(coded))
+
+
+def write_avif(target: Path, pixels: np.ndarray, *, space: str, quality: float, overwrite: bool) -> None:
+    """AVIF with 10 bits (uint16 H×W×3, 0…65,535), its space by code (ITU-T H.273); no metadata: the encoder used takes none."""
+    if space not in _CICP:
+        raise WriteError(target, "AVIF names sRGB, Display P3 and Rec. 2020 only; choose one of these")
+    primaries, transfer = _CICP[space]
+    ten = (pixels >> 6).astype(np.uint16)
+    coded = imagecodecs.avif_encode(
+        np.ascontiguousarray(ten), level=int(quality), speed=6, bitspersample=10, primaries=primaries, transfer=transfer,
+        matrix=1 if space != "rec2020" else 9,
+    )  # fmt: skip
+    with atomic_file(target, overwrite) as temporary:
+        temporary.write_bytes(bytes(coded))

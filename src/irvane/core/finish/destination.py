@@ -1,0 +1,203 @@
+"""Destinations: named ways to write. Shipped ones, and one's own, each a small JSON file."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict, dataclass, fields
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+
+from irvane.core.colour.spaces import SPACES
+from irvane.core.errors import ReadError, SettingError
+from irvane.core.files.atomic import atomic_file, make_folder, safe_name
+from irvane.core.finish.medium import MEDIA
+from irvane.core.finish.size import Size
+
+FORMAT, VERSION = "irvane-destination", 1
+#: Formats by their key: words, ending, depths that they hold (bits a channel; 32 and 17 are floating point of 32 and 16 bits).
+FORMATS: dict[str, tuple[str, str, tuple[int, ...]]] = {
+    "tiff": ("TIFF", ".tif", (16, 8, 32)),
+    "jpeg": ("JPEG", ".jpg", (8,)),
+    "png": ("PNG", ".png", (16, 8)),
+    "exr": ("OpenEXR", ".exr", (32, 17)),
+    "dng": ("linear DNG", ".dng", (16,)),
+    "jxl": ("JPEG XL", ".jxl", (16, 8)),
+    "avif": ("AVIF", ".avif", (10,)),
+}
+#: What of the source's metadata is kept, and what is done when a file of that name exists.
+METADATA = {"all": "all", "no-places": "all but place and serial numbers", "none": "none"}
+EXISTING = {
+    "number": "write beside it with a number",
+    "skip": "leave it, write nothing",
+    "replace": "replace it",
+}
+
+
+@dataclass(frozen=True)
+class Destination:
+    """A named way to write.
+
+    Attributes
+    ----------
+    format, depth : of FORMATS.
+    compress : deflate for TIFF.
+    space : colour space; of OpenEXR its primaries; not used for DNG.
+    quality : of JPEG, JPEG XL and AVIF, per cent.
+    size : as :meth:`Size.parse` reads it. ppi : pixels per inch that are noted, and that paper sizes count with.
+    medium : of MEDIA, what it is sharpened for.
+    metadata : of METADATA. author, rights : written into the file where they are not empty.
+    pattern : of the name, see :mod:`irvane.core.finish.naming`.
+    folder : absolute, or below the folder of the frame.
+    existing : of EXISTING.
+    """
+
+    name: str
+    format: str = "tiff"
+    depth: int = 16
+    compress: bool = False
+    space: str = "srgb"
+    quality: float = 92
+    size: str = "full"
+    ppi: int = 300
+    medium: str = "none"
+    metadata: str = "all"
+    author: str = ""
+    rights: str = ""
+    pattern: str = "{name}"
+    folder: str = "developed"
+    existing: str = "number"
+
+    @property
+    def ending(self) -> str:
+        return FORMATS[self.format][1]
+
+    def folder_for(self, frame: Path) -> Path:
+        """Where files of a frame go."""
+        chosen = Path(self.folder).expanduser()
+        return chosen if chosen.is_absolute() else frame.parent / chosen
+
+    def words(self) -> str:
+        """In a line: format, space, size, medium."""
+        kind, _, _ = FORMATS[self.format]
+        depth = {17: "half float", 32: "float"}.get(self.depth, f"{self.depth} bit")
+        parts = [f"{kind} {depth}" if self.format not in ("jpeg", "dng") else kind]
+        if self.format == "jpeg":
+            parts[0] += f" {self.quality:.0f} %"
+        if self.format != "dng":
+            parts.append(SPACES[self.space].name)
+        if self.size != "full":
+            parts.append(self.size)
+        if self.medium != "none":
+            parts.append(f"for {MEDIA[self.medium][0]}")
+        return ", ".join(parts)
+
+
+SHIPPED = (
+    Destination("archive", "tiff", 16, True, "prophoto", pattern="{name}", folder="developed"),
+    Destination("print", "tiff", 16, False, "adobe-rgb", ppi=360, medium="coated", folder="print"),
+    Destination("web", "jpeg", 8, False, "srgb", 88, "2048", 96, "screen", "no-places", folder="web"),
+    Destination("hand-over", "dng", 16, folder="hand-over"),
+)
+
+
+def checked(values: dict[str, Any]) -> Destination:
+    """A destination from its values; raises SettingError with a sentence."""
+    known = {f.name: f.type for f in fields(Destination)}
+    unknown = set(values) - set(known)
+    if unknown:
+        raise SettingError(f"“{sorted(unknown)[0]}” is nothing that a destination has.")
+    try:
+        made = Destination(**values)
+    except TypeError:
+        raise SettingError("A destination needs a name.") from None
+    if not isinstance(made.name, str) or not made.name.strip() or len(made.name) > 60:
+        raise SettingError("A destination needs a name of at most 60 letters.")
+    for name, allowed in (
+        ("format", FORMATS),
+        ("space", SPACES),
+        ("medium", MEDIA),
+        ("metadata", METADATA),
+        ("existing", EXISTING),
+    ):
+        if getattr(made, name) not in allowed:
+            raise SettingError(f"{name} is one of {', '.join(allowed)}, not “{getattr(made, name)}”.")
+    if made.depth not in FORMATS[made.format][2]:
+        raise SettingError(
+            f"{FORMATS[made.format][0]} is written with {FORMATS[made.format][2]} bits, not {made.depth}."
+        )
+    if made.format == "jxl" and made.space != "srgb":
+        raise SettingError("JPEG XL is written in sRGB only.")
+    for name, low, high in (("quality", 1, 100), ("ppi", 10, 4800)):
+        if isinstance(getattr(made, name), bool) or not low <= float(getattr(made, name)) <= high:
+            raise SettingError(f"{name} goes from {low} to {high}.")
+    Size.parse(made.size)
+    return made
+
+
+def destinations_folder() -> Path:
+    """Where one's own are kept."""
+    return platformdirs.user_config_path("irvane") / "destinations"
+
+
+def read_destination(path: Path) -> Destination:
+    """One from its file; raises ReadError."""
+    try:
+        data = json.loads(path.read_text("utf-8"))
+        if not isinstance(data, dict) or data.get("format") != FORMAT or data.get("version", 0) > VERSION:
+            raise ReadError(path, "it is no destination of this program")
+        return checked(data["values"])
+    except ReadError:
+        raise
+    except OSError as error:
+        raise ReadError(path, f"it cannot be read ({error.strerror})") from error
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
+        raise ReadError(path, "it is no destination of this program") from error
+    except SettingError as error:
+        raise ReadError(path, str(error).rstrip(".")) from error
+
+
+def destinations() -> list[Destination]:
+    """One's own by name, then those shipped whose names are not among them."""
+    own = []
+    folder = destinations_folder()
+    for path in sorted(folder.glob("*.json")) if folder.is_dir() else []:
+        try:
+            own.append(read_destination(path))
+        except ReadError:
+            continue  # one that cannot be read does not take the others away
+    names = {one.name.casefold() for one in own}
+    return own + [one for one in SHIPPED if one.name.casefold() not in names]
+
+
+def named(name: str) -> Destination:
+    """One by its name; raises SettingError when there is none."""
+    for one in destinations():
+        if one.name.casefold() == name.casefold():
+            return one
+    raise SettingError(
+        f"There is no destination “{name}”; there are {', '.join(d.name for d in destinations())}."
+    )
+
+
+def save_destination(one: Destination) -> Path:
+    """Keep one, in place of another of its name; raises WriteError."""
+    folder = destinations_folder()
+    make_folder(folder)
+    path = folder / f"{safe_name(one.name)}.json"
+    with atomic_file(path, overwrite=True) as temporary:
+        data = {"format": FORMAT, "version": VERSION, "values": asdict(one)}
+        temporary.write_text(json.dumps(data, indent=1, ensure_ascii=False), "utf-8")
+    return path
+
+
+def remove_destination(name: str) -> None:
+    """Take one of one's own away; a shipped one of that name is there again."""
+    folder = destinations_folder()
+    for path in sorted(folder.glob("*.json")) if folder.is_dir() else []:
+        try:
+            if read_destination(path).name.casefold() == name.casefold():
+                path.unlink()
+        except (ReadError, OSError):
+            continue
