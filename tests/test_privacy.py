@@ -21,7 +21,7 @@ opened = []
 def leave():
     window = next(w for w in QApplication.topLevelWidgets() if isinstance(w, Window))
     content = window.bench.contents[0]
-    if content.state == "final" and window.backstage.idle():
+    if content.state == "final" and window.service.idle():
         print("seen", flush=True)
         window.close()
         QApplication.quit()

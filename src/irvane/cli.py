@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from irvane import __version__, judging
+from irvane import __version__, judging, queueing
 from irvane.commands import (
     DONE,
     SOME_FAILED,
@@ -38,7 +38,8 @@ def _parser() -> argparse.ArgumentParser:
 
     develop = commands.add_parser("develop", help="develop frames into finished pictures")
     develop.add_argument("inputs", nargs="+", metavar="IN", type=Path)
-    develop.add_argument("--out", required=True, type=Path, metavar="FILE_OR_DIR")
+    develop.add_argument("--out", type=Path, metavar="FILE_OR_DIR", default=None)
+    queueing.to_options(develop)
     develop.add_argument("--overwrite", action="store_true", help="replace existing files")
     settings_options(develop)
     develop.add_argument("--suggest", action="store_true", help="suggested exposure, shadows and highlights")
@@ -62,6 +63,7 @@ def _parser() -> argparse.ArgumentParser:
     info.add_argument("--json", action="store_true")
 
     judging.add_parsers(commands)
+    queueing.add_parsers(commands)
 
     check = commands.add_parser("check", help="try every file of a folder and list what goes wrong")
     check.add_argument("inputs", nargs="+", metavar="DIR_OR_FILE", type=Path)
@@ -93,7 +95,12 @@ def _develop(args: argparse.Namespace) -> int:
     if args.space is not None:
         settings = settings.with_value("finish.space", args.space)
     output = Output(settings.finish.space, args.linear, args.flat)
-    into_folder = args.out.is_dir() or len(args.inputs) > 1 or str(args.out).endswith("/")
+    if args.out is None:
+        if args.to is None:
+            raise UsageError("develop needs --out FILE_OR_DIR or --to NAME")
+        return _develop_to(args, settings)
+    folders = any(path.is_dir() for path in args.inputs)
+    into_folder = args.out.is_dir() or len(args.inputs) > 1 or folders or not args.out.suffix
     if into_folder and not args.out.is_dir():
         if args.out.exists():
             raise UsageError(f"{args.out}: several inputs need a folder")
@@ -117,7 +124,8 @@ def _develop(args: argparse.Namespace) -> int:
                     target, f"another input of this run has the same name; {path.name} was not written"
                 )
             source = FileSource(path)
-            job_target = job.Target(target, output, args.depth, args.overwrite, tuple(inputs))
+            how = job.how_for(target, settings.finish, args.depth)
+            job_target = job.Target(target, output, args.depth, args.overwrite, tuple(inputs), how)
             own, ready = settings, None
             if args.suggest:
                 job.check_target(target, args.overwrite, job_target.originals)
@@ -127,6 +135,34 @@ def _develop(args: argparse.Namespace) -> int:
                 print(f"{path}: {found.words}")
             written = job.run(source, own, job_target, ready=ready)
             made.add(target)
+            for note in written.notes:
+                print(f"{path}: {note}")
+            print(f"{path} -> {target}")
+
+        failed |= not guarded(path, one)
+    return SOME_FAILED if failed else DONE
+
+
+def _develop_to(args: argparse.Namespace, settings: Settings) -> int:
+    """Develop frames to a named destination, without the queue."""
+    from irvane.core.finish import job
+    from irvane.core.finish.queue import target_of
+    from irvane.core.line.source import FileSource
+
+    how = queueing.destination_of(args)
+    inputs, failed = expand(args.inputs)
+    for number, path in enumerate(inputs, 1):
+
+        def one(path: Path = path, number: int = number) -> None:
+            source = FileSource(path)
+            target = target_of(source, how, "", number)
+            if target is None:
+                print(f"{path}: a file of that name exists; nothing was written")
+                return
+            replaced = how.existing == "replace"
+            written = job.run(
+                source, settings, job.Target(target, overwrite=replaced, originals=tuple(inputs), how=how)
+            )
             for note in written.notes:
                 print(f"{path}: {note}")
             print(f"{path} -> {target}")
@@ -262,7 +298,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     arguments = list(sys.argv[1:] if argv is None else argv)
     commands = {
         "develop": _develop, "merge": _merge, "info": _info, "check": _check, "demo": _demo, "warm": _warm,
-        "open": lambda args: _window(args.inputs), **judging.COMMANDS,
+        "open": lambda args: _window(args.inputs), **judging.COMMANDS, **queueing.COMMANDS,
     }  # fmt: skip
     if not arguments or (arguments[0] not in commands and not arguments[0].startswith("-")):
         return _window([Path(a) for a in arguments])

@@ -36,6 +36,15 @@ COMMANDS = (
     Command("File", "open", "Open files …", "Ctrl+O"),
     Command("File", "open_folder", "Open a folder …", "Ctrl+Shift+O"),
     Command("File", "write", "Write the chosen proof", "Ctrl+Return"),
+    Command("File", "queue_it", "Put the selected frames into the queue", "Ctrl+Shift+Return"),
+    Command("File", "queue", "Show the queue", "Ctrl+K"),
+    Command(
+        "File",
+        "destinations",
+        "Destinations …",
+        "Ctrl+Shift+K",
+        "Named ways to write: format, size, sharpening, names.",
+    ),
     Command("File", "close_item", "Close this frame", "Ctrl+W", "The file and its proofs stay."),
     Command(
         "File",

@@ -40,6 +40,7 @@ from irvane.desktop.opening import Opening
 from irvane.desktop.path import PathStrip
 from irvane.desktop.plain import on_button, tip
 from irvane.desktop.proofs import Proofs
+from irvane.desktop.queue.queueing import Queueing
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.reporting import Reporting
 from irvane.desktop.service import RenderService
@@ -84,6 +85,7 @@ class Window(QMainWindow):
         self.reporting = Reporting(self.service, self.bench, self.strip, self)
         self.framing = Framing(self.proofs, self.bench, self.service, self)
         self.lenses = Lenses(self.proofs, self.service, self.framing, self)
+        self.queueing = Queueing(self.proofs, self.rail, self.shelf, self)
         self.writing = Writing(self.service, self.proofs, self.strip, self)
         parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
         self.appearance = Appearance(self, self.bench, parts)
@@ -100,6 +102,7 @@ class Window(QMainWindow):
         self.shelf.hide()
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
         self._update_controls()
+        self.queueing.greet()
 
     def _lay_out(self) -> None:
         middle = QWidget()
@@ -171,6 +174,7 @@ class Window(QMainWindow):
             self.appearance,
             self.framing,
             self.lenses,
+            self.queueing,
             back,
         ):
             source.said.connect(self.say)
@@ -203,6 +207,9 @@ class Window(QMainWindow):
             "suggest": proofs.suggest_light,
             "grey": lambda: proofs.pick_grey(not bench.views[0].picking),
             "reset": proofs.reset_proof,
+            "queue_it": self.queueing.put,
+            "queue": self.queueing.show,
+            "destinations": self.queueing.choose,
             "settings_from": lambda: proofs.take_settings(ask_settings(self)),
             "frame_it": self.framing.toggle,
             "turn_left": lambda: self.framing.turn(-1),
@@ -439,5 +446,6 @@ class Window(QMainWindow):
             event.ignore()
             return
         QApplication.instance().removeEventFilter(self)  # type: ignore[union-attr]
+        self.queueing.runner.close()
         self.service.close()
         event.accept()

@@ -6,8 +6,9 @@ import ctypes
 import errno
 import os
 import tempfile
+import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from functools import lru_cache
 from pathlib import Path
@@ -114,6 +115,26 @@ def remove_stale(folder: Path) -> None:
                         os.unlink(entry.path)
 
 
+#: Of the present thread: what is told before a file gets its name.
+_TOLD = threading.local()
+
+
+@contextmanager
+def announcing(tell: Callable[[Path, Path], None]) -> Iterator[None]:
+    """Inside of it, `tell` is called with the temporary and the final path of every file of the present thread that is
+    written whole and on the disk, before it gets its name: so that an interrupted rename can be made good."""
+    _TOLD.tell = tell
+    try:
+        yield
+    finally:
+        _TOLD.tell = None
+
+
+def finish_interrupted(temporary: Path, target: Path) -> None:
+    """Give a file that was written whole its name, which must be free; raises FileExistsError, OSError."""
+    _move_to_free_name(temporary, target)
+
+
 @contextmanager
 def atomic_file(target: Path, overwrite: bool = True) -> Iterator[Path]:
     """Give a temporary path beside `target`; on success it becomes the target, on any error it is removed.
@@ -139,6 +160,9 @@ def atomic_file(target: Path, overwrite: bool = True) -> Iterator[Path]:
         os.umask(umask)
         with suppress(PermissionError):  # FAT knows no permissions
             temporary.chmod(0o666 & ~umask)
+        tell: Callable[[Path, Path], None] | None = getattr(_TOLD, "tell", None)
+        if tell is not None:
+            tell(temporary, target)
         if overwrite:
             temporary.replace(target)
         else:

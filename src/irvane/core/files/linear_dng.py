@@ -21,19 +21,20 @@ from irvane.core.files.info import FrameInfo
 from irvane.core.files.writers import SOFTWARE
 from irvane.core.image import CameraColour
 
-_TILE, _LOSSLESS_JPEG, _LINEAR = 256, 7, 34892
+_TILE, _SMALL_TILE = 256, 64  # LibRaw misreads pictures narrower than one tile
+_LOSSLESS_JPEG, _LINEAR = 7, 34892
 #: EXIF light sources of the two calibrations (DNG specification, CalibrationIlluminant1): those nearest to the temperatures.
 _LIGHTS = ((17, 2856.0), (21, 6504.0), (20, 5503.0), (23, 5003.0))
 
 
-def _tiles(pixels: np.ndarray) -> Iterator[bytes]:
+def _tiles(pixels: np.ndarray, side: int) -> Iterator[bytes]:
     h, w = pixels.shape[:2]
-    for y in range(0, h, _TILE):
-        for x in range(0, w, _TILE):
-            tile = pixels[y : y + _TILE, x : x + _TILE]
-            if tile.shape[:2] != (_TILE, _TILE):
+    for y in range(0, h, side):
+        for x in range(0, w, side):
+            tile = pixels[y : y + side, x : x + side]
+            if tile.shape[:2] != (side, side):
                 tile = np.pad(
-                    tile, ((0, _TILE - tile.shape[0]), (0, _TILE - tile.shape[1]), (0, 0)), mode="edge"
+                    tile, ((0, side - tile.shape[0]), (0, side - tile.shape[1]), (0, 0)), mode="edge"
                 )
             yield bytes(
                 imagecodecs.jpeg8_encode(
@@ -71,6 +72,7 @@ def write_linear_dng(
     WriteError
     """
     counts = np.rint(np.clip(light, 0, 1) * 65535).astype(np.uint16)
+    side = _TILE if min(counts.shape[:2]) >= _TILE else _SMALL_TILE
     told = f"{SOFTWARE}: {', '.join(baked)} done" if baked else SOFTWARE
     neutral = np.asarray(colour.neutral, float)
     root: list[tuple] = [
@@ -110,7 +112,7 @@ def write_linear_dng(
                 rowsperstrip=preview_shape[0], subifds=1, subfiletype=1, extratags=root, metadata=None, software=False,
             )  # fmt: skip
             writer.write(
-                _tiles(counts), shape=counts.shape, dtype=np.uint16, photometric=_LINEAR, compression=_LOSSLESS_JPEG,
-                tile=(_TILE, _TILE), subfiletype=0, extratags=raw, metadata=None, software=False, planarconfig="contig",
+                _tiles(counts, side), shape=counts.shape, dtype=np.uint16, photometric=_LINEAR, compression=_LOSSLESS_JPEG,
+                tile=(side, side), subfiletype=0, extratags=raw, metadata=None, software=False, planarconfig="contig",
             )  # fmt: skip
         add_exposure(temporary, info)

@@ -22,10 +22,12 @@ class Preferences:
     ----------
     largest_megapixels : pictures above it are refused before they are decoded; None: what the free memory holds.
     lenses : profiles that were chosen for lenses, by what their files say of them: new proofs begin with them.
+    destination : name of the destination that was chosen last.
     """
 
     largest_megapixels: float | None = None
     lenses: tuple[tuple[str, str], ...] = ()
+    destination: str = ""
 
 
 def preferences_path() -> Path:
@@ -51,7 +53,8 @@ def preferences() -> Preferences:
         for pair in pairs
         if isinstance(pair, list) and len(pair) == 2 and all(isinstance(one, str) for one in pair)
     )
-    return Preferences(None if size is None else float(size), lenses)
+    named = known.get("destination")
+    return Preferences(None if size is None else float(size), lenses, named if isinstance(named, str) else "")
 
 
 def choose(**changes: Any) -> None:

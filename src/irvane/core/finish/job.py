@@ -13,6 +13,7 @@ from irvane.core.errors import WriteError
 from irvane.core.files.atomic import safe_name
 from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
 from irvane.core.finish.delivery import Delivery, deliver
+from irvane.core.finish.destination import FORMATS as DESTINED
 from irvane.core.finish.destination import Destination
 from irvane.core.line.bands import Output, finished_bands
 from irvane.core.line.context import (
@@ -28,7 +29,7 @@ from irvane.core.line.develop import Developed, denoise_whole, develop, refine_p
 from irvane.core.line.source import Source
 from irvane.core.line.steps import noise_shares
 from irvane.core.progress import Progress, always, part, step
-from irvane.core.settings import Settings
+from irvane.core.settings import Finish, Settings
 
 ENDINGS = {"tiff": ".tif", "jpeg": ".jpg", "exr": ".exr"}
 FORMATS = {".tif": "tiff", ".tiff": "tiff", ".jpg": "jpeg", ".jpeg": "jpeg", ".exr": "exr"}
@@ -68,8 +69,23 @@ def format_of(path: Path) -> str:
     """Format by a file's ending; raises WriteError for unknown ones."""
     kind = FORMATS.get(path.suffix.lower())
     if kind is None:
-        raise WriteError(path, "its ending is not one of .tif, .jpg, .exr")
+        raise WriteError(path, "its ending is not one of .tif, .jpg, .png, .exr, .dng, .jxl, .avif")
     return kind
+
+
+def how_for(path: Path, finish: Finish, depth: int) -> Destination | None:
+    """A plain destination for endings that only destinations write; None for the others."""
+    for kind in ("png", "dng", "jxl", "avif"):
+        _, ending, depths = DESTINED[kind]
+        if path.suffix.lower() == ending:
+            return Destination(
+                path.stem,
+                kind,
+                depth if depth in depths else depths[0],
+                space=finish.space,
+                quality=finish.quality,
+            )
+    return None
 
 
 def check_target(path: Path, overwrite: bool, sources: tuple[Path, ...]) -> None:

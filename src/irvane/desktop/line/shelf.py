@@ -42,10 +42,11 @@ from irvane.desktop.line.words import (
     sensor_text,
     sigma_text,
 )
+from irvane.desktop.plain import on_button
 
 HEIGHT = 218
 #: Groups that stand below another one instead of in a column of their own.
-_GRADE, _FOLDER = Group("grade", "Grade"), Group("folder", "Folder")
+_GRADE, _FOLDER, _QUEUE = Group("grade", "Grade"), Group("folder", "Folder"), Group("queue", "Queue")
 _BELOW = {
     _GRADE: OVER_SCALE, GRAIN_AT_THE_END: PER_CHANNEL, LOCAL_CONTRAST: WHOLE,
 }  # fmt: skip
@@ -131,6 +132,8 @@ class Shelf(QWidget):
     write = Signal()
     choose_folder = Signal()
     choose_lens = Signal()
+    queue_it = Signal()
+    choose_destination = Signal()
     frame_it = Signal()
     level = Signal()
     pick_fringe = Signal()
@@ -269,6 +272,23 @@ class Shelf(QWidget):
         self.write_button.clicked.connect(self.write)
         column.addWidget(self.folder)
         column.addWidget(self.write_button)
+        queue = self.stations["finish"].column(_QUEUE)
+        self.destination = QPushButton("…")
+        self.destination.setToolTip(
+            "Where the queue writes to, and how. Click to choose or change it (Ctrl+Shift+K)."
+        )
+        self.destination.clicked.connect(self.choose_destination)
+        into = QPushButton("Into the queue")
+        into.setToolTip(
+            "The selected frames, each with its present proof; editing goes on meanwhile (Ctrl+Shift+Return)."
+        )
+        into.clicked.connect(self.queue_it)
+        queue.addWidget(self.destination)
+        queue.addWidget(into)
+
+    def show_destination(self, words: str) -> None:
+        """Say where the queue writes to."""
+        self.destination.setText(on_button(words))
 
     def resizeEvent(self, _event: object) -> None:  # noqa: N802
         self.rests.adjustSize()

@@ -1,0 +1,267 @@
+"""The queue's journal: what is to be written, what is being written, what came of it; it survives a crash at any moment.
+
+A file of lines, each a JSON object, only ever appended to and synced to the disk before what it tells is done. What a crash
+left half written at its end is ignored. Several processes may append; one at a time runs the queue.
+"""
+
+from __future__ import annotations
+
+import fcntl
+import hashlib
+import json
+import os
+import time
+import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import asdict, dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+
+from irvane.core.errors import SettingError, WriteError
+from irvane.core.files.atomic import finish_interrupted, make_folder
+from irvane.core.finish.destination import Destination, checked
+from irvane.core.settings import Settings
+
+#: States of an entry.
+WAITING, RUNNING, DONE, FAILED, SKIPPED, CANCELLED = (
+    "waiting",
+    "running",
+    "done",
+    "failed",
+    "skipped",
+    "cancelled",
+)
+_CHUNK = 1 << 20
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One file to be written.
+
+    Attributes
+    ----------
+    id : its identity. paths : the source's files; several are merged. proof : the proof's name; empty when it is the only one.
+    number : its place in the run that it was added with, for names. state : of the above.
+    written : the file that came of it. reason : why it failed, or what was left out.
+    seconds : how long it took.
+    """
+
+    id: str
+    paths: tuple[str, ...]
+    settings: Settings
+    how: Destination
+    proof: str = ""
+    number: int = 1
+    state: str = WAITING
+    written: str = ""
+    reason: str = ""
+    seconds: float = 0.0
+    intent: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def over(self) -> bool:
+        return self.state in (DONE, FAILED, SKIPPED, CANCELLED)
+
+
+def digest(path: Path) -> str:
+    """Hash of a whole file."""
+    found = hashlib.blake2b(digest_size=16)
+    with path.open("rb") as stream:
+        while block := stream.read(_CHUNK):
+            found.update(block)
+    return found.hexdigest()
+
+
+def journal_path() -> Path:
+    """Where the queue is kept."""
+    return platformdirs.user_data_path("irvane") / "queue.jsonl"
+
+
+class Journal:
+    """The queue on disk.
+
+    Parameters
+    ----------
+    path : the file; None: the user's.
+    """
+
+    def __init__(self, path: Path | None = None) -> None:
+        self.path = path or journal_path()
+
+    # reading
+
+    def entries(self) -> list[Entry]:
+        """All entries in the order in which they are written."""
+        found: dict[str, Entry] = {}
+        order: list[str] = []
+        for line in self._lines():
+            kind, key = line.get("kind"), str(line.get("id", ""))
+            if kind == "add":
+                entry = _entry(line)
+                if entry is not None and key not in found:
+                    found[key] = entry
+                    order.append(key)
+            elif kind == "state" and key in found:
+                changes = {
+                    name: line[name] for name in ("state", "written", "reason", "seconds") if name in line
+                }
+                found[key] = replace(found[key], **changes, intent={})
+            elif kind == "intent" and key in found:
+                told = {name: str(line.get(name, "")) for name in ("temporary", "target", "digest")}
+                found[key] = replace(found[key], intent=told)
+            elif kind == "removed":
+                found.pop(key, None)
+            elif kind == "order":
+                wished = [k for k in line.get("ids", []) if k in found]
+                order = wished + [k for k in order if k not in wished]
+        return [found[key] for key in order if key in found]
+
+    def _lines(self) -> Iterator[dict[str, Any]]:
+        with suppress(OSError):
+            for raw in self.path.read_bytes().split(b"\n"):
+                with suppress(ValueError, RecursionError):  # the last line may be cut off
+                    line = json.loads(raw) if raw else None
+                    if isinstance(line, dict):
+                        yield line
+
+    # writing
+
+    def _append(self, *lines: dict[str, Any]) -> None:
+        make_folder(self.path.parent)
+        data = b"".join(json.dumps(line, ensure_ascii=False).encode() + b"\n" for line in lines)
+        try:
+            with self.path.open("ab") as stream:
+                fcntl.flock(stream, fcntl.LOCK_EX)
+                # what a crash left half written must not spoil what follows
+                if stream.tell() and not self._ends_whole():
+                    data = b"\n" + data
+                stream.write(data)
+                stream.flush()
+                os.fsync(stream.fileno())
+        except OSError as error:
+            raise WriteError(self.path, f"the queue cannot be kept ({error.strerror})") from error
+
+    def _ends_whole(self) -> bool:
+        with self.path.open("rb") as stream:
+            stream.seek(-1, os.SEEK_END)
+            return stream.read(1) == b"\n"
+
+    def add(self, wanted: list[tuple[tuple[Path, ...], Settings, str]], how: Destination) -> list[Entry]:
+        """Add files to be written: paths, settings and proof's name of each; raises WriteError."""
+        made = [
+            Entry(
+                uuid.uuid4().hex, tuple(str(path.absolute()) for path in paths), settings, how, proof, number
+            )
+            for number, (paths, settings, proof) in enumerate(wanted, 1)
+        ]
+        self._append(
+            *(
+                {
+                    "kind": "add", "id": one.id, "paths": list(one.paths), "settings": one.settings.as_dict(),
+                    "how": asdict(one.how), "proof": one.proof, "number": one.number, "added": time.time(),
+                }
+                for one in made
+            )
+        )  # fmt: skip
+        return made
+
+    def tell(self, entry: Entry, state: str, **more: Any) -> None:
+        """Note what became of an entry."""
+        self._append({"kind": "state", "id": entry.id, "state": state, **more})
+
+    def intend(self, entry: Entry, temporary: Path, target: Path) -> None:
+        """Note that a file which is whole on the disk is about to get its name."""
+        self._append(
+            {
+                "kind": "intent",
+                "id": entry.id,
+                "temporary": str(temporary),
+                "target": str(target),
+                "digest": digest(temporary),
+            }
+        )
+
+    def put_in_order(self, ids: list[str]) -> None:
+        """These first, in this order."""
+        self._append({"kind": "order", "ids": ids})
+
+    def remove(self, ids: list[str]) -> None:
+        """Take entries off the list; files that were written stay."""
+        self._append(*({"kind": "removed", "id": key} for key in ids))
+
+    def cancel(self, ids: list[str] | None = None) -> int:
+        """Do not write what waits (all of it, or these); returns how many."""
+        waiting = [e for e in self.entries() if e.state == WAITING and (ids is None or e.id in ids)]
+        self._append(*({"kind": "state", "id": e.id, "state": CANCELLED} for e in waiting))
+        return len(waiting)
+
+    def retry(self, ids: list[str] | None = None) -> int:
+        """Put what failed or was cancelled back into the queue."""
+        again = [e for e in self.entries() if e.state in (FAILED, CANCELLED) and (ids is None or e.id in ids)]
+        self._append(
+            *({"kind": "state", "id": e.id, "state": WAITING, "reason": "", "written": ""} for e in again)
+        )
+        return len(again)
+
+    # running
+
+    @contextmanager
+    def running(self) -> Iterator[bool]:
+        """Hold the queue: True inside when nobody else runs it."""
+        make_folder(self.path.parent)
+        with self.path.with_suffix(".lock").open("ab") as lock:
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except OSError:
+                yield False
+                return
+            yield True
+
+    def make_good(self) -> list[Entry]:
+        """After a crash: what was being written waits again, unless its file is whole; returns these. Call it while holding
+        the queue."""
+        told = []
+        for entry in self.entries():
+            if entry.state != RUNNING:
+                continue
+            told.append(entry)
+            path = _completed(entry)
+            if path is not None:
+                self.tell(entry, DONE, written=str(path))
+            else:
+                self.tell(entry, WAITING)
+        return told
+
+
+def _completed(entry: Entry) -> Path | None:
+    """The file of an entry whose name it was about to get, when it is whole; it gets its name where it had not."""
+    if not entry.intent:
+        return None
+    temporary, target, wanted = (
+        Path(entry.intent["temporary"]),
+        Path(entry.intent["target"]),
+        entry.intent["digest"],
+    )
+    with suppress(OSError):
+        if target.is_file() and digest(target) == wanted:
+            with suppress(OSError):
+                temporary.unlink()  # where the name was given by a link
+            return target
+    with suppress(OSError):
+        if temporary.is_file() and digest(temporary) == wanted:
+            finish_interrupted(temporary, target)
+            return target
+    return None
+
+
+def _entry(line: dict[str, Any]) -> Entry | None:
+    try:
+        return Entry(
+            str(line["id"]), tuple(str(p) for p in line["paths"]), Settings.from_dict(line["settings"]),
+            checked(line["how"]), str(line.get("proof", "")), int(line.get("number", 1)),
+        )  # fmt: skip
+    except (KeyError, TypeError, ValueError, SettingError):
+        return None

@@ -1,0 +1,1 @@
+"""Writing many files while editing goes on: the queue and its destinations."""

@@ -1,0 +1,259 @@
+"""Destinations in a dialog: the list, and what the chosen one writes."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from typing import Any
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from irvane.core.colour.spaces import SPACES
+from irvane.core.errors import IrvaneError, plain_text
+from irvane.core.finish.destination import (
+    EXISTING,
+    FORMATS,
+    METADATA,
+    Destination,
+    checked,
+    destinations,
+    remove_destination,
+    save_destination,
+)
+from irvane.core.finish.medium import MEDIA
+from irvane.core.finish.naming import WORDS, Named, file_name
+from irvane.desktop.session import Item
+
+
+class DestinationsDialog(QDialog):
+    """Choose, change, save and remove destinations.
+
+    Signals
+    -------
+    chosen(name) : this one is meant from now on.
+    """
+
+    chosen = Signal(str)
+
+    def __init__(self, now: str, items: list[Item], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Destinations")
+        self.resize(760, 520)
+        self._items = items
+        self.list = QListWidget()
+        self.list.setAccessibleName("Destinations")
+        self.list.setFixedWidth(170)
+        self.list.currentTextChanged.connect(self._show)
+        form = QFormLayout()
+        self.fields: dict[str, QWidget] = {}
+        self._add(form, "name", "Name", QLineEdit(), "What you call it.")
+        self._add(
+            form, "format", "Format", self._choice({k: v[0] for k, v in FORMATS.items()}), "The kind of file."
+        )
+        self._add(form, "depth", "Depth", QComboBox(), "Bits per colour.")
+        self._add(
+            form,
+            "compress",
+            "",
+            QCheckBox("smaller (deflate), TIFF only"),
+            "Loses nothing; takes longer to write.",
+        )
+        self._add(
+            form,
+            "space",
+            "Colour space",
+            self._choice({k: v.name for k, v in SPACES.items()}),
+            "Its profile is put inside.",
+        )
+        self._add(form, "quality", "Quality", self._number(1, 100, " %"), "Of JPEG, JPEG XL and AVIF.")
+        self._add(form, "size", "Size", QLineEdit(), "full, 2048 (longer side), 1920x1080, 50% or 30x20cm.")
+        self._add(
+            form,
+            "ppi",
+            "Resolution",
+            self._number(10, 4800, " ppi"),
+            "Noted in the file; paper sizes count with it.",
+        )
+        self._add(
+            form,
+            "medium",
+            "Sharpened for",
+            self._choice({k: v[0] for k, v in MEDIA.items()}),
+            "What the medium takes away.",
+        )
+        self._add(form, "metadata", "Metadata", self._choice(METADATA), "What of the frame's goes along.")
+        self._add(form, "author", "Author", QLineEdit(), "Written in place of the frame's.")
+        self._add(form, "rights", "Rights", QLineEdit(), "Copyright, in place of the frame's.")
+        words = "\n".join(f"{{{word}}}: {told}" for word, told in WORDS.items())
+        self._add(form, "pattern", "File name", QLineEdit(), f"Words in braces stand for:\n{words}")
+        self._add(form, "folder", "Folder", QLineEdit(), "Beside the frame, or a whole path.")
+        self._add(form, "existing", "If it exists", self._choice(EXISTING), "Originals are never replaced.")
+        self.told = QLabel()
+        self.told.setWordWrap(True)
+        self.told.setTextFormat(Qt.TextFormat.PlainText)
+        buttons = QHBoxLayout()
+        for label, help_, call in (
+            ("Save", "Under this name; another of it is replaced.", self._save),
+            ("Remove", "One's own; a shipped one of the name comes back.", self._remove),
+        ):
+            button = QPushButton(label)
+            button.setToolTip(help_)
+            button.clicked.connect(lambda _c=False, c=call: c())
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        use = QPushButton("Use this one")
+        use.setDefault(True)
+        use.clicked.connect(self._use)
+        buttons.addWidget(use)
+        right = QVBoxLayout()
+        right.addLayout(form)
+        right.addWidget(self.told, 1)
+        right.addLayout(buttons)
+        layout = QHBoxLayout(self)
+        layout.addWidget(self.list)
+        layout.addLayout(right, 1)
+        self._filling = False
+        self._fill(now)
+
+    def _add(self, form: QFormLayout, name: str, label: str, widget: QWidget, help_: str) -> None:
+        widget.setToolTip(help_)
+        widget.setAccessibleName(label or name)
+        self.fields[name] = widget
+        form.addRow(label, widget)
+        for signal in ("textEdited", "activated", "toggled", "valueChanged"):
+            if hasattr(widget, signal):
+                getattr(widget, signal).connect(lambda *_args: self._changed())
+                break
+
+    @staticmethod
+    def _choice(options: dict[str, str]) -> QComboBox:
+        box = QComboBox()
+        for key, words in options.items():
+            box.addItem(words, key)
+        return box
+
+    @staticmethod
+    def _number(low: int, high: int, unit: str) -> QSpinBox:
+        box = QSpinBox()
+        box.setRange(low, high)
+        box.setSuffix(unit)
+        return box
+
+    def _fill(self, now: str) -> None:
+        self.list.clear()
+        names = [one.name for one in destinations()]
+        self.list.addItems(names)
+        self.list.setCurrentRow(names.index(now) if now in names else 0)
+
+    def _show(self, name: str) -> None:
+        one = next((d for d in destinations() if d.name == name), None)
+        if one is None:
+            return
+        self._filling = True
+        for key, value in asdict(one).items():
+            widget = self.fields[key]
+            if key == "depth":
+                self._depths(one.format, one.depth)
+            elif isinstance(widget, QLineEdit):
+                widget.setText(str(value))
+            elif isinstance(widget, QComboBox):
+                widget.setCurrentIndex(widget.findData(value))
+            elif isinstance(widget, QCheckBox):
+                widget.setChecked(bool(value))
+            elif isinstance(widget, QSpinBox):
+                widget.setValue(round(value))
+        self._filling = False
+        self._preview()
+
+    def _depths(self, kind: str, depth: int) -> None:
+        box = self.fields["depth"]
+        assert isinstance(box, QComboBox)
+        box.clear()
+        for bits in FORMATS[kind][2]:
+            box.addItem({17: "half float", 32: "32 bit float"}.get(bits, f"{bits} bit"), bits)
+        box.setCurrentIndex(max(box.findData(depth), 0))
+
+    def values(self) -> dict[str, Any]:
+        """What the fields hold."""
+        found: dict[str, Any] = {}
+        for key, widget in self.fields.items():
+            if isinstance(widget, QLineEdit):
+                found[key] = widget.text()
+            elif isinstance(widget, QComboBox):
+                found[key] = widget.currentData()
+            elif isinstance(widget, QCheckBox):
+                found[key] = widget.isChecked()
+            elif isinstance(widget, QSpinBox):
+                found[key] = widget.value()
+        return found
+
+    def _changed(self) -> None:
+        if self._filling:
+            return
+        kind = self.fields["format"]
+        depth = self.fields["depth"]
+        assert isinstance(kind, QComboBox) and isinstance(depth, QComboBox)
+        if depth.findData(FORMATS[kind.currentData()][2][0]) < 0 or depth.count() != len(
+            FORMATS[kind.currentData()][2]
+        ):
+            self._depths(kind.currentData(), depth.currentData() or 16)
+        self._preview()
+
+    def _preview(self) -> None:
+        try:
+            one = checked(self.values())
+            names = [
+                file_name(one.pattern, Named(item.path, "", number, item.info, one.name), one.ending)
+                for number, item in enumerate(self._items[:3], 1)
+            ]
+        except IrvaneError as error:
+            self.told.setText(str(error))
+            return
+        examples = f" Names: {', '.join(names)}." if names else ""
+        self.told.setText(plain_text(f"{one.words()}.{examples}", 300))
+
+    def _made(self) -> Destination | None:
+        try:
+            return checked(self.values())
+        except IrvaneError as error:
+            self.told.setText(str(error))
+            return None
+
+    def _save(self) -> None:
+        one = self._made()
+        if one is None:
+            return
+        try:
+            save_destination(one)
+        except IrvaneError as error:
+            self.told.setText(str(error))
+            return
+        self._fill(one.name)
+
+    def _remove(self) -> None:
+        name = self.list.currentItem().text() if self.list.currentItem() else ""
+        remove_destination(name)
+        self._fill(name)
+
+    def _use(self) -> None:
+        one = self._made()
+        if one is None:
+            return
+        kept = next((d for d in destinations() if d.name == one.name), None)
+        if kept != one:
+            self._save()
+        self.chosen.emit(replace(one).name)
+        self.accept()

@@ -1,0 +1,106 @@
+"""The commands of the queue: putting proofs into it, showing it, choosing where they go."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QWidget
+
+from irvane.core.errors import IrvaneError
+from irvane.core.files.preferences import choose, preferences
+from irvane.core.finish.destination import Destination, destinations
+from irvane.desktop.line.shelf import Shelf
+from irvane.desktop.proofs import Proofs
+from irvane.desktop.queue.destinations import DestinationsDialog
+from irvane.desktop.queue.runner import QueueRunner
+from irvane.desktop.queue.window import QueueWindow
+from irvane.desktop.rail.rail import Rail
+from irvane.desktop.session import BARE, Item
+
+
+class Queueing(QObject):
+    """Puts what is selected into the queue.
+
+    Signals
+    -------
+    said(sentence), destination_changed(words)
+    """
+
+    said = Signal(str)
+    destination_changed = Signal(str)
+
+    def __init__(self, proofs: Proofs, rail: Rail, shelf: Shelf, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.proofs, self.rail, self._window = proofs, rail, parent
+        self.runner = QueueRunner(self)
+        self.runner.said.connect(self.said)
+        self.window: QueueWindow | None = None
+        self.dialog: DestinationsDialog | None = None
+        shelf.queue_it.connect(self.put)
+        shelf.choose_destination.connect(self.choose)
+        self.destination_changed.connect(shelf.show_destination)
+        shelf.show_destination(self.words())
+
+    def destination(self) -> Destination:
+        """The one that is meant."""
+        known = destinations()
+        return next((one for one in known if one.name == preferences().destination), known[0])
+
+    def greet(self) -> None:
+        """Say what an earlier run left."""
+        left = self.runner.left_over()
+        if left:
+            files = f"{left} file{'' if left == 1 else 's'}"
+            self.said.emit(f"The queue holds {files} still to be written: Ctrl+K shows it; Start goes on.")
+
+    def _selected(self) -> list[Item]:
+        session = self.proofs.session
+        numbers = self.rail.selected_items()
+        item = self.proofs.item()
+        if item is not None and item.number not in numbers:
+            numbers = [item.number]
+        return [session.items[n] for n in numbers if session.items[n].ready and not session.items[n].problem]
+
+    def put(self) -> None:
+        """The selected frames, each with its present proof, to the destination."""
+        items = self._selected()
+        if not items:
+            self.said.emit("There is nothing to write.")
+            return
+        chosen = self.proofs.item()
+        wanted = []
+        for item in items:
+            proof = self.proofs.number if item is chosen else item.sidecar.current
+            several = len(item.sidecar.proofs) > 1 or proof == BARE
+            wanted.append(
+                (item.source.paths, item.settings(proof), item.proof_name(proof) if several else "")
+            )
+        how = self.destination()
+        self.runner.add(wanted, how)
+        files = f"{len(wanted)} file{'' if len(wanted) == 1 else 's'}"
+        self.said.emit(f"{files} in the queue for “{how.name}” ({how.words()}). Ctrl+K shows it.")
+
+    def show(self) -> None:
+        """Show the queue."""
+        if self.window is None:
+            self.window = QueueWindow(self.runner, self._window)
+        self.window.refresh()
+        self.window.show()
+        self.window.raise_()
+
+    def choose(self) -> None:
+        """Choose or change destinations."""
+        self.dialog = DestinationsDialog(self.destination().name, self._selected(), self._window)
+        self.dialog.chosen.connect(self._chosen)
+        self.dialog.open()
+
+    def _chosen(self, name: str) -> None:
+        try:
+            choose(destination=name)
+        except IrvaneError as error:
+            self.said.emit(str(error))
+        self.destination_changed.emit(self.words())
+
+    def words(self) -> str:
+        """The destination in a line."""
+        how = self.destination()
+        return f"{how.name}: {how.words()}"

@@ -1,0 +1,208 @@
+"""The queue's part of the command line, and writing to a named destination."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from irvane.commands import (
+    DONE,
+    SOME_FAILED,
+    UsageError,
+    expand,
+    guarded,
+    read_settings,
+    say,
+    settings_options,
+)
+from irvane.core.errors import IrvaneError, SettingError
+from irvane.core.settings import Settings
+
+
+def add_parsers(commands: Any) -> None:
+    """The commands ``queue`` and ``destinations``."""
+    queue = commands.add_parser("queue", help="write many frames, one after the other; survives a crash")
+    steps = queue.add_subparsers(dest="step", required=True)
+    add = steps.add_parser("add", help="put frames into the queue")
+    add.add_argument("inputs", nargs="+", metavar="IN", type=Path)
+    to_options(add)
+    add.add_argument(
+        "--proofs",
+        action="store_true",
+        help="all proofs kept beside the frames, instead of settings given here",
+    )
+    settings_options(add)
+    shown = steps.add_parser("list", help="what waits, and what came of the rest")
+    shown.add_argument("--json", action="store_true")
+    steps.add_parser("run", help="write what waits")
+    for name, words in (
+        ("cancel", "do not write what waits"), ("retry", "put what failed or was cancelled back"), ("clear", "forget what is over"),
+    ):  # fmt: skip
+        step = steps.add_parser(name, help=words)
+        step.add_argument(
+            "ids",
+            nargs="*",
+            metavar="ID",
+            help="as `list --json` tells them, or their beginnings; all without",
+        )
+    kinds = commands.add_parser("destinations", help="named ways to write")
+    kinds.add_argument("--json", action="store_true")
+
+
+def to_options(parser: argparse.ArgumentParser) -> None:
+    """Where to, by name, and what of it is meant otherwise this time."""
+    parser.add_argument(
+        "--to", metavar="NAME", default=None, help="a destination (see `irvane destinations`)"
+    )
+    parser.add_argument(
+        "--into", metavar="DIR", type=Path, default=None, help="this folder instead of the destination's"
+    )
+
+
+def destination_of(args: argparse.Namespace) -> Any:
+    """The destination that the options name; the first there is without a name."""
+    from irvane.core.finish.destination import destinations, named
+
+    try:
+        how = named(args.to) if args.to is not None else destinations()[0]
+    except SettingError as error:
+        raise UsageError(str(error)) from error
+    return how if args.into is None else replace(how, folder=str(args.into.absolute()))
+
+
+def _add(args: argparse.Namespace) -> int:
+    from irvane.core.files.sidecar import load_sidecar
+    from irvane.core.finish.journal import Journal
+    from irvane.core.line.source import content_hash
+
+    how, settings = destination_of(args), read_settings(args, Settings())
+    inputs, failed = expand(args.inputs)
+    wanted: list[tuple[tuple[Path, ...], Settings, str]] = []
+    for path in inputs:
+
+        def one(path: Path = path) -> None:
+            key = content_hash(path)
+            sidecar = load_sidecar(path, key) if args.proofs else None
+            if sidecar is None:
+                wanted.append(((path,), settings, ""))
+                return
+            several = len(sidecar.proofs) > 1
+            wanted.extend(
+                ((path,), proof.settings, proof.name if several else "") for proof in sidecar.proofs
+            )
+
+        failed |= not guarded(path, one)
+    if wanted:
+        try:
+            Journal().add(wanted, how)
+        except IrvaneError as error:
+            say(error)
+            return SOME_FAILED
+        print(f"{len(wanted)} in the queue for “{how.name}” ({how.words()})")
+    return SOME_FAILED if failed else DONE
+
+
+def _list(args: argparse.Namespace) -> int:
+    from irvane.core.finish.journal import Journal
+
+    entries = Journal().entries()
+    if args.json:
+        told = [
+            {"id": e.id, "paths": list(e.paths), "proof": e.proof, "destination": e.how.name, "state": e.state,
+             "written": e.written or None, "reason": e.reason or None, "seconds": e.seconds or None}
+            for e in entries
+        ]  # fmt: skip
+        print(json.dumps(told, indent=1, ensure_ascii=False))
+        return DONE
+    for e in entries:
+        name = Path(e.paths[0]).name + (f" “{e.proof}”" if e.proof else "")
+        print(
+            f"{e.id[:8]}  {e.state:9}  {name} -> {e.how.name}{f'  {e.written or e.reason}' if e.written or e.reason else ''}"
+        )
+    if not entries:
+        print("The queue is empty.")
+    return DONE
+
+
+def _run(_args: argparse.Namespace) -> int:
+    from irvane.core.finish.journal import FAILED, Entry, Journal
+    from irvane.core.finish.queue import run_queue
+
+    terminal = sys.stderr.isatty()
+    journal = Journal()
+
+    def progress(share: float) -> bool:
+        if terminal:
+            print(f"\r{share:4.0%}", end="", file=sys.stderr, flush=True)
+        return True
+
+    def told(entry: Entry) -> None:
+        if terminal:
+            print("\r", end="", file=sys.stderr)
+        if entry.state == FAILED:
+            print(f"irvane: {entry.reason}", file=sys.stderr)
+        else:
+            print(f"{entry.paths[0]} -> {entry.written or entry.reason}")
+
+    try:
+        _, failed = run_queue(journal, told, progress)
+    except IrvaneError as error:
+        say(error)
+        return SOME_FAILED
+    return SOME_FAILED if failed else DONE
+
+
+def _chosen(ids: list[str]) -> list[str] | None:
+    from irvane.core.finish.journal import Journal
+
+    if not ids:
+        return None
+    found = [e.id for e in Journal().entries() if any(e.id.startswith(start) for start in ids)]
+    if not found:
+        raise UsageError(f"there is no entry {', '.join(ids)} in the queue")
+    return found
+
+
+def _change(args: argparse.Namespace) -> int:
+    from irvane.core.finish.journal import Journal
+
+    journal, ids = Journal(), _chosen(args.ids)
+    try:
+        if args.step == "clear":
+            over = [e.id for e in journal.entries() if e.over and (ids is None or e.id in ids)]
+            journal.remove(over)
+            print(f"{len(over)} forgotten")
+        else:
+            count = journal.cancel(ids) if args.step == "cancel" else journal.retry(ids)
+            print(f"{count} {'cancelled' if args.step == 'cancel' else 'put back'}")
+    except IrvaneError as error:
+        say(error)
+        return SOME_FAILED
+    return DONE
+
+
+def _queue(args: argparse.Namespace) -> int:
+    return {"add": _add, "list": _list, "run": _run}.get(args.step, _change)(args)
+
+
+def _destinations(args: argparse.Namespace) -> int:
+    from dataclasses import asdict
+
+    from irvane.core.finish.destination import destinations, destinations_folder
+
+    found = destinations()
+    if args.json:
+        print(json.dumps([asdict(one) for one in found], indent=1, ensure_ascii=False))
+        return DONE
+    for one in found:
+        print(f"{one.name}: {one.words()}, into {one.folder}, named {one.pattern}{one.ending}")
+    print(f"One's own are kept in {destinations_folder()}")
+    return DONE
+
+
+COMMANDS: dict[str, Callable[[argparse.Namespace], int]] = {"queue": _queue, "destinations": _destinations}

@@ -1,0 +1,243 @@
+"""Destinations: sizes, names, formats that other libraries read, metadata that is kept or left out, linear DNG."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+
+import cv2
+import exiv2
+import imagecodecs
+import numpy as np
+import OpenEXR
+import pytest
+import rawpy
+import shots
+import tifffile
+from PIL import Image, ImageCms
+from skimage.transform import resize as reference_resize
+
+from irvane.core.errors import SettingError, WriteError
+from irvane.core.files.info import FrameInfo
+from irvane.core.finish import destination as kinds
+from irvane.core.finish import job
+from irvane.core.finish.destination import (
+    SHIPPED,
+    Destination,
+    checked,
+    destinations,
+    named,
+    remove_destination,
+    save_destination,
+)
+from irvane.core.finish.medium import sharpen_for
+from irvane.core.finish.naming import Named, file_name, free_path
+from irvane.core.finish.size import Size, resized
+from irvane.core.line.bands import Output
+from irvane.core.line.source import FileSource
+from irvane.core.settings import Settings
+
+
+@pytest.fixture(scope="module")
+def developed(tmp_path_factory: pytest.TempPathFactory):  # type: ignore[no-untyped-def]
+    path = tmp_path_factory.mktemp("in") / "frame.dng"
+    shots.dng(path, shots.photograph("astronaut.png"), iso=800)
+    settings = Settings().with_values({"noise.method": "fast", "lens.aberration": "off"})
+    return FileSource(path), settings, job.make(FileSource(path), settings)
+
+
+def _written(developed, tmp_path: Path, how: Destination) -> Path:  # type: ignore[no-untyped-def]
+    source, settings, ready = developed
+    path = tmp_path / f"out{how.ending}"
+    job.run(source, settings, job.Target(path, how=checked(vars(how))), ready=ready)
+    return path
+
+
+@pytest.mark.parametrize(
+    ("text", "extent", "ppi", "expected"),
+    [("full", (400, 600), 300, (400, 600)), ("300", (400, 600), 300, (200, 300)), ("9000", (400, 600), 300, (400, 600)),
+     ("240x120", (400, 600), 300, (120, 180)), ("240x120", (600, 400), 300, (180, 120)), ("50%", (401, 601), 300, (200, 300)),
+     ("2.54x1.27cm", (400, 600), 100, (50, 75))],
+)  # fmt: skip
+def test_sizes(text: str, extent: tuple[int, int], ppi: int, expected: tuple[int, int]) -> None:
+    size = Size.parse(text)
+    assert size.of(extent, ppi) == expected
+    assert Size.parse(size.words()) == size
+
+
+@pytest.mark.parametrize("text", ["big", "0", "-3", "10x", "x", "12cm", "1x2x3", "nan", "1e9"])
+def test_sizes_that_are_none(text: str) -> None:
+    with pytest.raises(SettingError):
+        Size.parse(text)
+
+
+def test_resizing_in_bands_is_that_of_the_whole_and_near_a_known_one() -> None:
+    photo = shots.photograph("astronaut.png", reduced=False)[:500, :470]
+    after = (211, 163)
+    whole = np.concatenate(list(resized([photo], photo.shape[:2], after)))
+    bands = np.concatenate(
+        list(resized([photo[k : k + 64] for k in range(0, 500, 64)], photo.shape[:2], after))
+    )
+    assert whole.shape == (*after, 3)
+    np.testing.assert_allclose(bands, whole, atol=1e-6)
+    reference = reference_resize(photo, after, order=1, anti_aliasing=True)
+    assert np.abs(whole - reference)[4:-4, 4:-4].mean() < 0.02
+    flat = np.concatenate(list(resized([np.full((90, 120, 3), 0.37, np.float32)], (90, 120), (31, 40))))
+    np.testing.assert_allclose(flat, 0.37, atol=1e-6)
+
+
+def test_paper_is_sharpened_more_than_screens_and_edges_stay_in_bounds() -> None:
+    photo = np.clip(shots.photograph("astronaut.png"), 0, 1)
+    detail = [
+        float(np.abs(np.diff(sharpen_for(photo, m, 300, "srgb"), axis=1)).mean())
+        for m in ("none", "screen", "coated", "uncoated")
+    ]
+    assert detail == sorted(detail) and detail[0] < detail[1]
+    step = np.full((40, 40, 3), 0.2, np.float32)
+    step[:, 20:] = 0.7
+    sharp = sharpen_for(step, "uncoated", 300, "srgb")
+    assert sharp.max() < 0.75 and sharp.min() > 0.17
+
+
+def test_names_from_patterns() -> None:
+    info = FrameInfo(model="Body/A", iso=6400, taken=datetime(2026, 3, 4, 10, 20, 30))
+    one = Named(Path("/in/frame 1.dng"), "soft", 7, info, "web")
+    assert file_name("{date}_{name}-{proof}-{n:3}", one, ".jpg") == "2026-03-04_frame 1-soft-007.jpg"
+    assert file_name("{camera} {iso} {destination}", one, ".tif") == "Body-A 6400 web.tif"
+    for pattern in ("{nope}", "{name", "", "..."):
+        with pytest.raises(SettingError):
+            file_name(pattern, one, ".tif")
+
+
+def test_free_names(tmp_path: Path) -> None:
+    (tmp_path / "a.tif").touch()
+    assert free_path(tmp_path, "a.tif").name == "a-2.tif"
+    assert free_path(tmp_path, "a.tif", {tmp_path / "a-2.tif"}).name == "a-3.tif"
+
+
+def test_destinations_are_kept_changed_and_removed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(kinds, "destinations_folder", lambda: tmp_path)
+    assert [d.name for d in destinations()] == [d.name for d in SHIPPED]
+    save_destination(replace(SHIPPED[2], quality=70))
+    assert named("WEB").quality == 70 and len(destinations()) == len(SHIPPED)
+    (tmp_path / "broken.json").write_text("{")
+    assert named("web").quality == 70, "one that is broken does not take the others away"
+    remove_destination("web")
+    assert named("web") == SHIPPED[2]
+    for wrong in (
+        {"name": ""},
+        {"name": "x", "format": "gif"},
+        {"name": "x", "depth": 12},
+        {"name": "x", "size": "big"},
+        {"nope": 1},
+    ):
+        with pytest.raises(SettingError):
+            checked(wrong)
+
+
+@pytest.mark.parametrize("space", ["srgb", "p3", "adobe-rgb"])
+def test_png_and_small_tiff_are_read_by_others_with_equal_pixels(
+    developed, tmp_path: Path, space: str
+) -> None:  # type: ignore[no-untyped-def]
+    _, settings, ready = developed
+    expected = job.assemble(ready[0], settings, ready[1], Output(space), 16)
+    png = _written(
+        developed, tmp_path, Destination("x", "png", 16, space=space, author="A. Nobody", rights="kept")
+    )
+    np.testing.assert_array_equal(cv2.imread(str(png), cv2.IMREAD_UNCHANGED)[..., ::-1], expected)
+    np.testing.assert_array_equal(imagecodecs.png_decode(png.read_bytes()), expected)
+    image = Image.open(png)
+    assert ImageCms.ImageCmsProfile(
+        ImageCms.getOpenProfile(__import__("io").BytesIO(image.info["icc_profile"])).profile
+    )
+    assert round(image.info["dpi"][0]) == 300
+    data = exiv2.ImageFactory.open(str(png))
+    data.readMetadata()
+    assert data.exifData()["Exif.Image.Artist"].toString() == "A. Nobody"
+    tiff = _written(developed, tmp_path, Destination("y", "tiff", 16, True, space))
+    np.testing.assert_array_equal(tifffile.imread(tiff), expected)
+    np.testing.assert_array_equal(cv2.imread(str(tiff), cv2.IMREAD_UNCHANGED)[..., ::-1], expected)
+    assert tiff.stat().st_size < expected.nbytes
+    (tmp_path / "small").mkdir()
+    small = _written(developed, tmp_path / "small", Destination("z", "tiff", 32, True, space, size="100"))
+    assert max(tifffile.imread(small).shape) == 100
+
+
+def test_half_float_jxl_and_avif_hold_the_picture(developed, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    _, settings, ready = developed
+    linear = job.assemble(ready[0], settings, ready[1], Output("rec2020", True), 32)
+    exr = _written(developed, tmp_path, Destination("x", "exr", 17, space="rec2020"))
+    with OpenEXR.File(str(exr)) as file:
+        held = file.channels()["RGB"].pixels
+    assert held.dtype == np.float16
+    np.testing.assert_allclose(held.astype(np.float32), linear, rtol=2e-3, atol=1e-4)
+    shown = job.assemble(ready[0], settings, ready[1], Output("srgb"), 8).astype(float)
+    jxl = imagecodecs.jpegxl_decode(_written(developed, tmp_path, Destination("y", "jxl", 8)).read_bytes())
+    assert np.abs(jxl.astype(float) - shown).mean() < 4
+    avif = imagecodecs.avif_decode(_written(developed, tmp_path, Destination("z", "avif", 10)).read_bytes())
+    assert np.abs(avif.astype(float) / 1023 * 255 - shown).mean() < 5
+
+
+def test_places_and_serial_numbers_stay_at_home(tmp_path: Path) -> None:
+    path = tmp_path / "frame.dng"
+    shots.dng(path, shots.photograph())
+    image = exiv2.ImageFactory.open(str(path))
+    image.readMetadata()
+    data = image.exifData()
+    data["Exif.GPSInfo.GPSLatitudeRef"] = exiv2.AsciiValue("N")
+    data["Exif.Photo.BodySerialNumber"] = exiv2.AsciiValue("12345")
+    image.writeMetadata()
+    settings = Settings().with_values({"noise.amount": 0, "lens.aberration": "off"})
+    keys = {}
+    for what in ("all", "no-places", "none"):
+        out = tmp_path / f"{what}.jpg"
+        job.run(FileSource(path), settings, job.Target(out, how=Destination("x", "jpeg", 8, metadata=what)))
+        written = exiv2.ImageFactory.open(str(out))
+        written.readMetadata()
+        keys[what] = {str(one.key()) for one in written.exifData()}
+    assert {"Exif.GPSInfo.GPSLatitudeRef", "Exif.Photo.BodySerialNumber", "Exif.Photo.FNumber"} <= keys["all"]
+    assert "Exif.Photo.FNumber" in keys["no-places"]
+    assert not {k for k in keys["no-places"] if "GPS" in k or "Serial" in k}
+    assert "Exif.Photo.FNumber" not in keys["none"] and "Exif.Image.ImageDescription" not in keys["none"]
+
+
+def test_linear_dng_is_as_bright_and_coloured_as_its_raw_for_libraw(developed, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    source, _settings, _ready = developed
+    settings = Settings().with_values(
+        {"noise.amount": 0, "lens.aberration": "off", "sensor.highlights": "clip"}
+    )
+    path = tmp_path / "out.dng"
+    written = job.run(source, settings, job.Target(path, how=SHIPPED[3]))
+    assert "demosaicing" in " ".join(written.notes)
+
+    def rendered(file: Path) -> np.ndarray:
+        with rawpy.imread(str(file)) as raw:
+            return raw.postprocess(
+                gamma=(1, 1), no_auto_bright=True, output_bps=16, adjust_maximum_thr=0, use_camera_wb=True,
+            ).astype(np.float32)  # fmt: skip
+
+    one, two = rendered(source.path), rendered(path)
+    small = [cv2.resize(p[8:-8, 8:-8], (9, 6), interpolation=cv2.INTER_AREA) for p in (one, two)]
+    bright = small[0].min(axis=2) > 1200
+    off = np.log2(small[1][bright] / small[0][bright])
+    assert abs(off.mean()) < 0.02 and np.abs(off).mean() < 0.02
+    again = FileSource(path).load()
+    assert again.entry == "camera" and again.info.lens == source.info.lens
+    png = tmp_path / "p.png"
+    cv2.imwrite(str(png), np.full((60, 90, 3), 90, np.uint8))
+    with pytest.raises(WriteError, match="no camera light"):
+        job.run(FileSource(png), settings, job.Target(tmp_path / "no.dng", how=SHIPPED[3]))
+
+
+def test_lens_corrections_in_a_linear_dng_are_not_made_twice(developed, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    source, settings, _ = developed
+    path = tmp_path / "bent.dng"
+    bent = settings.with_values({"lens.straighten": 3.0, "lens.distortion": 4.0})
+    job.run(source, bent, job.Target(path, how=SHIPPED[3]))
+    again, context = job.make(FileSource(path), Settings())
+    from irvane.core.lens.corrections import corrections_of
+    from irvane.core.line.context import geometry_for
+
+    assert corrections_of(context.lens, Settings().lens).of_file
+    assert geometry_for(Settings(), context).identity and again.extent == again.plain.shape

@@ -1,0 +1,167 @@
+"""The queue: its journal survives a kill at any moment, and every file is written whole and once."""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import signal
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+import shots
+import tifffile
+
+from irvane.core.errors import Cancelled
+from irvane.core.finish import queue as queueing
+from irvane.core.finish.destination import Destination
+from irvane.core.finish.journal import CANCELLED, DONE, FAILED, SKIPPED, WAITING, Journal, digest
+from irvane.core.finish.queue import run_queue, target_of, write_entry
+from irvane.core.line.source import FileSource
+from irvane.core.settings import Settings
+
+PLAIN = Settings().with_values({"noise.amount": 0, "lens.aberration": "off", "sensor.demosaic": "linear"})
+TIFF = Destination("t", "tiff", 16)
+
+
+def _frames(folder: Path, count: int) -> list[Path]:
+    made = []
+    for k in range(count):
+        path = folder / f"frame-{k}.dng"
+        shots.dng(path, shots.photograph()[:120, :160], seed=k)
+        made.append(path)
+    return made
+
+
+def test_everything_is_written_once_and_failures_are_told(tmp_path: Path) -> None:
+    frames = _frames(tmp_path, 2)
+    (tmp_path / "bad.dng").write_bytes(b"junk")
+    journal = Journal(tmp_path / "queue.jsonl")
+    journal.add([((p,), PLAIN, "") for p in (frames[0], tmp_path / "bad.dng", frames[1])], TIFF)
+    assert run_queue(journal) == (2, 1)
+    states = [(e.state, Path(e.written).name, bool(e.reason)) for e in journal.entries()]
+    assert states == [(DONE, "frame-0.tif", False), (FAILED, "", True), (DONE, "frame-1.tif", False)]
+    assert run_queue(journal) == (0, 0)
+    assert sorted(p.name for p in (tmp_path / "developed").iterdir()) == ["frame-0.tif", "frame-1.tif"]
+    assert journal.retry() == 1 and journal.entries()[1].state == WAITING
+
+
+def test_order_cancelling_skipping_and_names(tmp_path: Path) -> None:
+    frames = _frames(tmp_path, 3)
+    journal = Journal(tmp_path / "queue.jsonl")
+    ids = [e.id for e in journal.add([((p,), PLAIN, "") for p in frames], replace(TIFF, existing="skip"))]
+    journal.put_in_order([ids[2], ids[0]])
+    assert [e.id for e in journal.entries()] == [ids[2], ids[0], ids[1]]
+    assert journal.cancel([ids[0]]) == 1
+    run_queue(journal)
+    assert {e.id: e.state for e in journal.entries()} == {ids[2]: DONE, ids[0]: CANCELLED, ids[1]: DONE}
+    journal.add([((frames[1],), PLAIN, "")], replace(TIFF, existing="skip"))
+    run_queue(journal)
+    assert journal.entries()[-1].state == SKIPPED
+    source = FileSource(frames[1])
+    assert target_of(source, TIFF, "", 1) == tmp_path / "developed" / "frame-1-2.tif"
+    assert target_of(source, TIFF, "soft", 1) == tmp_path / "developed" / "frame-1-soft.tif"
+    journal.remove([e.id for e in journal.entries() if e.over])
+    assert journal.entries() == []
+
+
+def test_a_cut_off_or_foreign_line_is_passed_over(tmp_path: Path) -> None:
+    frames = _frames(tmp_path, 1)
+    journal = Journal(tmp_path / "queue.jsonl")
+    journal.add([((frames[0],), PLAIN, "")], TIFF)
+    with journal.path.open("ab") as stream:
+        stream.write(b'{"kind": "state", "id": "' + b"x" * 40)
+    journal.add([((frames[0],), PLAIN, "two")], TIFF)
+    with journal.path.open("ab") as stream:
+        stream.write(b"\n[1, 2]\nnull\n{}\n")
+    assert [e.proof for e in journal.entries()] == ["", "two"]
+
+
+def test_a_file_whose_rename_was_interrupted_is_not_made_again(tmp_path: Path) -> None:
+    frames = _frames(tmp_path, 2)
+    journal = Journal(tmp_path / "queue.jsonl")
+    one, two = journal.add([((p,), PLAIN, "") for p in frames], TIFF)
+    folder = tmp_path / "developed"
+    folder.mkdir()
+    # the first was whole but had no name yet, the second had its name and nobody noted it
+    waiting, there = folder / ".part", folder / "frame-1.tif"
+    waiting.write_bytes(b"whole one")
+    there.write_bytes(b"whole two")
+    for entry, temporary, target in ((one, waiting, folder / "frame-0.tif"), (two, folder / ".gone", there)):
+        journal.tell(entry, "running")
+        told = {"kind": "intent", "id": entry.id, "temporary": str(temporary), "target": str(target),
+                "digest": digest(waiting if entry is one else there)}  # fmt: skip
+        with journal.path.open("a") as stream:
+            stream.write(json.dumps(told) + "\n")
+    with journal.running() as mine:
+        assert mine
+        journal.make_good()
+    assert [e.state for e in journal.entries()] == [DONE, DONE]
+    assert (folder / "frame-0.tif").read_bytes() == b"whole one" and not waiting.exists()
+
+
+def test_one_at_a_time_runs_the_queue(tmp_path: Path) -> None:
+    journal = Journal(tmp_path / "queue.jsonl")
+    with journal.running() as first, Journal(journal.path).running() as second:
+        assert first and not second
+
+
+def test_cancelled_work_waits_again_and_a_full_disk_is_one_failure(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    frames = _frames(tmp_path, 1)
+    journal = Journal(tmp_path / "queue.jsonl")
+    (entry,) = journal.add([((frames[0],), PLAIN, "")], TIFF)
+    with pytest.raises(Cancelled):
+        write_entry(journal, entry, lambda _share: False)
+    assert journal.entries()[0].state == WAITING
+
+    def full(*_given: object, **_more: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(queueing.job, "run", full)
+    made = write_entry(journal, entry)
+    assert made.state == FAILED and "No space left" in made.reason
+
+
+_CHILD = """
+import sys
+from pathlib import Path
+from irvane.core.finish.journal import Journal
+from irvane.core.finish.queue import run_queue
+run_queue(Journal(Path(sys.argv[1])), lambda entry: print(entry.state, flush=True))
+"""
+
+
+def test_kills_at_random_moments_leave_every_file_whole_and_once(tmp_path: Path) -> None:
+    """Thirty kills here; a thousand by ``scripts/kills.py``."""
+    frames = _frames(tmp_path, 6)
+    journal = Journal(tmp_path / "queue.jsonl")
+    journal.add([((p,), PLAIN, "") for p in frames], TIFF)
+    rng = random.Random(5)
+    environment = {**os.environ, "PYTHONPATH": os.pathsep.join(sys.path)}
+    for _ in range(30):
+        child = subprocess.Popen(
+            [sys.executable, "-c", _CHILD, str(journal.path)], env=environment, stdout=subprocess.DEVNULL
+        )
+        try:
+            child.wait(timeout=1.2 + 1.6 * rng.random())
+            break
+        except subprocess.TimeoutExpired:
+            child.send_signal(signal.SIGKILL)
+            child.wait()
+    run_queue(journal)
+    assert [e.state for e in journal.entries()] == [DONE] * len(frames)
+    written = [Path(e.written) for e in journal.entries()]
+    assert len(set(written)) == len(frames)
+    for path in written:
+        assert tifffile.imread(path).shape == (120, 160, 3)
+    whole = {
+        p for p in (tmp_path / "developed").iterdir() if p.suffix == ".tif" and not p.name.startswith(".")
+    }
+    assert whole == set(written), "nothing twice"
+    time.sleep(0)
