@@ -54,6 +54,20 @@ COMMANDS = (
         "Pictures that do not fit into memory are refused; where, is up to you.",
     ),
     Command("File", "quit", "Quit", "Ctrl+Q"),
+    Command(
+        "Frame",
+        "sheet",
+        "Contact sheet, or back to the bench",
+        "Shift+S",
+        "All frames at once: sort, filter, mark, choose.",
+    ),
+    Command("Frame", "keep", "Keep this frame and go on", "]"),
+    Command("Frame", "reject", "Reject this frame and go on", "[", "A mark in its sidecar; the file stays."),
+    Command("Frame", "unmark", "Take the mark away", "\\"),
+    *(
+        Command("Frame", f"stars_{n}", f"{n} star{'' if n == 1 else 's'}" if n else "No stars", f"Ctrl+{n}")
+        for n in range(6)
+    ),
     Command("Frame", "previous", "Previous frame", "W"),
     Command("Frame", "next", "Next frame", "S"),
     Command(

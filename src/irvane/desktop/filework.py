@@ -23,15 +23,13 @@ from irvane.core.files.sidecar import (
     set_aside,
     stranger,
 )
-from irvane.core.files.thumbnails import preview
+from irvane.core.files.thumb_store import ThumbStore
 from irvane.core.line.jobs import Worker
 from irvane.core.line.source import FileSource, Source
 from irvane.core.settings import Settings
 
 log = logging.getLogger("irvane")
 
-#: Longest side of previews kept for rail and bench.
-PREVIEW_SIDE = 1280
 #: Seconds after which settings that could not be saved are tried again.
 _AGAIN = 15
 
@@ -60,6 +58,7 @@ class FileWork(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self._worker = Worker("files", unexpected, nice=4)
+        self._thumbs = ThumbStore()
         #: By item: what is on disk as far as is known here, and what could not be saved.
         self._saved: dict[int, Sidecar] = {}
         self._unsaved: dict[int, tuple[Source, Sidecar]] = {}
@@ -88,7 +87,7 @@ class FileWork(QObject):
             key = source.key
             sidecar, locked = self._sidecar(number, source, key)
             info = read_info(source.paths[0])
-            shown = preview(source.paths[0], PREVIEW_SIDE) if isinstance(source, FileSource) else None
+            shown = self._thumbs.get(source.paths[0], key) if isinstance(source, FileSource) else None
             return info, shown, sidecar, locked
 
         self._worker.submit(

@@ -56,8 +56,14 @@ class Opening(QObject):
             self._chose_first = True
             self.rail.choose(items[0].number)
 
+    def look_at(self, numbers: list[int]) -> None:
+        """Read these before the others."""
+        self._read(set(numbers))
+
     def _read_visible(self) -> None:
-        seen = set(self.rail.visible_items())
+        self._read(set(self.rail.visible_items()))
+
+    def _read(self, seen: set[int]) -> None:
         for number in sorted(self._waiting, key=lambda n: n not in seen):
             item = self.session.items.get(number)
             if item is not None and (number not in self._asked or number in seen):

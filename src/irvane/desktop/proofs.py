@@ -47,6 +47,11 @@ class Proofs(QObject):
         """The item of the chosen pane."""
         return self.bench.item(self.bench.chosen)
 
+    def bracket(self) -> tuple[int, ...]:
+        """The bracket that the chosen frame belongs to."""
+        item = self.item()
+        return item.bracket if item is not None else ()
+
     @property
     def number(self) -> int:
         """The proof of the chosen pane."""

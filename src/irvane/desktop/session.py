@@ -221,6 +221,15 @@ class Session(QObject):
         elif item.ready and after != item.sidecar:
             self.undo.push(_Change(self, item, after, text, gesture))
 
+    def mark(self, numbers: list[int], mark: str | None = None, stars: int | None = None) -> None:
+        """Mark frames (KEEP, REJECT or ""), or give them stars; in one undoable step. None leaves what there is."""
+        self.undo.beginMacro("marks" if mark is not None else "stars")
+        for number in numbers:
+            item = self.items[number]
+            changes = {k: v for k, v in (("mark", mark), ("stars", stars)) if v is not None}
+            self._do(item, replace(item.sidecar, **changes), "marks")
+        self.undo.endMacro()
+
     def edit(self, number: int, proof: int, values: dict[str, object]) -> None:
         """Change settings of a proof.
 

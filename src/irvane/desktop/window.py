@@ -45,6 +45,7 @@ from irvane.desktop.rail.rail import Rail
 from irvane.desktop.reporting import Reporting
 from irvane.desktop.service import RenderService
 from irvane.desktop.session import BARE, Session
+from irvane.desktop.sheet.sheeting import Sheeting
 from irvane.desktop.throttle import FRAME, Throttle
 from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.writer import Writing
@@ -85,7 +86,8 @@ class Window(QMainWindow):
         self.reporting = Reporting(self.service, self.bench, self.strip, self)
         self.framing = Framing(self.proofs, self.bench, self.service, self)
         self.lenses = Lenses(self.proofs, self.service, self.framing, self)
-        self.queueing = Queueing(self.proofs, self.rail, self.shelf, self)
+        self.sheeting = Sheeting(self.session, self.rail, self.bench, self.opening, self)
+        self.queueing = Queueing(self.proofs, self.sheeting, self.shelf, self)
         self.writing = Writing(self.service, self.proofs, self.strip, self)
         parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
         self.appearance = Appearance(self, self.bench, parts)
@@ -115,6 +117,7 @@ class Window(QMainWindow):
         upper.addWidget(self.rail)
         upper.addWidget(self.bench, 1)
         column.addWidget(self.path)
+        upper.addWidget(self.sheeting.sheet, 1)
         column.addLayout(upper, 1)
         column.addWidget(self.framing.strip)
         column.addWidget(self.decide)
@@ -189,9 +192,8 @@ class Window(QMainWindow):
             "close_item": self.close_item,
             "largest": lambda: self.say(ask_largest(self)),
             "quit": self.close,
-            "previous": lambda: self.rail.step(-1),
-            "next": lambda: self.rail.step(1),
-            "merge": lambda: self.opening.merge(self._bracket()),
+            **self.sheeting.targets(),
+            "merge": lambda: self.opening.merge(proofs.bracket()),
             "undo": self.session.undo.undo,
             "redo": self.session.undo.redo,
             "previous_proof": lambda: proofs.step_proof(-1),
@@ -284,11 +286,6 @@ class Window(QMainWindow):
     def _demo_ready(self, folder: Path) -> None:
         self.path.show()
         self.opening.open([folder])
-
-    def _bracket(self) -> tuple[int, ...]:
-        """The bracket that the chosen frame belongs to."""
-        item = self.proofs.item()
-        return item.bracket if item is not None else ()
 
     # proofs
 

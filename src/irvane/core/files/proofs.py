@@ -9,6 +9,9 @@ from irvane.core.settings import Settings
 
 #: Identity of the proof that every frame starts with, the same in every window.
 FIRST = "first"
+#: Marks of a frame.
+KEEP, REJECT = "keep", "reject"
+MOST_STARS = 5
 
 
 def new_id() -> str:
@@ -44,11 +47,14 @@ class Sidecar:
     Attributes
     ----------
     members : file names of a merge's frames; empty for a frame.
+    mark : KEEP, REJECT or nothing. stars : 0 to 5.
     """
 
     proofs: tuple[Proof, ...] = (Proof("Proof 1", id=FIRST),)
     current: int = 0
     members: tuple[str, ...] = ()
+    mark: str = ""
+    stars: int = 0
 
     def proof(self, id: str) -> Proof | None:
         """The proof with an identity."""
@@ -83,4 +89,7 @@ def merged(base: Sidecar, ours: Sidecar, theirs: Sidecar) -> tuple[Sidecar, list
         kept = list(ours.proofs)
     current = ours.proofs[min(ours.current, len(ours.proofs) - 1)].id
     place = next((k for k, p in enumerate(kept) if p.id == current), 0)
-    return replace(ours, proofs=tuple(kept), current=place), conflicts
+    # of a mark that was changed on both sides ours holds
+    mark = theirs.mark if ours.mark == base.mark else ours.mark
+    stars = theirs.stars if ours.stars == base.stars else ours.stars
+    return replace(ours, proofs=tuple(kept), current=place, mark=mark, stars=stars), conflicts

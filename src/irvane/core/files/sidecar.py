@@ -23,7 +23,7 @@ import platformdirs
 from irvane import __version__
 from irvane.core.errors import ReadError, SettingError, WriteError, plain_text
 from irvane.core.files.atomic import atomic_file, make_folder, write_reason
-from irvane.core.files.proofs import FIRST, Proof, Sidecar, merged
+from irvane.core.files.proofs import FIRST, KEEP, MOST_STARS, REJECT, Proof, Sidecar, merged
 from irvane.core.settings import Settings
 
 FORMAT = "irvane-proofs"
@@ -97,6 +97,8 @@ def _to_json(sidecar: Sidecar, frame: Path, key: str) -> dict[str, Any]:
         "content": key,
         "members": list(sidecar.members),
         "current": sidecar.current,
+        **({"mark": sidecar.mark} if sidecar.mark else {}),
+        **({"stars": sidecar.stars} if sidecar.stars else {}),
         "proofs": [
             {"id": proof.id, "revision": proof.revision, "name": proof.name, "settings": proof.settings.as_dict()}
             | ({"note": proof.note} if proof.note else {})
@@ -135,13 +137,15 @@ def _from_json(data: Any, path: Path) -> Sidecar:
         )  # fmt: skip
         current = int(data.get("current", 0))
         members = tuple(str(m) for m in data.get("members", []))
+        mark = data.get("mark") if data.get("mark") in (KEEP, REJECT) else ""
+        stars = min(max(int(data.get("stars", 0)), 0), MOST_STARS)
     except SettingError as error:
         raise ReadError(path, f"it is damaged: {str(error).rstrip('.')}") from error
     except (KeyError, TypeError, ValueError, AttributeError, OverflowError, RecursionError) as error:
         raise ReadError(path, "it is damaged") from error
     if not proofs or len({proof.id for proof in proofs}) < len(proofs):
         raise ReadError(path, "it holds no proof" if not proofs else "it is damaged: two proofs are one")
-    return Sidecar(proofs, min(max(current, 0), len(proofs) - 1), members)
+    return Sidecar(proofs, min(max(current, 0), len(proofs) - 1), members, str(mark), stars)
 
 
 class NewerSidecarError(ReadError):

@@ -13,8 +13,8 @@ from irvane.desktop.proofs import Proofs
 from irvane.desktop.queue.destinations import DestinationsDialog
 from irvane.desktop.queue.runner import QueueRunner
 from irvane.desktop.queue.window import QueueWindow
-from irvane.desktop.rail.rail import Rail
 from irvane.desktop.session import BARE, Item
+from irvane.desktop.sheet.sheeting import Sheeting
 
 
 class Queueing(QObject):
@@ -28,9 +28,9 @@ class Queueing(QObject):
     said = Signal(str)
     destination_changed = Signal(str)
 
-    def __init__(self, proofs: Proofs, rail: Rail, shelf: Shelf, parent: QWidget) -> None:
+    def __init__(self, proofs: Proofs, sheeting: Sheeting, shelf: Shelf, parent: QWidget) -> None:
         super().__init__(parent)
-        self.proofs, self.rail, self._window = proofs, rail, parent
+        self.proofs, self.sheeting, self._window = proofs, sheeting, parent
         self.runner = QueueRunner(self)
         self.runner.said.connect(self.said)
         self.window: QueueWindow | None = None
@@ -54,9 +54,9 @@ class Queueing(QObject):
 
     def _selected(self) -> list[Item]:
         session = self.proofs.session
-        numbers = self.rail.selected_items()
+        numbers = self.sheeting.selected_items()
         item = self.proofs.item()
-        if item is not None and item.number not in numbers:
+        if item is not None and item.number not in numbers and not self.sheeting.on:
             numbers = [item.number]
         return [session.items[n] for n in numbers if session.items[n].ready and not session.items[n].problem]
 

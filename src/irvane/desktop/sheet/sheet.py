@@ -1,0 +1,338 @@
+"""The contact sheet: a grid of all open frames with their data and marks, sorted and filtered."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import (
+    QAbstractListModel,
+    QModelIndex,
+    QObject,
+    QRect,
+    QSize,
+    QSortFilterProxyModel,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QImage, QKeyEvent, QPainter, QPen
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListView,
+    QPushButton,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from irvane.core.files.info import exposure_text
+from irvane.core.files.proofs import KEEP, REJECT
+from irvane.desktop import theme
+from irvane.desktop.bench.content import image_of
+from irvane.desktop.plain import tip
+from irvane.desktop.session import Item, Session
+
+_CELL = QSize(206, 196)
+_ROOM = QSize(190, 130)
+#: Scaled pictures that are kept.
+_KEPT = 1200
+SORTS = {
+    "time": lambda item: (item.info.taken.isoformat() if item.info.taken else "~", item.source.name),
+    "name": lambda item: item.source.name.casefold(),
+    "ISO": lambda item: (item.info.iso or 0.0, item.source.name),
+    "focal length": lambda item: (item.info.focal or 0.0, item.source.name),
+    "exposure": lambda item: (item.info.exposure_value or 0.0, item.source.name),
+    "stars": lambda item: (-item.sidecar.stars, item.source.name),
+}
+SHOWN = {
+    "all": lambda item: True,
+    "not rejected": lambda item: item.sidecar.mark != REJECT,
+    "kept": lambda item: item.sidecar.mark == KEEP,
+    "rejected": lambda item: item.sidecar.mark == REJECT,
+    "without a mark": lambda item: not item.sidecar.mark and not item.sidecar.stars,
+    "brackets": lambda item: bool(item.bracket),
+    **{f"{n} stars and more": (lambda item, n=n: item.sidecar.stars >= n) for n in range(1, 6)},
+}  # fmt: skip
+
+
+class _Frames(QAbstractListModel):
+    """The frames of the session, in the order they were opened."""
+
+    def __init__(self, session: Session, parent: QObject) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.numbers: list[int] = []
+        self._places: dict[int, int] = {}
+        self._pictures: dict[int, tuple[int, QImage]] = {}
+        session.rows_changed.connect(self.rebuild)
+        session.item_changed.connect(self._changed)
+
+    def rebuild(self) -> None:
+        self.beginResetModel()
+        self.numbers = list(self.session.order)
+        self._places = {number: place for place, number in enumerate(self.numbers)}
+        self.endResetModel()
+
+    def _changed(self, number: int) -> None:
+        place = self._places.get(number)
+        if place is not None:
+            self.dataChanged.emit(self.index(place), self.index(place))
+
+    def item(self, place: int) -> Item | None:
+        return self.session.items.get(self.numbers[place])
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: N802
+        return 0 if parent.isValid() else len(self.numbers)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        item = self.item(index.row())
+        if item is None:
+            return None
+        if role == Qt.ItemDataRole.UserRole:
+            return item.number
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return f"{item.source.name}, {exposure_text(item.info)}, {mark_words(item)}".rstrip(", ")
+        if role == Qt.ItemDataRole.ToolTipRole:
+            size = item.path.stat().st_size / 1e6 if item.path.exists() else 0.0
+            taken = f"{item.info.taken:%Y-%m-%d %H:%M:%S}" if item.info.taken else ""
+            lines = (
+                f"{item.source.name}, {size:.1f} MB", exposure_text(item.info), f"{item.info.make} {item.info.model}".strip(),
+                item.info.lens, f"{item.info.focal:g} mm" if item.info.focal else "", taken, item.problem, item.diagnosis,
+            )  # fmt: skip
+            return tip("\n".join(line for line in lines if line))
+        return None
+
+    def picture(self, item: Item, room: QSize) -> QImage | None:
+        """Its preview as large as the room allows."""
+        if item.preview is None:
+            return None
+        kept = self._pictures.get(item.number)
+        if kept is None or kept[0] != id(item.preview):
+            scaled = image_of(item.preview.small).scaled(
+                room, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+            )
+            while len(self._pictures) >= _KEPT:
+                self._pictures.pop(next(iter(self._pictures)))
+            kept = (id(item.preview), scaled)
+            self._pictures[item.number] = kept
+        return kept[1]
+
+
+def mark_words(item: Item) -> str:
+    """``keep, 3 stars``."""
+    stars = item.sidecar.stars
+    told = f"{stars} star{'' if stars == 1 else 's'}" if stars else ""
+    return ", ".join(part for part in (item.sidecar.mark, told) if part)
+
+
+class _Sorted(QSortFilterProxyModel):
+    """Sorted and filtered."""
+
+    def __init__(self, frames: _Frames, parent: QObject) -> None:
+        super().__init__(parent)
+        self.frames = frames
+        self.by, self.shown, self.text = "time", "all", ""
+        self.setSourceModel(frames)
+        self.setDynamicSortFilter(True)
+        self.sort(0)
+
+    def lessThan(self, left: QModelIndex, right: QModelIndex) -> bool:  # noqa: N802
+        one, two = self.frames.item(left.row()), self.frames.item(right.row())
+        return one is not None and two is not None and SORTS[self.by](one) < SORTS[self.by](two)
+
+    def filterAcceptsRow(self, row: int, _parent: QModelIndex) -> bool:  # noqa: N802
+        item = self.frames.item(row)
+        if item is None or not SHOWN[self.shown](item):
+            return False
+        told = f"{item.source.name} {item.info.make} {item.info.model} {item.info.lens} {item.info.iso or ''}".casefold()
+        return all(part in told for part in self.text.casefold().split())
+
+
+class _Delegate(QStyledItemDelegate):
+    """Paints a frame: picture, name, data, marks."""
+
+    def __init__(self, frames: _Frames) -> None:
+        super().__init__(frames)
+        self.frames = frames
+
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:  # noqa: N802
+        return _CELL
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        item = self.frames.session.items.get(index.data(Qt.ItemDataRole.UserRole))
+        if item is None:
+            return
+        rect = QRect(option.rect).adjusted(4, 4, -4, -4)
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        painter.fillRect(rect, theme.RAISED if chosen else theme.PANEL)
+        if chosen:
+            painter.setPen(QPen(theme.ACCENT, 1))
+            painter.drawRect(rect.adjusted(0, 0, -1, -1))
+        room = QRect(rect.left() + 4, rect.top() + 4, rect.width() - 8, _ROOM.height())
+        ratio = painter.device().devicePixelRatioF()
+        picture = self.frames.picture(item, room.size() * ratio)
+        rejected = item.sidecar.mark == REJECT
+        if picture is not None:
+            size = picture.size() / ratio
+            painter.setOpacity(0.35 if rejected else 1.0)
+            painter.drawImage(
+                QRect(room.left() + (room.width() - size.width()) // 2, room.top() + (room.height() - size.height()) // 2,
+                      size.width(), size.height()), picture,
+            )  # fmt: skip
+            painter.setOpacity(1.0)
+        else:
+            painter.fillRect(room, theme.WELL)
+            painter.setPen(theme.WARNING if item.problem else theme.MUTED)
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "cannot be read" if item.problem else "…")
+        if item.bracket:
+            painter.fillRect(QRect(rect.left(), rect.top(), 3, rect.height()), theme.ACCENT_DEEP)
+        self._words(painter, rect, item, rejected)
+
+    def _words(self, painter: QPainter, rect: QRect, item: Item, rejected: bool) -> None:
+        line = QRect(rect.left() + 6, rect.top() + _ROOM.height() + 8, rect.width() - 12, 15)
+        painter.setFont(theme.font(11))
+        painter.setPen(theme.MUTED if rejected else theme.TEXT)
+        name = painter.fontMetrics().elidedText(item.source.name, Qt.TextElideMode.ElideMiddle, line.width())
+        painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, name)
+        painter.setFont(theme.font(10))
+        painter.setPen(theme.MUTED)
+        line.translate(0, 15)
+        told = exposure_text(item.info)
+        if item.offset is not None:
+            told += f" · {item.offset:+g} EV".replace("-", "−")
+        painter.drawText(line, Qt.AlignmentFlag.AlignVCenter,
+                         painter.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, line.width()))  # fmt: skip
+        line.translate(0, 15)
+        marks = " ".join(part for part in (item.sidecar.mark, "●" * item.sidecar.stars) if part)
+        painter.setPen(theme.WARNING if rejected else theme.ACCENT)
+        painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, marks)
+
+
+class Sheet(QWidget):
+    """The surface.
+
+    Signals
+    -------
+    opened(number) : show this frame on the bench. marked(numbers, mark, stars) : marks were asked for.
+    seen : other frames came into sight.
+    """
+
+    opened = Signal(int)
+    seen = Signal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.frames = _Frames(session, self)
+        self.sorted = _Sorted(self.frames, self)
+        self.list = QListView()
+        self.list.setModel(self.sorted)
+        self.list.setViewMode(QListView.ViewMode.IconMode)
+        self.list.setResizeMode(QListView.ResizeMode.Adjust)
+        self.list.setMovement(QListView.Movement.Static)
+        self.list.setUniformItemSizes(True)
+        self.list.setLayoutMode(QListView.LayoutMode.Batched)
+        self.list.setBatchSize(400)
+        self.list.setGridSize(_CELL)
+        self.list.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
+        self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.list.setItemDelegate(_Delegate(self.frames))
+        self.list.setAccessibleName("Contact sheet")
+        self.list.setFrameShape(QListView.Shape.NoFrame)
+        self.list.setStyleSheet(f"QListView {{ background: {theme.SURROUNDS[1].name()}; }}")
+        self.list.doubleClicked.connect(lambda index: self.opened.emit(index.data(Qt.ItemDataRole.UserRole)))
+        self.list.verticalScrollBar().valueChanged.connect(lambda _v: self.seen.emit())
+        self.list.selectionModel().selectionChanged.connect(lambda *_: self._tell())
+        self.sort = self._choice("Sort by", list(SORTS), self._resort)
+        self.filter = self._choice("Show", list(SHOWN), self._refilter)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Name, camera, lens, ISO")
+        self.search.setClearButtonEnabled(True)
+        self.search.setAccessibleName("Search")
+        self.search.textChanged.connect(lambda _t: self._refilter())
+        self.told = QLabel()
+        row = QHBoxLayout()
+        row.setContentsMargins(8, 4, 8, 4)
+        for words, widget in (("Sort by", self.sort), ("Show", self.filter)):
+            row.addWidget(QLabel(words))
+            row.addWidget(widget)
+        row.addWidget(self.search)
+        row.addWidget(self.told, 1)
+        back = QPushButton("Back to the bench")
+        back.setToolTip("The chosen frame on the bench (Return, Shift+S).")
+        back.clicked.connect(self._open)
+        row.addWidget(back)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(row)
+        layout.addWidget(self.list, 1)
+        session.rows_changed.connect(self._tell)
+        session.item_changed.connect(lambda _n: self._tell())
+        self._tell()
+
+    @staticmethod
+    def _choice(name: str, options: list[str], call) -> QComboBox:  # type: ignore[no-untyped-def]
+        box = QComboBox()
+        box.addItems(options)
+        box.setAccessibleName(name)
+        box.activated.connect(lambda _index: call())
+        return box
+
+    def _resort(self) -> None:
+        self.sorted.by = self.sort.currentText()
+        self.sorted.invalidate()
+
+    def _refilter(self) -> None:
+        self.sorted.shown, self.sorted.text = self.filter.currentText(), self.search.text()
+        self.sorted.invalidate()
+        self._tell()
+
+    def _tell(self) -> None:
+        chosen, shown, count = len(self.selected()), self.sorted.rowCount(), self.frames.rowCount()
+        words = (
+            f"{shown} of {count} frames" if shown != count else f"{count} frame{'' if count == 1 else 's'}"
+        )
+        self.told.setText(f"{words}, {chosen} selected" if chosen else words)
+
+    def selected(self) -> list[int]:
+        """Items that are selected, in their order."""
+        rows = sorted(index.row() for index in self.list.selectionModel().selectedIndexes())
+        return [int(self.sorted.index(row, 0).data(Qt.ItemDataRole.UserRole)) for row in rows]
+
+    def choose(self, number: int) -> None:
+        """Select an item."""
+        for row in range(self.sorted.rowCount()):
+            index = self.sorted.index(row, 0)
+            if index.data(Qt.ItemDataRole.UserRole) == number:
+                self.list.setCurrentIndex(index)
+                self.list.scrollTo(index)
+                return
+
+    def step(self, direction: int) -> None:
+        """The next or previous frame."""
+        row = self.list.currentIndex().row() + direction
+        if 0 <= row < self.sorted.rowCount():
+            self.list.setCurrentIndex(self.sorted.index(row, 0))
+
+    def visible_items(self) -> list[int]:
+        """Items that can be seen now."""
+        view = self.list.viewport().rect()
+        first = self.list.indexAt(view.topLeft() + QRect(0, 0, 20, 20).center())
+        per_row = max(1, view.width() // _CELL.width())
+        rows = view.height() // _CELL.height() + 2
+        start = max(first.row(), 0)
+        stop = min(start + rows * per_row, self.sorted.rowCount())
+        return [int(self.sorted.index(row, 0).data(Qt.ItemDataRole.UserRole)) for row in range(start, stop)]
+
+    def _open(self) -> None:
+        index = self.list.currentIndex()
+        self.opened.emit(int(index.data(Qt.ItemDataRole.UserRole)) if index.isValid() else -1)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
+            self._open()
+            return
+        super().keyPressEvent(event)

@@ -1,0 +1,88 @@
+"""The commands of the contact sheet: showing it, going from frame to frame, marks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QWidget
+
+from irvane.core.files.proofs import KEEP, REJECT
+from irvane.desktop.bench.bench import Bench
+from irvane.desktop.opening import Opening
+from irvane.desktop.rail.rail import Rail
+from irvane.desktop.session import Session
+from irvane.desktop.sheet.sheet import Sheet
+
+
+class Sheeting(QObject):
+    """Frames chosen in the rail or on the sheet, whichever is seen.
+
+    Signals
+    -------
+    shown(on) : the sheet took the bench's place, or gave it back.
+    """
+
+    shown = Signal(bool)
+
+    def __init__(self, session: Session, rail: Rail, bench: Bench, opening: Opening, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session, self.rail, self.bench, self.opening = session, rail, bench, opening
+        self.sheet = Sheet(session)
+        self.sheet.hide()
+        self.sheet.opened.connect(self._open)
+        self.sheet.seen.connect(lambda: opening.look_at(self.sheet.visible_items()))
+
+    @property
+    def on(self) -> bool:
+        """Is the sheet seen?"""
+        return not self.sheet.isHidden()
+
+    def targets(self) -> dict[str, Callable[[], object]]:
+        """What the commands do."""
+        stars = {f"stars_{n}": (lambda n=n: self._mark(stars=n)) for n in range(6)}
+        return {
+            "sheet": self.toggle, "previous": lambda: self.step(-1), "next": lambda: self.step(1),
+            "keep": lambda: self._mark(KEEP), "reject": lambda: self._mark(REJECT), "unmark": lambda: self._mark(""), **stars,
+        }  # fmt: skip
+
+    def toggle(self) -> None:
+        """The sheet in the place of the bench, or the bench again."""
+        on = not self.on
+        item = self.bench.item(self.bench.chosen)
+        self.sheet.setVisible(on)
+        self.bench.setVisible(not on)
+        self.rail.setVisible(not on)
+        if on:
+            if item is not None:
+                self.sheet.choose(item.number)
+            self.sheet.list.setFocus()
+            self.opening.look_at(self.sheet.visible_items())
+        else:
+            self.bench.view_of(self.bench.chosen).setFocus()
+        self.shown.emit(on)
+
+    def _open(self, number: int) -> None:
+        if self.on:
+            self.toggle()
+        if number in self.session.items:
+            self.rail.choose(number)
+
+    def step(self, direction: int) -> None:
+        """The next or previous frame."""
+        (self.sheet if self.on else self.rail).step(direction)
+
+    def selected_items(self) -> list[int]:
+        """Items that are selected where one looks."""
+        return self.sheet.selected() if self.on else self.rail.selected_items()
+
+    def _mark(self, mark: str | None = None, stars: int | None = None) -> None:
+        """Mark what is selected on the sheet, or the chosen pane's frame; after keep and reject of one the next is shown."""
+        item = self.bench.item(self.bench.chosen)
+        numbers = self.sheet.selected() if self.on else ([item.number] if item is not None else [])
+        numbers = [n for n in numbers if self.session.items[n].ready]
+        if not numbers:
+            return
+        self.session.mark(numbers, mark, stars)
+        if mark and len(numbers) == 1:
+            self.step(1)
