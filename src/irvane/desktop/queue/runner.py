@@ -87,7 +87,10 @@ class QueueRunner(QObject):
         self._over()
 
     def _go_on(self) -> None:
-        if self.paused or self.now is not None:
+        if self.now is not None:
+            return
+        if self.paused:
+            self._over()
             return
         entry = next_waiting(self.journal)
         if entry is None:
@@ -137,7 +140,7 @@ class QueueRunner(QObject):
         self.journal.retry(ids)
         self.changed.emit()
         if not self.paused:
-            self._go_on()
+            self.start()
 
     def move(self, ids: list[str], by: int) -> None:
         """Move entries up (−1), down (+1), or to the front (0)."""

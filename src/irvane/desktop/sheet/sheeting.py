@@ -50,9 +50,13 @@ class Sheeting(QObject):
         """The sheet in the place of the bench, or the bench again."""
         on = not self.on
         item = self.bench.item(self.bench.chosen)
-        self.sheet.setVisible(on)
-        self.bench.setVisible(not on)
-        self.rail.setVisible(not on)
+        leave, enter = (
+            ((self.bench, self.rail), (self.sheet,)) if on else ((self.sheet,), (self.bench, self.rail))
+        )
+        for widget in leave:  # first, or the window grows to hold both
+            widget.hide()
+        for widget in enter:
+            widget.show()
         if on:
             if item is not None:
                 self.sheet.choose(item.number)

@@ -1,0 +1,148 @@
+"""The contact sheet and the queue in the real window."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QItemSelectionModel, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QPushButton
+
+from irvane.core.files.preferences import choose, preferences
+from irvane.core.files.thumb_store import ThumbStore
+from irvane.core.finish.destination import Destination, remove_destination, save_destination
+from irvane.core.finish.journal import DONE, FAILED
+
+from .conftest import Driver
+
+SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def quick() -> Iterator[Destination]:
+    """A destination that is written fast."""
+    before = preferences().destination
+    how = Destination("quick", "jpeg", 8, folder="out")
+    save_destination(how)
+    choose(destination="quick")
+    yield how
+    remove_destination("quick")
+    choose(destination=before)
+
+
+def _names(driver: Driver) -> list[str]:
+    return [driver.window.session.items[n].source.name for n in driver.window.sheeting.sheet.visible_items()]
+
+
+def test_the_sheet_takes_the_bench_s_place_and_keeps_marks(driver: Driver, frames: Path) -> None:
+    window, sheet = driver.window, driver.window.sheeting.sheet
+    width = window.width()
+    driver.choose("bench-iso6400.dng")
+    driver.key(Qt.Key.Key_S, SHIFT)
+    assert sheet.isVisible() and not window.bench.isVisible() and window.width() == width
+    driver.until(
+        lambda: all(
+            i.preview is not None for i in window.session.items.values() if i.source.name.endswith(".dng")
+        )
+    )
+    number = driver.number("bench-iso6400.dng")
+    assert sheet.selected() == [number]
+    driver.key(Qt.Key.Key_4, CTRL)
+    driver.key(Qt.Key.Key_BracketRight)
+    item = window.session.items[number]
+    assert (item.sidecar.mark, item.sidecar.stars) == ("keep", 4)
+    assert sheet.selected() != [number], "after a mark the next frame is chosen"
+    driver.until(lambda: (frames / "bench-iso6400.dng.irvane.json").exists())
+    driver.until(
+        lambda: json.loads((frames / "bench-iso6400.dng.irvane.json").read_text()).get("mark") == "keep"
+    )
+    assert json.loads((frames / "bench-iso6400.dng.irvane.json").read_text())["stars"] == 4
+    driver.key(Qt.Key.Key_Z, CTRL)
+    assert (item.sidecar.mark, item.sidecar.stars) == ("", 4)
+    sheet.choose(number)
+    driver.key(Qt.Key.Key_Return)
+    driver.settled()
+    assert window.bench.isVisible() and window.bench.item(0) is item
+
+
+def test_the_sheet_sorts_filters_and_searches(driver: Driver) -> None:
+    window, sheet = driver.window, driver.window.sheeting.sheet
+    driver.key(Qt.Key.Key_S, SHIFT)
+    sheet.sort.setCurrentText("ISO")
+    sheet.sort.activated.emit(0)
+    isos = [window.session.items[n].info.iso or 0 for n in sheet.visible_items()]
+    assert isos == sorted(isos) and isos[-1] == 6400
+    sheet.search.setText("test-card")
+    assert _names(driver) == ["test-card.dng"] and "1 of " in sheet.told.text()
+    sheet.search.clear()
+    one, two = sheet.visible_items()[:2]
+    window.session.mark([one], "reject")
+    window.session.mark([two], stars=3)
+    for words, numbers in (("rejected", {one}), ("3 stars and more", {two}), ("4 stars and more", set())):
+        sheet.filter.setCurrentText(words)
+        sheet.filter.activated.emit(0)
+        assert set(sheet.visible_items()) == numbers
+    sheet.filter.setCurrentText("not rejected")
+    sheet.filter.activated.emit(0)
+    assert one not in sheet.visible_items() and two in sheet.visible_items()
+    assert "reject" in sheet.frames.data(sheet.frames.index(sheet.frames.numbers.index(one)))
+
+
+def test_small_pictures_are_kept_by_content_within_bounds(frames: Path, tmp_path: Path) -> None:
+    store = ThumbStore(tmp_path / "thumbs", limit=10_000_000)
+    path = frames / "bench-iso6400.dng"
+    first = store.get(path, "a1")
+    kept = tmp_path / "thumbs" / "a1.jpg"
+    # another reader: Qt's own JPEG decoder sees the same picture
+    image = QImage(str(kept)).convertToFormat(QImage.Format.Format_RGB888)
+    assert (image.height(), image.width()) == first.pixels.shape[:2]
+    again = store.get(tmp_path / "gone.dng", "a1")  # the file is not needed any more
+    assert again.extent == first.extent
+    assert np.abs(again.pixels.astype(int) - first.pixels[..., :3]).mean() < 3
+    kept.write_bytes(b"damaged")
+    assert store.get(path, "a1").extent == first.extent and len(kept.read_bytes()) > 100
+    small = ThumbStore(tmp_path / "thumbs", limit=kept.stat().st_size + 10)
+    small.get(path, "b2")  # does not fit beside the first
+    assert [p.name for p in (tmp_path / "thumbs").iterdir()] == ["b2.jpg"]
+
+
+def test_what_is_selected_goes_through_the_queue(driver: Driver, frames: Path, quick: Destination) -> None:
+    window, runner = driver.window, driver.window.queueing.runner
+    driver.key(Qt.Key.Key_S, SHIFT)
+    sheet = window.sheeting.sheet
+    chosen = ("bench-iso6400.dng", "test-card.dng")
+    for row in range(sheet.sorted.rowCount()):
+        index = sheet.sorted.index(row, 0)
+        command = QItemSelectionModel.SelectionFlag.Select
+        if window.session.items[index.data(Qt.ItemDataRole.UserRole)].source.name not in chosen:
+            command = QItemSelectionModel.SelectionFlag.Deselect
+        sheet.list.selectionModel().select(index, command)
+    item = window.session.items[driver.number(chosen[0])]
+    runner.add([((frames / "gone.dng",), item.settings(0), "")], quick, at_once=False)
+    driver.key(Qt.Key.Key_K, CTRL)
+    queue = window.queueing.window
+    assert queue is not None and queue.isVisible() and "1 to be written" in queue.words.text()
+    window.activateWindow()
+    driver.until(window.isActiveWindow)
+    driver.key(Qt.Key.Key_Return, CTRL | SHIFT)
+    driver.until(lambda: len(runner.entries()) == 3 and all(e.over for e in runner.entries()), 120)
+    driver.until(runner.idle)
+    states = {Path(e.paths[0]).name: e.state for e in runner.entries()}
+    assert states == {chosen[0]: DONE, chosen[1]: DONE, "gone.dng": FAILED}
+    for entry in runner.entries():
+        if entry.state == DONE:  # another reader: Qt's own
+            image = QImage(entry.written)
+            source = window.session.items[driver.number(Path(entry.paths[0]).name)]
+            assert source.preview is not None
+            assert (image.height(), image.width()) == source.preview.extent
+            assert Path(entry.written).parent == frames / "out"
+    assert "2 written" in queue.words.text() and "1 failed" in queue.words.text()
+    buttons = {b.text(): b for b in queue.findChildren(QPushButton)}
+    buttons["Again"].click()
+    driver.until(lambda: queue.model.entries[0].state == FAILED and runner.idle())
+    buttons["Clear"].click()
+    assert queue.model.rowCount() == 0 and "empty" in queue.words.text()
