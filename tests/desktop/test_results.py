@@ -108,9 +108,9 @@ def test_writing_can_be_cancelled(driver: Driver, tmp_path: Path) -> None:
     driver.window.writing.write()
     button = next(b for b in driver.window.strip.findChildren(QPushButton) if b.text() == "Cancel")
     driver.click(button)
+    driver.until(lambda: "Cancelled" in driver.window.bench.note.text_in_full())
     driver.settled()
     assert list(tmp_path.glob("*.tif")) == []
-    assert "Cancelled" in driver.window.bench.note.text_in_full()
 
 
 def test_finished_pictures_are_full_citizens(driver: Driver, tmp_path: Path) -> None:
