@@ -9,13 +9,11 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QPoint
-from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog
 
+from irvane.core.finish.journal import Journal
 from irvane.core.simulate.demo import LADDER_FOLDER, demo_folder, make_demo
 from irvane.desktop import theme
-from irvane.desktop.handing import HandOnDialog
 from irvane.desktop.presets import PresetsDialog
 from irvane.desktop.window import Window
 
@@ -89,12 +87,6 @@ def judging(p: Photographer) -> None:
     p.take("decide")
     w.decide.hide()
     bench.set_zoom(None)
-    w.judging.set_loupe(True)
-    for x in (200, 206):
-        QTest.mouseMove(bench.views[0], QPoint(x, bench.views[0].height() * 2 // 5))
-        p.settle(3)
-    p.take("loupe")
-    w.judging.set_loupe(False)
     w.reporting.ladder([demo_folder() / LADDER_FOLDER])
     while w.reporting.ladder_window is None:
         p.settle(3)
@@ -102,6 +94,25 @@ def judging(p: Photographer) -> None:
     w.reporting.ladder_window.grab().save(str(TARGET / "ladder.png"))
     w.reporting.ladder_window.close()
     print("ladder")
+
+
+def contact_sheet(p: Photographer, folder: Path) -> None:
+    """The contact sheet with marks, and the queue while it writes."""
+    w = p.window
+    w.sheeting.toggle()
+    numbers = w.sheeting.sheet.visible_items()
+    for start, mark, stars in ((0, "keep", 4), (2, None, 3), (4, "reject", None), (7, "keep", 5)):
+        w.session.mark(numbers[start : start + 2 - (mark == "reject")], mark, stars)
+    p.take("sheet")
+    w.sheeting.sheet.list.selectAll()
+    w.queueing.runner.journal = Journal(folder / "queue.jsonl")  # not the user's
+    w.queueing.put()
+    w.queueing.show()
+    while w.queueing.window.model.share < 0.3:
+        p.settle(0.1)
+    w.queueing.window.grab().save(str(TARGET / "queue.png"))
+    w.queueing.runner.cancel([e.id for e in w.queueing.runner.entries()])
+    print("queue")
 
 
 def main() -> None:
@@ -150,7 +161,6 @@ def main() -> None:
         w.band.toggle("colour")
         w.proofs.edit_many({"colour.reds": 40.0, "colour.blues": -60.0})
         p.take("colour")
-        p.take_dialog("hand-on", w.proofs.hand_on, HandOnDialog)
         p.take_dialog("presets", w.proofs.choose_preset, PresetsDialog)
         w.band.toggle("colour")
         judging(p)
@@ -184,6 +194,8 @@ def main() -> None:
         w.framing.strip.tools["upright"].click()
         p.take("crop")
         w.framing.leave()
+        w.band.toggle("lens")
+        contact_sheet(p, folder)
         w.close()
 
 

@@ -69,25 +69,27 @@ class ResultCache:
                 np.save(stream, array, allow_pickle=False)
         except WriteError:
             return False
-        self._make_room()
+        make_room(self.folder, f"*{_ENDING}", self.limit)
         return True
-
-    def _make_room(self) -> None:
-        files: list[tuple[float, int, Path]] = []
-        for path in self.folder.glob(f"*{_ENDING}"):
-            with suppress(OSError):  # gone meanwhile
-                stat = path.stat()
-                files.append((stat.st_mtime, stat.st_size, path))
-        total = sum(size for _, size, _ in files)
-        for _, size, path in sorted(files):
-            if total <= self.limit:
-                return
-            with suppress(OSError):
-                path.unlink()
-            total -= size
 
     def clear(self) -> None:
         """Remove everything."""
         for path in self.folder.glob(f"*{_ENDING}"):
             with suppress(OSError):
                 path.unlink()
+
+
+def make_room(folder: Path, pattern: str, limit: int) -> None:
+    """Remove the files of a folder that were not used longest, until the rest takes no more than the limit in bytes."""
+    files: list[tuple[float, int, Path]] = []
+    for path in folder.glob(pattern):
+        with suppress(OSError):  # gone meanwhile
+            stat = path.stat()
+            files.append((stat.st_mtime, stat.st_size, path))
+    total = sum(size for _, size, _ in files)
+    for _, size, path in sorted(files):
+        if total <= limit:
+            return
+        with suppress(OSError):
+            path.unlink()
+        total -= size

@@ -15,6 +15,7 @@ import platformdirs
 
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import atomic_file
+from irvane.core.files.cache import make_room
 from irvane.core.files.thumbnails import Preview, preview
 
 #: Longer side of a small picture, quality of the JPEG it is kept as, bytes that all may take, and how often that is looked at.
@@ -67,18 +68,4 @@ class ThumbStore:
                 temporary.write_bytes(coded + sizes)
         self._put += 1
         if self._put % _LOOK == 1:
-            self._make_room()
-
-    def _make_room(self) -> None:
-        files: list[tuple[float, int, Path]] = []
-        for path in self.folder.glob("*.jpg"):
-            with suppress(OSError):
-                stat = path.stat()
-                files.append((stat.st_mtime, stat.st_size, path))
-        total = sum(size for _, size, _ in files)
-        for _, size, path in sorted(files):
-            if total <= self.limit:
-                return
-            with suppress(OSError):
-                path.unlink()
-            total -= size
+            make_room(self.folder, "*.jpg", self.limit)
