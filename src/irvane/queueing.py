@@ -1,4 +1,4 @@
-"""The queue's part of the command line, and writing to a named destination."""
+"""Choosing and writing on the command line: marks, destinations, the queue."""
 
 from __future__ import annotations
 
@@ -21,6 +21,7 @@ from irvane.commands import (
     settings_options,
 )
 from irvane.core.errors import IrvaneError, SettingError
+from irvane.core.files.proofs import KEEP, MOST_STARS, REJECT, Sidecar
 from irvane.core.settings import Settings
 
 
@@ -36,6 +37,7 @@ def add_parsers(commands: Any) -> None:
         action="store_true",
         help="all proofs kept beside the frames, instead of settings given here",
     )
+    add.add_argument("--run", action="store_true", help="and write at once what waits")
     settings_options(add)
     shown = steps.add_parser("list", help="what waits, and what came of the rest")
     shown.add_argument("--json", action="store_true")
@@ -50,6 +52,18 @@ def add_parsers(commands: Any) -> None:
             metavar="ID",
             help="as `list --json` tells them, or their beginnings; all without",
         )
+    marks = commands.add_parser("mark", help="keep, reject, give stars: kept in the frame's sidecar")
+    marks.add_argument("inputs", nargs="+", metavar="IN", type=Path)
+    which = marks.add_mutually_exclusive_group()
+    for mark, words in ((KEEP, "keep it"), (REJECT, "reject it; the file stays")):
+        which.add_argument(f"--{mark}", dest="mark", action="store_const", const=mark, help=words)
+    which.add_argument(
+        "--clear", dest="mark", action="store_const", const="", help="neither kept nor rejected"
+    )
+    marks.add_argument("--stars", type=int, choices=range(MOST_STARS + 1), metavar=f"0-{MOST_STARS}")
+    marks.add_argument(
+        "--xmp", action="store_true", help="as XMP rating beside the frame, too, for other programs"
+    )
     kinds = commands.add_parser("destinations", help="named ways to write")
     kinds.add_argument("--json", action="store_true")
 
@@ -65,11 +79,16 @@ def to_options(parser: argparse.ArgumentParser) -> None:
 
 
 def destination_of(args: argparse.Namespace) -> Any:
-    """The destination that the options name; the first there is without a name."""
+    """The destination that the options name; the one chosen last in the window, or the first there is, without a name."""
+    from irvane.core.files.preferences import preferences
     from irvane.core.finish.destination import destinations, named
 
     try:
-        how = named(args.to) if args.to is not None else destinations()[0]
+        if args.to is not None:
+            how = named(args.to)
+        else:
+            known = destinations()
+            how = next((one for one in known if one.name == preferences().destination), known[0])
     except SettingError as error:
         raise UsageError(str(error)) from error
     return how if args.into is None else replace(how, folder=str(args.into.absolute()))
@@ -77,6 +96,7 @@ def destination_of(args: argparse.Namespace) -> Any:
 
 def _add(args: argparse.Namespace) -> int:
     from irvane.core.files.sidecar import load_sidecar
+    from irvane.core.finish.expected import expected
     from irvane.core.finish.journal import Journal
     from irvane.core.line.source import content_hash
 
@@ -99,11 +119,14 @@ def _add(args: argparse.Namespace) -> int:
         failed |= not guarded(path, one)
     if wanted:
         try:
-            Journal().add(wanted, how)
+            added = Journal().add(wanted, how)
         except IrvaneError as error:
             say(error)
             return SOME_FAILED
-        print(f"{len(wanted)} in the queue for “{how.name}” ({how.words()})")
+        told = expected(added).words()
+        print(f"{len(wanted)} in the queue for “{how.name}” ({how.words()}){f': {told}' if told else ''}")
+    if args.run and wanted:
+        return max(_run(args), SOME_FAILED if failed else DONE)
     return SOME_FAILED if failed else DONE
 
 
@@ -190,6 +213,30 @@ def _queue(args: argparse.Namespace) -> int:
     return {"add": _add, "list": _list, "run": _run}.get(args.step, _change)(args)
 
 
+def _mark(args: argparse.Namespace) -> int:
+    from irvane.core.files.remembered import begun
+    from irvane.core.files.sidecar import load_sidecar, save_sidecar
+    from irvane.core.files.xmp_rating import write_rating
+    from irvane.core.line.source import content_hash
+
+    changes = {k: v for k, v in (("mark", args.mark), ("stars", args.stars)) if v is not None}
+    inputs, failed = expand(args.inputs)
+    for path in inputs:
+
+        def one(path: Path = path) -> None:
+            key = content_hash(path)
+            found = load_sidecar(path, key)
+            marked = replace(found or begun(path) or Sidecar(), **changes)
+            if changes:
+                save_sidecar(marked, path, key, base=found)
+            beside = write_rating(path, marked.mark, marked.stars) if args.xmp else ()
+            words = [marked.mark or "no mark", f"{marked.stars} stars", *(b.name for b in beside)]
+            print(f"{path}: {', '.join(words)}")
+
+        failed |= not guarded(path, one)
+    return SOME_FAILED if failed else DONE
+
+
 def _destinations(args: argparse.Namespace) -> int:
     from dataclasses import asdict
 
@@ -205,4 +252,8 @@ def _destinations(args: argparse.Namespace) -> int:
     return DONE
 
 
-COMMANDS: dict[str, Callable[[argparse.Namespace], int]] = {"queue": _queue, "destinations": _destinations}
+COMMANDS: dict[str, Callable[[argparse.Namespace], int]] = {
+    "queue": _queue,
+    "destinations": _destinations,
+    "mark": _mark,
+}

@@ -19,6 +19,7 @@ import tifffile
 from irvane.core.errors import Cancelled
 from irvane.core.finish import queue as queueing
 from irvane.core.finish.destination import Destination
+from irvane.core.finish.expected import expected, paces_path
 from irvane.core.finish.journal import CANCELLED, DONE, FAILED, SKIPPED, WAITING, Journal, digest
 from irvane.core.finish.queue import run_queue, target_of, write_entry
 from irvane.core.line.source import FileSource
@@ -165,3 +166,31 @@ def test_kills_at_random_moments_leave_every_file_whole_and_once(tmp_path: Path)
     }
     assert whole == set(written), "nothing twice"
     time.sleep(0)
+
+
+def test_size_and_time_are_told_beforehand(tmp_path: Path) -> None:
+    frames = _frames(tmp_path, 4)
+    journal = Journal(tmp_path / "queue.jsonl")
+    plain = journal.add([((p,), PLAIN, "") for p in frames], TIFF)
+    told = expected(plain)
+    assert (told.count, told.sized) == (4, 4), "TIFF without compression needs no experience"
+    jpeg = replace(TIFF, name="j", format="jpeg", depth=8, quality=83.0)
+    unknown = journal.add([((p,), PLAIN, "") for p in frames], jpeg)
+    assert expected(unknown).sized == 0 and expected(unknown).words() == ""
+    for entry in (*plain, *unknown[:2]):
+        write_entry(journal, entry)
+    done = {e.id: e for e in journal.entries()}
+    written = sum(Path(done[e.id].written).stat().st_size for e in plain)
+    assert told.size == pytest.approx(written, rel=0.2), "profile and metadata are small even in small files"
+    told = expected(unknown[2:])
+    assert (told.sized, told.timed) == (2, 2) and told.seconds > 0 and "MB" in told.words()
+    for entry in unknown[2:]:
+        write_entry(journal, entry)
+    done = {e.id: e for e in journal.entries()}
+    assert told.size == pytest.approx(
+        sum(Path(done[e.id].written).stat().st_size for e in unknown[2:]), rel=0.2
+    )
+    paces_path().write_text("damaged")
+    assert expected(unknown).sized == 0
+    gone = replace(unknown[0], paths=(str(tmp_path / "gone.dng"),))
+    assert expected([gone]).sized == 0

@@ -7,9 +7,12 @@ import json
 import os
 from dataclasses import replace
 from pathlib import Path
+from xml.etree import ElementTree
 
 import pytest
+import shots
 
+from irvane.cli import main
 from irvane.core.errors import ReadError, WriteError
 from irvane.core.files import atomic
 from irvane.core.files.proofs import Proof, Sidecar, merged
@@ -22,6 +25,7 @@ from irvane.core.files.sidecar import (
     sidecar_path,
     stranger,
 )
+from irvane.core.line.source import content_hash
 from irvane.core.settings import Settings
 
 
@@ -213,3 +217,52 @@ def test_a_name_too_long_for_a_sidecar_has_it_in_the_data_folder(tmp_path: Path)
     frame = tmp_path / ("n" * 245 + ".dng")
     made = save_sidecar(_edited(Sidecar(), BRIGHT), frame, "k")
     assert made.path.parent != tmp_path and load_sidecar(frame, "k") == made.sidecar
+
+
+_PACKET = """<?xpacket begin="" id="W5M0MpCehiHzreSzNTczkc9d"?><x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF
+ xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><rdf:Description rdf:about=""
+ xmlns:xmp="http://ns.adobe.com/xap/1.0/" xmlns:dc="http://purl.org/dc/elements/1.1/"
+ xmlns:own="http://example.org/own/1.0/" xmp:Rating="2" own:Depth="7"><dc:subject><rdf:Bag><rdf:li>glass</rdf:li>
+ <rdf:li>oven</rdf:li></rdf:Bag></dc:subject><own:Steps><rdf:Seq><rdf:li own:step="a" own:n="1"/></rdf:Seq></own:Steps>
+ </rdf:Description></rdf:RDF></x:xmpmeta><?xpacket end="w"?>"""
+
+
+def _xmp(path: Path) -> dict[str, str]:
+    """Another reader: attributes and texts of the packet, by Python's own XML parser."""
+    told = {}
+    for element in ElementTree.parse(path).iter():
+        told.update(element.attrib)
+        if (element.text or "").strip():
+            told[element.text.strip()] = element.tag
+    return told
+
+
+def test_marks_and_stars_are_kept_and_given_to_other_programs(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    rating = "{http://ns.adobe.com/xap/1.0/}Rating"  # ISO 16684-1: −1 is rejected, 1 to 5 are stars
+    frame = tmp_path / "a.dng"
+    shots.dng(frame, shots.photograph()[:60, :80])
+    before = frame.read_bytes()
+    assert main(["mark", str(frame), "--keep", "--stars", "4", "--xmp"]) == 0
+    found = load_sidecar(frame, content_hash(frame))
+    assert found is not None and (found.mark, found.stars) == ("keep", 4)
+    assert [_xmp(tmp_path / name)[rating] for name in ("a.xmp", "a.dng.xmp")] == ["4", "4"]
+    (tmp_path / "a.dng.xmp").unlink()
+    (tmp_path / "a.xmp").write_text(_PACKET)
+    assert main(["mark", str(frame), "--reject", "--xmp"]) == 0
+    told = _xmp(tmp_path / "a.xmp")
+    assert told[rating] == "-1" and not (tmp_path / "a.dng.xmp").exists()
+    assert {
+        "{http://example.org/own/1.0/}Depth",
+        "{http://example.org/own/1.0/}step",
+        "glass",
+        "oven",
+    } <= set(told)
+    (tmp_path / "a.xmp").write_text("<?xpacket?> no packet <rdf:Description")
+    assert main(["mark", str(frame), "--xmp"]) == 1
+    assert "left as it is" in capsys.readouterr().err and "no packet" in (tmp_path / "a.xmp").read_text()
+    assert frame.read_bytes() == before
+    other = replace(found, mark="reject", stars=1)
+    both, _ = merged(found, replace(found, stars=5), other)
+    assert (both.mark, both.stars) == ("reject", 5), "of two windows each keeps what it alone changed"

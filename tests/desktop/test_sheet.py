@@ -141,6 +141,7 @@ def test_what_is_selected_goes_through_the_queue(driver: Driver, frames: Path, q
             assert (image.height(), image.width()) == source.preview.extent
             assert Path(entry.written).parent == frames / "out"
     assert "2 written" in queue.words.text() and "1 failed" in queue.words.text()
+    driver.until(lambda: runner.expected.count == 0)
     buttons = {b.text(): b for b in queue.findChildren(QPushButton)}
     buttons["Again"].click()
     driver.until(lambda: queue.model.entries[0].state == FAILED and runner.idle())

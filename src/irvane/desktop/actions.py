@@ -68,6 +68,13 @@ COMMANDS = (
         Command("Frame", f"stars_{n}", f"{n} star{'' if n == 1 else 's'}" if n else "No stars", f"Ctrl+{n}")
         for n in range(6)
     ),
+    Command(
+        "Frame",
+        "ratings",
+        "Ratings for other programs (XMP)",
+        "",
+        "Marks and stars of what is selected, beside the frames as XMP; what such files hold besides stays, their rating is replaced.",
+    ),
     Command("Frame", "previous", "Previous frame", "W"),
     Command("Frame", "next", "Next frame", "S"),
     Command(

@@ -10,10 +10,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError, ReadError, WriteError
 from irvane.core.files.info import read_info
-from irvane.core.files.preferences import preferences
-from irvane.core.files.presets import presets_folder, starting
-from irvane.core.files.proofs import FIRST, Proof, Sidecar
-from irvane.core.files.remembered import remembered
+from irvane.core.files.proofs import Sidecar
+from irvane.core.files.remembered import begun
 from irvane.core.files.sets import collect, find_brackets
 from irvane.core.files.sidecar import (
     NewerSidecarError,
@@ -24,9 +22,9 @@ from irvane.core.files.sidecar import (
     stranger,
 )
 from irvane.core.files.thumb_store import ThumbStore
+from irvane.core.files.xmp_rating import write_rating
 from irvane.core.line.jobs import Worker
 from irvane.core.line.source import FileSource, Source
-from irvane.core.settings import Settings
 
 log = logging.getLogger("irvane")
 
@@ -116,7 +114,7 @@ class FileWork(QObject):
             self.said.emit(
                 f"{other.name} holds the settings of another picture that had this name; they were not taken over."
             )
-        return self._begun(frame, merge), ""
+        return begun(frame, merge), ""
 
     def _put_aside(self, error: ReadError) -> None:
         try:
@@ -127,17 +125,6 @@ class FileWork(QObject):
             )
         else:
             self.said.emit(f"{error}. It was kept as {kept.name}; the frame starts with fresh settings.")
-
-    @staticmethod
-    def _begun(frame: Path, merge: bool) -> Sidecar | None:
-        """What a frame without proofs starts with, where a preset or a profile for its lens was chosen for that."""
-        preset = None if merge else starting(presets_folder())
-        profile = remembered(read_info(frame)) if preferences().lenses else None
-        if preset is None and profile is None:
-            return None
-        settings = Settings() if profile is None else Settings().with_value("lens.profile", profile)
-        settings = settings if preset is None else preset.applied(settings)
-        return Sidecar((Proof("Proof 1", settings, id=FIRST),))
 
     def group(self, numbers: list[int], infos: list[Any], previews: list[Any]) -> None:
         """Find brackets among items."""
@@ -172,6 +159,22 @@ class FileWork(QObject):
         self._worker.submit(
             ("save", number), work, lambda made: self.saved.emit(number, sidecar, made), failed, 1
         )
+
+    def rate(self, frames: list[tuple[Path, str, int]]) -> None:
+        """Write marks and stars as XMP beside frames; says how many, and the first that failed."""
+
+        def work(_progress: Any) -> str:
+            failed: list[str] = []
+            for frame, mark, stars in frames:
+                try:
+                    write_rating(frame, mark, stars)
+                except WriteError as error:
+                    failed.append(str(error))
+            done = len(frames) - len(failed)
+            told = f"Ratings of {done} frame{'' if done == 1 else 's'} are beside them as XMP."
+            return told if not failed else f"{failed[0]}; {len(failed)} failed. {told}"
+
+        self._worker.submit(("rate",), work, self.said.emit, self._say, 2)
 
     def _try_again(self) -> None:
         for number, (source, sidecar) in list(self._unsaved.items()):

@@ -1,9 +1,14 @@
-"""Lens profiles that were chosen for lenses whose files do not name them well: new proofs begin with them."""
+"""What new proofs begin with: the preset that was chosen for that, and the profile that was chosen for a lens."""
 
 from __future__ import annotations
 
-from irvane.core.files.info import FrameInfo
+from pathlib import Path
+
+from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.preferences import choose, preferences
+from irvane.core.files.presets import presets_folder, starting
+from irvane.core.files.proofs import FIRST, Proof, Sidecar
+from irvane.core.settings import Settings
 
 
 def lens_key(info: FrameInfo) -> str:
@@ -29,3 +34,14 @@ def remember(info: FrameInfo, profile: str) -> None:
 def remembered(info: FrameInfo) -> str | None:
     """The profile that was chosen for a frame's lens; None for none."""
     return dict(preferences().lenses).get(lens_key(info))
+
+
+def begun(frame: Path, merge: bool = False) -> Sidecar | None:
+    """What a frame without proofs starts with, where a preset or a profile for its lens was chosen for that."""
+    preset = None if merge else starting(presets_folder())
+    profile = remembered(read_info(frame)) if preferences().lenses else None
+    if preset is None and profile is None:
+        return None
+    settings = Settings() if profile is None else Settings().with_value("lens.profile", profile)
+    settings = settings if preset is None else preset.applied(settings)
+    return Sidecar((Proof("Proof 1", settings, id=FIRST),))

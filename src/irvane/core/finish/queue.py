@@ -11,6 +11,7 @@ from irvane.core.files.atomic import announcing, make_folder
 from irvane.core.files.info import FrameInfo
 from irvane.core.finish import job
 from irvane.core.finish.destination import Destination
+from irvane.core.finish.expected import learn
 from irvane.core.finish.journal import DONE, FAILED, RUNNING, SKIPPED, WAITING, Entry, Journal
 from irvane.core.finish.naming import Named, file_name, free_path
 from irvane.core.line.context import Context
@@ -76,6 +77,7 @@ def write_entry(
             written = job.run(source, entry.settings, target, progress, made)
         seconds = round(time.monotonic() - began, 2)
         journal.tell(entry, DONE, written=str(written.path), reason=" ".join(written.notes), seconds=seconds)
+        learn(entry, written.path, seconds)
     except Cancelled:
         journal.tell(entry, WAITING)
         raise

@@ -8,7 +8,8 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from irvane.core.errors import IrvaneError
-from irvane.core.finish.journal import DONE, FAILED, RUNNING, SKIPPED, Entry, Journal
+from irvane.core.finish.expected import Expected, expected
+from irvane.core.finish.journal import FAILED, RUNNING, Entry, Journal
 from irvane.core.finish.queue import next_waiting, write_entry
 from irvane.core.line.jobs import Worker
 from irvane.core.progress import Progress
@@ -26,18 +27,21 @@ class QueueRunner(QObject):
     Signals
     -------
     changed : entries or their states changed. advanced(share, seconds left) : of the entry that is being written.
-    said(sentence).
+    said(sentence). estimated : `expected` is new.
     """
 
     changed = Signal()
     advanced = Signal(float, float)
     said = Signal(str)
+    estimated = Signal()
     _next = Signal()
 
     def __init__(self, parent: QObject, journal: Journal | None = None) -> None:
         super().__init__(parent)
         self.journal = journal or Journal()
         self._worker = Worker("queue", unexpected, nice=_NICE)
+        self._estimator = Worker("estimates", unexpected, nice=_NICE)
+        self.expected = Expected()
         self.paused = True
         self.now: Entry | None = None
         self._held: Any = None
@@ -159,14 +163,18 @@ class QueueRunner(QObject):
         self.journal.remove([entry.id for entry in self.entries() if entry.over])
         self.changed.emit()
 
-    def seconds_left(self, share: float = 0.0) -> float | None:
-        """About how long what waits will take, from what was written here; None while nothing was."""
-        entries = self.entries()
-        known = [entry.seconds for entry in entries if entry.state in (DONE, SKIPPED) and entry.seconds]
-        if not known:
-            return None
-        open_ = sum(not entry.over for entry in entries) - share
-        return max(open_, 0.0) * sum(known) / len(known)
+    def estimate(self) -> None:
+        """Estimate size and time of what waits, beside the window's work; `estimated` tells."""
+        open_ = [entry for entry in self.entries() if not entry.over]
+
+        def work(_progress: Progress) -> Expected:
+            return expected(open_)
+
+        self._estimator.submit(("estimate",), work, self._estimated, lambda _error: None, 5)
+
+    def _estimated(self, told: Expected) -> None:
+        self.expected = told
+        self.estimated.emit()
 
     def idle(self) -> bool:
         """True when nothing is being written."""
@@ -176,6 +184,7 @@ class QueueRunner(QObject):
         """Stop; what was being written waits for the next start."""
         self.paused = True
         self._worker.close()
+        self._estimator.close()
         for entry in self.entries():
             if entry.state == RUNNING and self._held is not None:
                 self.journal.tell(entry, "waiting")

@@ -135,8 +135,11 @@ class QueueWindow(QWidget):
         layout.addWidget(self.table, 1)
         layout.addLayout(buttons)
         runner.changed.connect(self.refresh)
+        runner.changed.connect(runner.estimate)
+        runner.estimated.connect(self.refresh)
         runner.advanced.connect(self._advance)
         self.refresh()
+        runner.estimate()
 
     @staticmethod
     def _button(words: str, help_: str, call: Any) -> QPushButton:
@@ -179,12 +182,11 @@ class QueueWindow(QWidget):
         entries = self.model.entries
         count = {state: sum(e.state == state for e in entries) for state in (WAITING, RUNNING, DONE, FAILED)}
         waiting = count[WAITING] + count[RUNNING]
-        left = self.runner.seconds_left(self.model.share)
         parts = [f"{waiting} to be written", f"{count[DONE]} written"]
         if count[FAILED]:
             parts.append(f"{count[FAILED]} failed")
-        if left is not None and waiting:
-            parts.append(f"about {left / 60:.0f} min left" if left > 90 else f"about {left:.0f} s left")
+        if waiting and self.runner.expected.count == waiting and self.runner.expected.words():
+            parts.append(f"{self.runner.expected.words()} for what waits")
         self.words.setText(
             ", ".join(parts) if entries else "The queue is empty: put proofs into it from the station Finish."
         )

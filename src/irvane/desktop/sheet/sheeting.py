@@ -43,7 +43,8 @@ class Sheeting(QObject):
         stars = {f"stars_{n}": (lambda n=n: self._mark(stars=n)) for n in range(6)}
         return {
             "sheet": self.toggle, "previous": lambda: self.step(-1), "next": lambda: self.step(1),
-            "keep": lambda: self._mark(KEEP), "reject": lambda: self._mark(REJECT), "unmark": lambda: self._mark(""), **stars,
+            "keep": lambda: self._mark(KEEP), "reject": lambda: self._mark(REJECT), "unmark": lambda: self._mark(""),
+            "ratings": self._rate, **stars,
         }  # fmt: skip
 
     def toggle(self) -> None:
@@ -82,11 +83,22 @@ class Sheeting(QObject):
 
     def _mark(self, mark: str | None = None, stars: int | None = None) -> None:
         """Mark what is selected on the sheet, or the chosen pane's frame; after keep and reject of one the next is shown."""
-        item = self.bench.item(self.bench.chosen)
-        numbers = self.sheet.selected() if self.on else ([item.number] if item is not None else [])
-        numbers = [n for n in numbers if self.session.items[n].ready]
+        numbers = self._meant()
         if not numbers:
             return
         self.session.mark(numbers, mark, stars)
         if mark and len(numbers) == 1:
             self.step(1)
+
+    def _meant(self) -> list[int]:
+        """What is selected on the sheet, or the chosen pane's frame."""
+        item = self.bench.item(self.bench.chosen)
+        numbers = self.sheet.selected() if self.on else ([item.number] if item is not None else [])
+        return [n for n in numbers if self.session.items[n].ready]
+
+    def _rate(self) -> None:
+        """Write marks and stars of what is selected for other programs."""
+        items = [self.session.items[n] for n in self._meant()]
+        frames = [(i.path, i.sidecar.mark, i.sidecar.stars) for i in items if len(i.source.paths) == 1]
+        if frames:
+            self.opening.service.files.rate(frames)

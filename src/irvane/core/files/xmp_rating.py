@@ -1,0 +1,79 @@
+"""Marks and stars as XMP rating beside a frame, for other programs; what such a file holds besides stays as it is."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from pathlib import Path
+
+import exiv2
+
+from irvane.core.errors import WriteError
+from irvane.core.files.atomic import atomic_file
+from irvane.core.files.proofs import REJECT
+
+#: Rating of a rejected frame and the key (XMP Specification Part 1, ISO 16684-1: xmp:Rating, −1 rejected, 0 unrated, 1–5).
+_REJECTED, _KEY, _CREATOR = -1, "Xmp.xmp.Rating", "Xmp.xmp.CreatorTool"
+#: Larger files are no packets of metadata.
+_LARGEST = 20_000_000
+
+
+def rating_paths(frame: Path) -> tuple[Path, ...]:
+    """Files beside a frame that carry its XMP: those there are, of ``NAME.xmp`` and ``NAME.EXT.xmp``; both where none is."""
+    both = (frame.with_suffix(".xmp"), frame.with_name(frame.name + ".xmp"))
+    return tuple(path for path in both if path.exists()) or both
+
+
+def write_rating(frame: Path, mark: str, stars: int) -> tuple[Path, ...]:
+    """Write a frame's rating beside it; the raw itself is never touched. Irvane's rating replaces the one of the file.
+
+    Returns
+    -------
+    tuple of Path
+        The files that were written.
+
+    Raises
+    ------
+    WriteError
+        When one cannot be written, or is there and cannot be understood: it is left alone then.
+    """
+    written = []
+    for path in rating_paths(frame):
+        held, data = _read(path)
+        rating = _REJECTED if mark == REJECT else stars
+        if path.exists() and _found(data) == rating:
+            continue
+        data[_KEY] = str(rating)
+        if _CREATOR not in {datum.key() for datum in data}:
+            data[_CREATOR] = "Irvane"
+        trouble, packet = exiv2.XmpParser.encode(data, exiv2.XmpParser.XmpFormatFlags.useCompactFormat)
+        del held  # its data was needed until here
+        if trouble:
+            raise WriteError(path, "its XMP cannot be kept whole; it was left as it is")
+        with atomic_file(path) as temporary:
+            temporary.write_text(packet, "utf-8")
+        written.append(path)
+    return tuple(written)
+
+
+def _read(path: Path) -> tuple[exiv2.Image | None, exiv2.XmpData]:
+    """What a file beside a frame holds; nothing where there is none. Raises WriteError."""
+    if not path.exists():
+        return None, exiv2.XmpData()
+    try:
+        packet = path.read_bytes()
+    except OSError as error:
+        raise WriteError(path, f"it cannot be read ({error.strerror}); it was left as it is") from error
+    with suppress(exiv2.Exiv2Error):
+        if len(packet) <= _LARGEST:
+            image = exiv2.ImageFactory.open(packet)
+            image.readMetadata()
+            data = image.xmpData()
+            if not (data.empty() and b"Description" in packet):
+                return image, data
+    raise WriteError(path, "this is no XMP that can be read; it was left as it is")
+
+
+def _found(data: exiv2.XmpData) -> int | None:
+    with suppress(Exception):
+        return int(float(str(data[_KEY].toString())))
+    return None
