@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import configparser
 import json
+import shutil
 import subprocess
 import sys
 from pathlib import Path
+from xml.etree import ElementTree
 
 import cv2
 import numpy as np
@@ -328,3 +331,33 @@ def test_the_same_seed_gives_the_same_demo(demo: Path, tmp_path: Path) -> None:
     for path in (tmp_path / "again").glob("*.dng"):
         with rawpy.imread(str(path)) as raw:
             assert raw.raw_image_visible.shape == (600, 900)
+
+
+def test_installed_for_this_user_and_taken_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    monkeypatch.setattr(sys, "executable", str(tmp_path / "my $files" / "python"))
+    assert main(["install-desktop"]) == 0
+    # Desktop Entry Specification 1.5: a key file; in Exec quotes and signs are escaped, and backslashes twice
+    entry = configparser.RawConfigParser()
+    entry.optionxform = str  # type: ignore[assignment,method-assign]
+    entry.read(tmp_path / "data" / "applications" / "irvane.desktop")
+    main_group = entry["Desktop Entry"]
+    assert main_group["Exec"] == f'"{tmp_path}/my \\\\$files/irvane" open %F'
+    assert main_group["TryExec"] == f"{tmp_path}/my $files/irvane"
+    assert "image/x-adobe-dng" in main_group["MimeType"].split(";") and main_group["Actions"] == "develop;"
+    assert entry["Desktop Action develop"]["Exec"].endswith("queue add --proofs --run %F")
+    told = ElementTree.parse(tmp_path / "data" / "metainfo" / "irvane.metainfo.xml").getroot()
+    assert told.tag == "component" and told.findtext("launchable") == "irvane.desktop"
+    assert main(["uninstall-desktop"]) == 0
+    assert not [p for p in (tmp_path / "data").rglob("*") if p.is_file() and p.name != "mimeinfo.cache"]
+    assert main(["uninstall-desktop"]) == 0
+
+
+@pytest.mark.skipif(shutil.which("bash") is None, reason="there is no bash here")
+def test_the_shell_completes_words_of_ours(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    assert main(["completion", "bash"]) == 0
+    (tmp_path / "irvane.sh").write_text(capsys.readouterr().out)
+    ask = f"""source {tmp_path}/irvane.sh; COMP_WORDS=(irvane queue l); COMP_CWORD=2
+        f=$(complete -p irvane | sed 's/.*-F \\([^ ]*\\).*/\\1/'); $f irvane l queue; echo "${{COMPREPLY[@]}}" """
+    made = subprocess.run(["bash", "-c", ask], capture_output=True, text=True, check=True)
+    assert made.stdout.split() == ["list"]

@@ -77,6 +77,12 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("--seed", type=int, default=1)
 
     commands.add_parser("warm", help="compile the computing kernels ahead of the first use")
+    commands.add_parser(
+        "install-desktop", help="show Irvane among this user's programs; no default is changed"
+    )
+    commands.add_parser("uninstall-desktop", help="take that back")
+    completion = commands.add_parser("completion", help="print what a shell needs to complete Irvane's words")
+    completion.add_argument("shell", choices=("bash", "zsh", "tcsh"))
     open_window = commands.add_parser("open", help="open files or folders in the window")
     open_window.add_argument("inputs", nargs="*", metavar="IN", type=Path)
     return parser
@@ -293,12 +299,36 @@ def _warm(_args: argparse.Namespace) -> int:
     return DONE
 
 
+def _completion(args: argparse.Namespace) -> int:
+    import shtab
+
+    parser = _parser()
+    parsers = [parser]
+    while parsers:
+        for action in parsers.pop()._actions:
+            if action.type is Path:
+                action.complete = shtab.FILE  # type: ignore[attr-defined]
+            if isinstance(action, argparse._SubParsersAction):
+                parsers += list(action.choices.values())
+    print(shtab.complete(parser, args.shell))
+    return DONE
+
+
+def _installed(wanted: bool) -> int:
+    from irvane import installing
+
+    for path in installing.install() if wanted else installing.uninstall():
+        print(f"{'written' if wanted else 'removed'}: {path}")
+    return DONE
+
+
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; returns the exit code: 0 done, 1 some inputs failed, 2 usage."""
     arguments = list(sys.argv[1:] if argv is None else argv)
     commands = {
         "develop": _develop, "merge": _merge, "info": _info, "check": _check, "demo": _demo, "warm": _warm,
-        "open": lambda args: _window(args.inputs), **judging.COMMANDS, **queueing.COMMANDS,
+        "open": lambda args: _window(args.inputs), "completion": _completion,
+        "install-desktop": lambda _: _installed(True), "uninstall-desktop": lambda _: _installed(False), **judging.COMMANDS, **queueing.COMMANDS,
     }  # fmt: skip
     if not arguments or (arguments[0] not in commands and not arguments[0].startswith("-")):
         return _window([Path(a) for a in arguments])

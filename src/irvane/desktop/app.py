@@ -11,6 +11,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 import platformdirs
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from irvane.core.simulate.demo import demo_folder
@@ -96,6 +97,8 @@ def run(paths: list[Path]) -> int:
     assert isinstance(app, QApplication)
     app.setApplicationName("irvane")
     app.setApplicationDisplayName("Irvane")
+    app.setDesktopFileName("irvane")
+    app.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "irvane.svg")))
     theme.apply(app)
     SCREEN.remembered()
     window = Window()
