@@ -361,3 +361,18 @@ def test_the_shell_completes_words_of_ours(capsys: pytest.CaptureFixture[str], t
         f=$(complete -p irvane | sed 's/.*-F \\([^ ]*\\).*/\\1/'); $f irvane l queue; echo "${{COMPREPLY[@]}}" """
     made = subprocess.run(["bash", "-c", ask], capture_output=True, text=True, check=True)
     assert made.stdout.split() == ["list"]
+
+
+def test_edit_refuses_what_cannot_work_before_a_window_opens(
+    frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    frame = frames / "test-card.dng"
+    (tmp_path / "there.tif").write_bytes(b"x")
+    for given, out, words in (
+        (frame, tmp_path / "there.tif", "exists already"), (frame, frame, "original"),
+        (frame, tmp_path / "a.gif", "ending"), (tmp_path / "no.dng", tmp_path / "a.tif", "no such file"),
+        (frame, tmp_path / "nowhere" / "a.tif", "folder does not exist"),
+    ):  # fmt: skip
+        assert _run("edit", given, "--out", out) == 1
+        assert words in capsys.readouterr().err
+    assert (tmp_path / "there.tif").read_bytes() == b"x"

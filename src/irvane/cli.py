@@ -85,6 +85,13 @@ def _parser() -> argparse.ArgumentParser:
     completion.add_argument("shell", choices=("bash", "zsh", "tcsh"))
     open_window = commands.add_parser("open", help="open files or folders in the window")
     open_window.add_argument("inputs", nargs="*", metavar="IN", type=Path)
+    edit = commands.add_parser(
+        "edit",
+        help="open one file for another program, and return once the result is written (or not: code 1)",
+    )
+    edit.add_argument("input", metavar="IN", type=Path)
+    edit.add_argument("--out", required=True, type=Path, metavar="FILE")
+    edit.add_argument("--overwrite", action="store_true")
     return parser
 
 
@@ -287,6 +294,22 @@ def _window(paths: Sequence[Path]) -> int:
     return run(list(paths))
 
 
+def _edit(args: argparse.Namespace) -> int:
+    from irvane.core.finish import job
+
+    def checked() -> None:
+        job.to_file(args.out, Settings().finish)
+        job.check_target(args.out, args.overwrite, (args.input,))
+        if not args.input.is_file():
+            raise FileError(args.input, "there is no such file")
+
+    if not guarded(args.out, checked):
+        return SOME_FAILED
+    from irvane.desktop.app import run
+
+    return run([args.input], args.out.absolute(), args.overwrite)
+
+
 def _warm(_args: argparse.Namespace) -> int:
     from irvane.warm import warm
 
@@ -327,7 +350,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     arguments = list(sys.argv[1:] if argv is None else argv)
     commands = {
         "develop": _develop, "merge": _merge, "info": _info, "check": _check, "demo": _demo, "warm": _warm,
-        "open": lambda args: _window(args.inputs), "completion": _completion,
+        "open": lambda args: _window(args.inputs), "edit": _edit, "completion": _completion,
         "install-desktop": lambda _: _installed(True), "uninstall-desktop": lambda _: _installed(False), **judging.COMMANDS, **queueing.COMMANDS,
     }  # fmt: skip
     if not arguments or (arguments[0] not in commands and not arguments[0].startswith("-")):

@@ -6,6 +6,7 @@ import time
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 import OpenEXR
 import pytest
@@ -170,3 +171,16 @@ def test_the_window_thread_is_never_blocked(driver: Driver, tmp_path: Path) -> N
     assert len(gaps) > 200
     assert max(gaps) < 0.5
     assert np.percentile(gaps, 99) < 0.1
+
+
+def test_a_file_for_another_program_is_written_and_the_window_closes(driver: Driver, tmp_path: Path) -> None:
+    window, result = driver.window, tmp_path / "result.png"
+    driver.choose("test-card.dng")
+    window.writing.answered.connect(window.close)
+    window.writing.answer(result, False)
+    driver.until(lambda: "result.png" in window.bench.note.text_in_full())
+    driver.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    driver.until(lambda: not window.isVisible())
+    assert window.writing.has_answered
+    picture = cv2.imread(str(result), cv2.IMREAD_UNCHANGED)  # another reader
+    assert picture is not None and picture.dtype == np.uint16 and picture.shape == (600, 900, 3)

@@ -84,8 +84,11 @@ def display_problem(environment: Mapping[str, str]) -> str:
     return f"the screen {display or wayland} cannot be reached; “irvane --help” lists what works without one"
 
 
-def run(paths: list[Path]) -> int:
-    """Open the window on files and folders; returns the exit code."""
+def run(paths: list[Path], result: Path | None = None, overwrite: bool = False) -> int:
+    """Open the window on files and folders; returns the exit code.
+
+    With a result, the window closes once a proof was written there; the code is 1 when it was closed without.
+    """
     problem = "" if QApplication.instance() else display_problem(os.environ)
     if problem:
         print(f"irvane: {problem}", file=sys.stderr)
@@ -110,6 +113,10 @@ def run(paths: list[Path]) -> int:
         window.path.show()
     if paths:
         window.opening.open(paths)
-    elif _is_first_start():
+    elif result is None and _is_first_start():
         window.writing.make_demo()
-    return app.exec()
+    if result is not None:
+        window.writing.answered.connect(window.close)
+        window.writing.answer(result, overwrite)
+    code = app.exec()
+    return code if result is None or window.writing.has_answered else 1

@@ -88,6 +88,14 @@ def how_for(path: Path, finish: Finish, depth: int) -> Destination | None:
     return None
 
 
+def to_file(path: Path, finish: Finish, overwrite: bool = False, depth: int = 16) -> Target:
+    """A target whose format is that of the file's ending; raises WriteError for unknown ones."""
+    how = how_for(path, finish, depth)
+    if how is None:
+        format_of(path)
+    return Target(path, Output(finish.space), depth, overwrite, how=how)
+
+
 def check_target(path: Path, overwrite: bool, sources: tuple[Path, ...]) -> None:
     """Refuse a target before any work is done.
 

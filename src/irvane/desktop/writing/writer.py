@@ -23,10 +23,12 @@ class Writing(QObject):
     Signals
     -------
     said(sentence), folder_changed
+    answered : the file that another program waits for is written.
     """
 
     said = Signal(str)
     folder_changed = Signal()
+    answered = Signal()
 
     def __init__(self, service: RenderService, proofs: Proofs, strip: WritingStrip, parent: QWidget) -> None:
         super().__init__(parent)
@@ -35,6 +37,8 @@ class Writing(QObject):
         self._now: Path | None = None
         self._chosen: Path | None = None
         self._waiting: list[tuple[Source, Settings, job.Target]] = []
+        self._answer: tuple[Path, bool] | None = None
+        self.has_answered = False
         strip.cancel.connect(self.cancel)
         service.written.connect(self._written)
         service.writing.connect(strip.advance)
@@ -55,6 +59,13 @@ class Writing(QObject):
         self._chosen = folder
         self.folder_changed.emit()
 
+    def answer(self, path: Path, overwrite: bool) -> None:
+        """Another program waits for this file: the first proof that is written goes there."""
+        self._answer = path, overwrite
+        self.said.emit(
+            f"Ctrl+Return writes the chosen proof as {path.name} and goes back to the program that waits for it."
+        )
+
     def choose_folder(self) -> None:
         """Ask for a folder."""
         name = QFileDialog.getExistingDirectory(self._window, "Write into this folder")
@@ -68,12 +79,16 @@ class Writing(QObject):
             self.said.emit("There is nothing to write.")
             return
         taken = {target.path for _, _, target in self._waiting} | {self._now}
-        try:
-            target = target_for(item, self.proofs.number, folder, taken)
-        except IrvaneError as error:
-            self.said.emit(str(error))
-            return
-        agreed = ask(self._window, target)
+        agreed: job.Target | None
+        if self._answer is not None:
+            agreed = job.to_file(self._answer[0], item.settings(self.proofs.number).finish, self._answer[1])
+        else:
+            try:
+                target = target_for(item, self.proofs.number, folder, taken)
+            except IrvaneError as error:
+                self.said.emit(str(error))
+                return
+            agreed = ask(self._window, target)
         if agreed is not None:
             self._waiting.append((item.source, item.settings(self.proofs.number), agreed))
             self._next()
@@ -109,8 +124,11 @@ class Writing(QObject):
             self._waiting.clear()
             self.service.cancel_writing()
 
-    def _written(self, _path: object, sentence: str) -> None:
+    def _written(self, path: object, sentence: str) -> None:
         self._now = None  # the file is there now: another of its name is asked about
         self.strip.end()
         if sentence:
             self.said.emit(sentence)
+        if self._answer is not None and path == self._answer[0]:
+            self.has_answered = True
+            self.answered.emit()
