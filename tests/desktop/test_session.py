@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from irvane.core.errors import SettingError
 from irvane.core.files.sets import Bracket
-from irvane.core.files.thumbnails import SMALL, Preview
+from irvane.core.files.thumbnails import Preview
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Settings
 from irvane.desktop.rail.model import RailModel, bracket_words
@@ -113,7 +113,7 @@ def test_a_long_rail_is_virtual_and_has_headings(qtbot: QtBot) -> None:
     assert model.place_of(99_999) == -1
     item = session.items[7]
     assert model.thumb(item, QSize(100, 68)) is None
-    item.preview = Preview(np.zeros((400, 600, 3), np.uint8), (4000, 6000))
+    item.preview = Preview.of(np.zeros((400, 600, 3), np.uint8), (4000, 6000))
     picture = model.thumb(item, QSize(100, 68))
     assert picture is not None
     assert picture.width() == 100
@@ -121,8 +121,8 @@ def test_a_long_rail_is_virtual_and_has_headings(qtbot: QtBot) -> None:
     assert model.thumb(item, QSize(100, 68)) is picture, "scaled once"
 
 
-def test_previews_keep_a_small_form() -> None:
-    preview = Preview(np.zeros((400, 600, 3), np.uint8), (4000, 6000))
-    assert max(preview.small.shape[:2]) == SMALL
-    tiny = Preview(np.zeros((20, 30, 3), np.uint8), (20, 30))
-    assert tiny.small.shape == (20, 30, 3)
+def test_previews_have_a_small_form() -> None:
+    preview = Preview.of(np.zeros((400, 600, 3), np.uint8), (4000, 6000))
+    assert preview.small.shape == (200, 300, 3)
+    tiny = Preview.of(np.zeros((20, 30, 3), np.uint8), (20, 30))
+    assert tiny.small.shape == (10, 15, 3)

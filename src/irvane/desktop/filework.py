@@ -22,6 +22,7 @@ from irvane.core.files.sidecar import (
     stranger,
 )
 from irvane.core.files.thumb_store import ThumbStore
+from irvane.core.files.thumbnails import Pictures
 from irvane.core.files.xmp_rating import write_rating
 from irvane.core.line.jobs import Worker
 from irvane.core.line.source import FileSource, Source
@@ -126,7 +127,7 @@ class FileWork(QObject):
         else:
             self.said.emit(f"{error}. It was kept as {kept.name}; the frame starts with fresh settings.")
 
-    def group(self, numbers: list[int], infos: list[Any], previews: list[Any]) -> None:
+    def group(self, numbers: list[int], infos: list[Any], previews: Pictures) -> None:
         """Find brackets among items."""
         self._worker.submit(
             ("group",),

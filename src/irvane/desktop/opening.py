@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from irvane.core.files.thumbnails import Pictures
 from irvane.core.line.merging import MERGE_START, MergeSource
 from irvane.core.settings import Settings
 from irvane.desktop.rail.rail import Rail
@@ -95,7 +96,7 @@ class Opening(QObject):
             if not self.session.items[n].is_merge and not self.session.items[n].problem
         ]
         items = [self.session.items[n] for n in numbers]
-        pictures = [item.preview.pixels if item.preview is not None else None for item in items]
+        pictures = Pictures([item.preview for item in items])
         self.service.files.group(numbers, [item.info for item in items], pictures)
 
     def merge(self, numbers: tuple[int, ...]) -> None:

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import cv2
+import imagecodecs
 import numpy as np
 import rawpy
 from PIL import Image
@@ -16,30 +19,63 @@ from irvane.core.files.boundary import BYTES_PREVIEW, check_size, reading, textu
 from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
 from irvane.core.orientation import upright
 
-#: Longer side of the small form of a preview, for lists.
-SMALL = 240
+#: Quality of the JPEG that previews are kept as.
+_QUALITY = 90
 
 
 @dataclass(frozen=True)
 class Preview:
-    """An embedded preview.
+    """An embedded preview, kept coded: thousands fit into memory.
 
     Attributes
     ----------
-    pixels : uint8 H×W×3, upright.
+    coded : JPEG, upright.
     extent : height and width of the upright frame itself, as far as the file states it.
-    small : the same, its longer side at most SMALL pixels.
     """
 
-    pixels: np.ndarray
+    coded: bytes
     extent: tuple[int, int]
-    small: np.ndarray = field(init=False)
 
-    def __post_init__(self) -> None:
-        h, w = self.pixels.shape[:2]
-        factor = min(1.0, SMALL / max(h, w))
-        size = (max(1, round(w * factor)), max(1, round(h * factor)))
-        object.__setattr__(self, "small", cv2.resize(self.pixels, size, interpolation=cv2.INTER_AREA))
+    @staticmethod
+    def of(pixels: np.ndarray, extent: tuple[int, int], longest: int | None = None) -> Preview:
+        """From uint8 H×W×3, upright; reduced until its longer side is no more than `longest` pixels."""
+        rgb = np.ascontiguousarray(pixels[..., :3])
+        h, w = rgb.shape[:2]
+        if longest is not None and max(h, w) > longest:
+            size = (max(1, round(w * longest / max(h, w))), max(1, round(h * longest / max(h, w))))
+            rgb = np.asarray(cv2.resize(rgb, size, interpolation=cv2.INTER_AREA))
+        return Preview(bytes(imagecodecs.jpeg8_encode(rgb, level=_QUALITY)), extent)
+
+    @property
+    def pixels(self) -> np.ndarray:
+        """uint8 H×W×3; decoded each time. ValueError where that is not possible."""
+        return _decoded(self.coded, cv2.IMREAD_COLOR_RGB)
+
+    @property
+    def small(self) -> np.ndarray:
+        """The same at half the size, for lists: decoded faster."""
+        return _decoded(self.coded, cv2.IMREAD_REDUCED_COLOR_2)[..., ::-1].copy()
+
+
+def _decoded(coded: bytes, way: int) -> np.ndarray:
+    pixels = cv2.imdecode(np.frombuffer(coded, np.uint8), way) if coded else None
+    if pixels is None:
+        raise ValueError("this is no JPEG")
+    return np.asarray(pixels)
+
+
+class Pictures(Sequence[np.ndarray | None]):
+    """The pixels of previews, decoded when they are asked for."""
+
+    def __init__(self, previews: Sequence[Preview | None]) -> None:
+        self.previews = previews
+
+    def __len__(self) -> int:
+        return len(self.previews)
+
+    def __getitem__(self, index: Any) -> Any:
+        one = self.previews[index]
+        return None if one is None else one.pixels
 
 
 _TURN = {
@@ -67,15 +103,15 @@ def _raw_preview(path: Path, longest: int) -> Preview:
         try:
             thumb = raw.extract_thumb()
         except (rawpy.LibRawNoThumbnailError, rawpy.LibRawUnsupportedThumbnailError):
-            return Preview(_own_colour(raw, longest), extent)
+            return Preview.of(_own_colour(raw, longest), extent)
         orientation = _FLIP_TO_ORIENTATION.get(flip, 1)
         if thumb.format == rawpy.ThumbFormat.JPEG:
             with Image.open(io.BytesIO(bytes(thumb.data))) as image:
                 check_size(path, image.size[0], image.size[1], BYTES_PREVIEW)
                 image.draft("RGB", (longest, longest))
                 pixels = _fit(image, longest, image.getexif().get(274, orientation))
-                return Preview(pixels, extent)
-        return Preview(_fit(Image.fromarray(np.array(thumb.data)), longest, orientation), extent)
+                return Preview.of(pixels, extent)
+        return Preview.of(_fit(Image.fromarray(np.array(thumb.data)), longest, orientation), extent)
 
 
 def _own_colour(raw: rawpy.RawPy, longest: int) -> np.ndarray:
@@ -150,9 +186,9 @@ def _preview(path: Path, longest: int) -> Preview:
             image.draft("RGB", (longest, longest))
             orientation = image.getexif().get(274, 1)
             extent = image.size if orientation in (6, 8) else image.size[::-1]
-            return Preview(_fit(image, longest, orientation), extent)
+            return Preview.of(_fit(image, longest, orientation), extent)
     picture = decode_rendered(path)
     linear = upright(picture.linear, picture.flip)
     step = max(1, max(linear.shape[:2]) // longest)
     coded = np.sqrt(np.clip(linear[::step, ::step], 0, 1)) * 255
-    return Preview(np.ascontiguousarray(coded.astype(np.uint8)), (linear.shape[0], linear.shape[1]))
+    return Preview.of(np.ascontiguousarray(coded.astype(np.uint8)), (linear.shape[0], linear.shape[1]))

@@ -27,6 +27,8 @@ from irvane.desktop.view_request import ViewRequest
 
 #: Milliseconds without a change after which figures are read; and after which those of the probe, when it is moved.
 _SETTLED, _PROBED = 250, 15
+#: Longer side of the preview that a frame without one gets from its own development.
+_OWN_PREVIEW = 1024
 #: Frame pixels across that the loupe shows.
 LOUPE_SIDE = 96
 
@@ -214,7 +216,7 @@ class ViewController(QObject):
         content.exact = None
         if item.preview is None and content.backdrop is content.current and content.backdrop is not None:
             pixels = SCREEN.in_srgb(rendered.pixels, rendered.space)
-            self.panes.session.give_preview(item, Preview(pixels, content.extent))
+            self.panes.session.give_preview(item, Preview.of(pixels, content.extent, _OWN_PREVIEW))
         if state == "final":
             content.busy = "" if frame.complete_for(wish.settings) else content.busy
             self._shown[pane] = wish

@@ -12,6 +12,9 @@ from irvane.desktop.bench.content import image_of
 from irvane.desktop.plain import tip
 from irvane.desktop.session import Item, Session
 
+#: Scaled pictures that are kept.
+_KEPT = 400
+
 
 @dataclass(frozen=True)
 class Row:
@@ -38,6 +41,7 @@ class RailModel(QAbstractListModel):
         super().__init__(parent)
         self.session = session
         self.rows: list[Row] = []
+        self._places: dict[int, list[int]] = {}
         self._thumbs: dict[int, tuple[object, QImage]] = {}
         session.rows_changed.connect(self.rebuild)
         session.item_changed.connect(self._changed)
@@ -51,13 +55,15 @@ class RailModel(QAbstractListModel):
             if item.bracket and item.bracket[0] == number:
                 self.rows.append(Row(number, item.bracket))
             self.rows.append(Row(number))
+        self._places = {}
+        for place, row in enumerate(self.rows):
+            self._places.setdefault(row.item, []).append(place)
         self.endResetModel()
 
     def _changed(self, number: int) -> None:
-        for place, row in enumerate(self.rows):
-            if row.item == number:
-                index = self.index(place)
-                self.dataChanged.emit(index, index)
+        for place in self._places.get(number, ()):
+            index = self.index(place)
+            self.dataChanged.emit(index, index)
 
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: N802
         return 0 if parent.isValid() else len(self.rows)
@@ -93,9 +99,11 @@ class RailModel(QAbstractListModel):
                 room, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
             )
             kept = ((id(item.preview), room.width(), room.height()), picture)
+            while len(self._thumbs) >= _KEPT:
+                self._thumbs.pop(next(iter(self._thumbs)))
             self._thumbs[item.number] = kept
         return kept[1]
 
     def place_of(self, number: int) -> int:
         """Row of an item; −1 when there is none."""
-        return next((k for k, row in enumerate(self.rows) if row.item == number and not row.is_heading), -1)
+        return self._places.get(number, [-1])[-1]  # a heading comes before its frame

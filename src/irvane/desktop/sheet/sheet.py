@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import time
+
 from PySide6.QtCore import (
     QAbstractListModel,
     QModelIndex,
     QObject,
     QRect,
     QSize,
-    QSortFilterProxyModel,
     Qt,
+    QTimer,
     Signal,
 )
 from PySide6.QtGui import QImage, QKeyEvent, QPainter, QPen
@@ -36,8 +38,9 @@ from irvane.desktop.session import Item, Session
 
 _CELL = QSize(206, 196)
 _ROOM = QSize(190, 130)
-#: Scaled pictures that are kept.
-_KEPT = 1200
+#: Scaled pictures that are kept; milliseconds after which changes are shown; seconds that pictures are
+#: made ready at a time.
+_KEPT, _SOON, _A_TIME = 500, 150, 0.008
 SORTS = {
     "time": lambda item: (item.info.taken.isoformat() if item.info.taken else "~", item.source.name),
     "name": lambda item: item.source.name.casefold(),
@@ -58,27 +61,49 @@ SHOWN = {
 
 
 class _Frames(QAbstractListModel):
-    """The frames of the session, in the order they were opened."""
+    """The frames of the session, sorted and filtered.
+
+    Signals
+    -------
+    more : pictures that were not ready can be made now.
+    """
+
+    more = Signal()
 
     def __init__(self, session: Session, parent: QObject) -> None:
         super().__init__(parent)
         self.session = session
+        self.by, self.shown, self.text = "time", "all", ""
         self.numbers: list[int] = []
-        self._places: dict[int, int] = {}
         self._pictures: dict[int, tuple[int, QImage]] = {}
-        session.rows_changed.connect(self.rebuild)
-        session.item_changed.connect(self._changed)
+        # making pictures ready takes a part of the window's time only
+        self._spent = 0.0
+        self._more = QTimer(self, singleShot=True, interval=20)
+        self._more.timeout.connect(self._go_on)
 
-    def rebuild(self) -> None:
-        self.beginResetModel()
-        self.numbers = list(self.session.order)
-        self._places = {number: place for place, number in enumerate(self.numbers)}
-        self.endResetModel()
+    def arrange(self) -> bool:
+        """Sort and filter anew; what is selected stays so. False when nothing changed."""
+        items = [item for number in self.session.order if self._accepted(item := self.session.items[number])]
+        fresh = [item.number for item in sorted(items, key=SORTS[self.by])]
+        if fresh == self.numbers:
+            return False
+        self.layoutAboutToBeChanged.emit()
+        kept = self.persistentIndexList()
+        before = [self.numbers[index.row()] for index in kept]
+        self.numbers = fresh
+        places = {number: place for place, number in enumerate(fresh)}
+        self.changePersistentIndexList(
+            kept, [self.index(places[n]) if n in places else QModelIndex() for n in before]
+        )
+        self.layoutChanged.emit()
+        return True
 
-    def _changed(self, number: int) -> None:
-        place = self._places.get(number)
-        if place is not None:
-            self.dataChanged.emit(self.index(place), self.index(place))
+    def _accepted(self, item: Item) -> bool:
+        if not SHOWN[self.shown](item):
+            return False
+        info = item.info
+        told = f"{item.source.name} {info.make} {info.model} {info.lens} {info.iso or ''}".casefold()
+        return all(part in told for part in self.text.casefold().split())
 
     def item(self, place: int) -> Item | None:
         return self.session.items.get(self.numbers[place])
@@ -105,19 +130,30 @@ class _Frames(QAbstractListModel):
         return None
 
     def picture(self, item: Item, room: QSize) -> QImage | None:
-        """Its preview as large as the room allows."""
+        """Its preview as large as the room allows; None while there is none, or others are being made ready."""
         if item.preview is None:
             return None
         kept = self._pictures.get(item.number)
-        if kept is None or kept[0] != id(item.preview):
-            scaled = image_of(item.preview.small).scaled(
-                room, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
-            )
-            while len(self._pictures) >= _KEPT:
-                self._pictures.pop(next(iter(self._pictures)))
-            kept = (id(item.preview), scaled)
-            self._pictures[item.number] = kept
-        return kept[1]
+        if kept is not None and kept[0] == id(item.preview):
+            return kept[1]
+        began = time.perf_counter()
+        if self._more.isActive() and self._spent > _A_TIME:
+            return kept[1] if kept is not None else None
+        scaled = image_of(item.preview.small).scaled(
+            room, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+        )
+        while len(self._pictures) >= _KEPT:
+            self._pictures.pop(next(iter(self._pictures)))
+        self._pictures[item.number] = id(item.preview), scaled
+        self._spent += time.perf_counter() - began
+        if not self._more.isActive():
+            self._more.start()
+        return scaled
+
+    def _go_on(self) -> None:
+        held_up, self._spent = self._spent > _A_TIME, 0.0
+        if held_up:
+            self.more.emit()
 
 
 def mark_words(item: Item) -> str:
@@ -125,29 +161,6 @@ def mark_words(item: Item) -> str:
     stars = item.sidecar.stars
     told = f"{stars} star{'' if stars == 1 else 's'}" if stars else ""
     return ", ".join(part for part in (item.sidecar.mark, told) if part)
-
-
-class _Sorted(QSortFilterProxyModel):
-    """Sorted and filtered."""
-
-    def __init__(self, frames: _Frames, parent: QObject) -> None:
-        super().__init__(parent)
-        self.frames = frames
-        self.by, self.shown, self.text = "time", "all", ""
-        self.setSourceModel(frames)
-        self.setDynamicSortFilter(True)
-        self.sort(0)
-
-    def lessThan(self, left: QModelIndex, right: QModelIndex) -> bool:  # noqa: N802
-        one, two = self.frames.item(left.row()), self.frames.item(right.row())
-        return one is not None and two is not None and SORTS[self.by](one) < SORTS[self.by](two)
-
-    def filterAcceptsRow(self, row: int, _parent: QModelIndex) -> bool:  # noqa: N802
-        item = self.frames.item(row)
-        if item is None or not SHOWN[self.shown](item):
-            return False
-        told = f"{item.source.name} {item.info.make} {item.info.model} {item.info.lens} {item.info.iso or ''}".casefold()
-        return all(part in told for part in self.text.casefold().split())
 
 
 class _Delegate(QStyledItemDelegate):
@@ -226,9 +239,8 @@ class Sheet(QWidget):
         super().__init__(parent)
         self.session = session
         self.frames = _Frames(session, self)
-        self.sorted = _Sorted(self.frames, self)
         self.list = QListView()
-        self.list.setModel(self.sorted)
+        self.list.setModel(self.frames)
         self.list.setViewMode(QListView.ViewMode.IconMode)
         self.list.setResizeMode(QListView.ResizeMode.Adjust)
         self.list.setMovement(QListView.Movement.Static)
@@ -273,9 +285,13 @@ class Sheet(QWidget):
         layout.setSpacing(0)
         layout.addLayout(row)
         layout.addWidget(self.list, 1)
-        session.rows_changed.connect(self._tell)
-        session.item_changed.connect(lambda _n: self._tell())
-        self._tell()
+        # frames are read by the hundred: what changes is shown a few times a second
+        self._soon = QTimer(self, singleShot=True, interval=_SOON)
+        self._soon.timeout.connect(self._refresh)
+        session.rows_changed.connect(self._soon.start)
+        session.item_changed.connect(lambda _n: self._soon.isActive() or self._soon.start())
+        self.frames.more.connect(self.list.viewport().update)
+        self._refresh()
 
     @staticmethod
     def _choice(name: str, options: list[str], call) -> QComboBox:  # type: ignore[no-untyped-def]
@@ -285,17 +301,23 @@ class Sheet(QWidget):
         box.activated.connect(lambda _index: call())
         return box
 
-    def _resort(self) -> None:
-        self.sorted.by = self.sort.currentText()
-        self.sorted.invalidate()
-
-    def _refilter(self) -> None:
-        self.sorted.shown, self.sorted.text = self.filter.currentText(), self.search.text()
-        self.sorted.invalidate()
+    def _refresh(self) -> None:
+        """Show the session as it is now."""
+        if self.frames.arrange():
+            self.seen.emit()
+        self.list.viewport().update()
         self._tell()
 
+    def _resort(self) -> None:
+        self.frames.by = self.sort.currentText()
+        self._refresh()
+
+    def _refilter(self) -> None:
+        self.frames.shown, self.frames.text = self.filter.currentText(), self.search.text()
+        self._refresh()
+
     def _tell(self) -> None:
-        chosen, shown, count = len(self.selected()), self.sorted.rowCount(), self.frames.rowCount()
+        chosen, shown, count = len(self.selected()), self.frames.rowCount(), len(self.session.order)
         words = (
             f"{shown} of {count} frames" if shown != count else f"{count} frame{'' if count == 1 else 's'}"
         )
@@ -304,12 +326,12 @@ class Sheet(QWidget):
     def selected(self) -> list[int]:
         """Items that are selected, in their order."""
         rows = sorted(index.row() for index in self.list.selectionModel().selectedIndexes())
-        return [int(self.sorted.index(row, 0).data(Qt.ItemDataRole.UserRole)) for row in rows]
+        return [int(self.frames.index(row, 0).data(Qt.ItemDataRole.UserRole)) for row in rows]
 
     def choose(self, number: int) -> None:
         """Select an item."""
-        for row in range(self.sorted.rowCount()):
-            index = self.sorted.index(row, 0)
+        for row in range(self.frames.rowCount()):
+            index = self.frames.index(row, 0)
             if index.data(Qt.ItemDataRole.UserRole) == number:
                 self.list.setCurrentIndex(index)
                 self.list.scrollTo(index)
@@ -318,8 +340,8 @@ class Sheet(QWidget):
     def step(self, direction: int) -> None:
         """The next or previous frame."""
         row = self.list.currentIndex().row() + direction
-        if 0 <= row < self.sorted.rowCount():
-            self.list.setCurrentIndex(self.sorted.index(row, 0))
+        if 0 <= row < self.frames.rowCount():
+            self.list.setCurrentIndex(self.frames.index(row, 0))
 
     def visible_items(self) -> list[int]:
         """Items that can be seen now."""
@@ -328,8 +350,8 @@ class Sheet(QWidget):
         per_row = max(1, view.width() // _CELL.width())
         rows = view.height() // _CELL.height() + 2
         start = max(first.row(), 0)
-        stop = min(start + rows * per_row, self.sorted.rowCount())
-        return [int(self.sorted.index(row, 0).data(Qt.ItemDataRole.UserRole)) for row in range(start, stop)]
+        stop = min(start + rows * per_row, self.frames.rowCount())
+        return [int(self.frames.index(row, 0).data(Qt.ItemDataRole.UserRole)) for row in range(start, stop)]
 
     def _open(self) -> None:
         index = self.list.currentIndex()
