@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import islice
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -13,6 +14,9 @@ from irvane.core.settings import Settings
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.service import RenderService
 from irvane.desktop.session import Session
+
+#: Files that are taken in at a time, and that are asked of the worker at a time.
+_SLICE, _AT_ONCE = 250, 24
 
 
 class Opening(QObject):
@@ -31,7 +35,7 @@ class Opening(QObject):
     ) -> None:
         super().__init__(parent)
         self.session, self.service, self.rail = session, service, rail
-        self._waiting: list[int] = []
+        self._waiting: dict[int, None] = {}
         self._asked: set[int] = set()
         self._chose_first = False
         self._group_soon = QTimer(self, singleShot=True, interval=150)
@@ -50,9 +54,13 @@ class Opening(QObject):
     def _collected(self, paths: list[Path], problems: list[str]) -> None:
         if problems:
             self.said.emit("; ".join(problems))
-        items = self.session.add_files(paths)
-        self._waiting += [item.number for item in items if not item.ready and item.number not in self._asked]
+        items = self.session.add_files(paths[:_SLICE])
+        self._waiting |= dict.fromkeys(
+            item.number for item in items if not item.ready and item.number not in self._asked
+        )
         self._read_visible()
+        if len(paths) > _SLICE:  # thousands at once would hold the window up
+            QTimer.singleShot(0, lambda: self._collected(paths[_SLICE:], []))
         if items and not self._chose_first:
             self._chose_first = True
             self.rail.choose(items[0].number)
@@ -65,11 +73,24 @@ class Opening(QObject):
         self._read(set(self.rail.visible_items()))
 
     def _read(self, seen: set[int]) -> None:
-        for number in sorted(self._waiting, key=lambda n: n not in seen):
-            item = self.session.items.get(number)
-            if item is not None and (number not in self._asked or number in seen):
-                self._asked.add(number)
-                self.service.files.learn(number, item.source, 3 if number in seen else 4)
+        """Ask for what is seen, and for as many of the others as keep the worker busy."""
+        for number in [n for n in seen if n in self._waiting]:
+            self._ask(number, 3)
+        self._ask_more()
+
+    def _ask_more(self) -> None:
+        room = _AT_ONCE - len(self._asked)
+        if room > 0:
+            for number in list(islice((n for n in self._waiting if n not in self._asked), room)):
+                self._ask(number, 4)
+
+    def _ask(self, number: int, urgency: int) -> None:
+        item = self.session.items.get(number)
+        if item is None:
+            self._waiting.pop(number, None)
+            return
+        self._asked.add(number)
+        self.service.files.learn(number, item.source, urgency)
 
     def _learned(self, number: int, info: object, preview: object, sidecar: object, locked: str) -> None:
         self._forget(number)
@@ -82,9 +103,9 @@ class Opening(QObject):
         self.said.emit(sentence)
 
     def _forget(self, number: int) -> None:
-        if number in self._waiting:
-            self._waiting.remove(number)
+        self._waiting.pop(number, None)
         self._asked.discard(number)
+        self._ask_more()
         self._group_soon.start()
 
     def _group(self) -> None:

@@ -111,6 +111,7 @@ class FileSource:
 
     def __init__(self, path: Path) -> None:
         self.path = Path(path)
+        self.name = plain_text(self.path.name)
         self._key: str | None = None
 
     @property
@@ -122,10 +123,6 @@ class FileSource:
     @property
     def paths(self) -> tuple[Path, ...]:
         return (self.path,)
-
-    @property
-    def name(self) -> str:
-        return plain_text(self.path.name)
 
     @property
     def info(self) -> FrameInfo:

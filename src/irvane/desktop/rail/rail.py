@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
+
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
@@ -190,8 +192,18 @@ class Rail(QListView):
 
     def visible_items(self) -> list[int]:
         """Items whose rows can be seen now."""
-        seen = []
-        for place, row in enumerate(self.rows.rows):
-            if self.visualRect(self.rows.index(place)).intersects(self.viewport().rect()):
-                seen.append(row.item)
+        if self.isHidden():
+            return []
+        view, seen = self.viewport().rect(), []
+
+        def bottom(place: int) -> int:
+            return self.visualRect(self.rows.index(place)).bottom()
+
+        # rows lie one below the other: the first that is seen is found by halving
+        for place in range(
+            bisect_left(range(len(self.rows.rows)), view.top(), key=bottom), len(self.rows.rows)
+        ):
+            if self.visualRect(self.rows.index(place)).top() > view.bottom():
+                break
+            seen.append(self.rows.rows[place].item)
         return seen

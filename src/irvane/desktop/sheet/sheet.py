@@ -83,7 +83,9 @@ class _Frames(QAbstractListModel):
 
     def arrange(self) -> bool:
         """Sort and filter anew; what is selected stays so. False when nothing changed."""
-        items = [item for number in self.session.order if self._accepted(item := self.session.items[number])]
+        items = [self.session.items[number] for number in self.session.order]
+        if self.shown != "all" or self.text.strip():
+            items = [item for item in items if self._accepted(item)]
         fresh = [item.number for item in sorted(items, key=SORTS[self.by])]
         if fresh == self.numbers:
             return False
@@ -303,8 +305,11 @@ class Sheet(QWidget):
 
     def _refresh(self) -> None:
         """Show the session as it is now."""
+        began = time.perf_counter()
         if self.frames.arrange():
             self.seen.emit()
+        # of thousands of frames the order is found less often
+        self._soon.setInterval(max(_SOON, round(20_000 * (time.perf_counter() - began))))
         self.list.viewport().update()
         self._tell()
 
