@@ -29,10 +29,12 @@ import sys
 from pathlib import Path
 from irvane.core.finish.journal import Journal
 from irvane.core.finish.queue import run_queue
-run_queue(Journal(Path(sys.argv[1])))
+print("ready", flush=True)
+run_queue(Journal(Path(sys.argv[1])), lambda entry: print(entry.id, flush=True))
 """
 _SETTINGS = Settings().with_values({"noise.amount": 0, "lens.aberration": "off", "sensor.demosaic": "linear"})
-_BATCH = 60
+#: Files of a batch; seconds after which a kill comes at the latest.
+_BATCH, _LONGEST = 60, 0.6
 
 
 def main() -> None:
@@ -55,9 +57,15 @@ def main() -> None:
             journal = Journal(folder / "queue.jsonl")
             journal.add([((path,), _SETTINGS, "") for path in frames], Destination("t", "tiff", 16))
             while kills < wanted and any(not e.over for e in journal.entries()):
-                child = subprocess.Popen([sys.executable, "-c", _CHILD, str(journal.path)])
+                child = subprocess.Popen(
+                    [sys.executable, "-c", _CHILD, str(journal.path)], stdout=subprocess.PIPE
+                )
+                assert child.stdout is not None
+                # some moments after it is ready, or after its first or second file: that is when it writes
+                for _ in range(rng.randint(1, 3)):
+                    child.stdout.readline()
                 try:
-                    child.wait(timeout=0.7 + 1.3 * rng.random())
+                    child.wait(timeout=_LONGEST * rng.random())
                 except subprocess.TimeoutExpired:
                     child.send_signal(signal.SIGKILL)
                     child.wait()

@@ -105,6 +105,12 @@ def test_names_from_patterns() -> None:
     one = Named(Path("/in/frame 1.dng"), "soft", 7, info, "web")
     assert file_name("{date}_{name}-{proof}-{n:3}", one, ".jpg") == "2026-03-04_frame 1-soft-007.jpg"
     assert file_name("{camera} {iso} {destination}", one, ".tif") == "Body-A 6400 web.tif"
+    # what other systems do not take: reserved signs and device names of Windows, names above 255 bytes
+    for given, wanted in (
+        ("näm'e $x.v2", "näm'e $x.v2"), ("a:b*c?", "a-b-c"), ("con", "con_"), ("LPT1.old", "LPT1.old_"), ("x. ", "x"),
+        ("\udcff1", "1"), ("木" * 200, "木" * 66),
+    ):  # fmt: skip
+        assert file_name("{name}", replace(one, frame=Path(given + ".dng")), "") == wanted
     for pattern in ("{nope}", "{name", "", "..."):
         with pytest.raises(SettingError):
             file_name(pattern, one, ".tif")

@@ -9,7 +9,6 @@ from datetime import datetime
 from pathlib import Path
 
 from irvane.core.errors import SettingError
-from irvane.core.files.atomic import safe_name
 from irvane.core.files.info import FrameInfo
 
 #: Words that a pattern may hold in braces, and what they stand for.
@@ -18,7 +17,11 @@ WORDS = {
     "date": "day of capture, 2026-03-04", "time": "time of capture, 10-20-30", "camera": "model of the camera",
     "iso": "sensitivity", "destination": "name of the destination",
 }  # fmt: skip
-_LONGEST = 180
+#: Bytes of a name, its ending not counted: file systems take 255.
+_LONGEST = 200
+#: Signs that a name may not hold on Windows (Naming Files, Paths, and Namespaces), and names of its devices.
+_FORBIDDEN = '<>:"/\\|?*'
+_DEVICES = {"con", "prn", "aux", "nul", *(f"{port}{n}" for port in ("com", "lpt") for n in range(1, 10))}
 
 
 @dataclass(frozen=True)
@@ -62,10 +65,23 @@ def file_name(pattern: str, named: Named, ending: str) -> str:
             parts.append(f"{value:0{digits}d}" if word == "n" else str(value))
     except ValueError as error:
         raise SettingError(f"The pattern “{pattern}” is not complete: a brace is missing.") from error
-    made = safe_name("".join(parts).strip(" .-_"))[:_LONGEST]
+    made = portable_name("".join(parts))
     if not made:
         raise SettingError(f"The pattern “{pattern}” makes no name.")
     return f"{made}{ending}"
+
+
+def portable_name(text: str) -> str:
+    """A name that Linux, macOS and Windows take; empty when nothing is left of it."""
+    allowed = (c if c not in _FORBIDDEN and c.isprintable() else "-" for c in text)
+    name = (
+        "".join(allowed)
+        .strip(" .-_")
+        .encode("utf-8", "replace")[:_LONGEST]
+        .decode("utf-8", "ignore")
+        .rstrip(" .")
+    )
+    return f"{name}_" if name.partition(".")[0].casefold() in _DEVICES else name
 
 
 def free_path(folder: Path, name: str, taken: Collection[Path] = ()) -> Path:
