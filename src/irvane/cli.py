@@ -289,6 +289,11 @@ def _demo(args: argparse.Namespace) -> int:
 
 
 def _window(paths: Sequence[Path]) -> int:
+    from irvane.desktop.second_start import hand_over
+
+    if hand_over(list(paths)):
+        print("opened in the window that is there already")
+        return DONE
     from irvane.desktop.app import run
 
     return run(list(paths))

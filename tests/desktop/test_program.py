@@ -4,14 +4,19 @@ from __future__ import annotations
 
 import os
 import shutil
+import socket
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 
 import pytest
+from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
+
+from irvane.desktop.second_start import Listener, hand_over, socket_path
 
 
 def test_qt_keeps_the_references_of_none(qtbot: QtBot) -> None:
@@ -107,3 +112,35 @@ def test_a_first_start_shows_the_demo_and_its_path(
         window.path.go(window.path.step + 1)
     assert not window.path.isVisible()
     window.close()
+
+
+def test_a_second_start_gives_its_files_to_the_open_window(qtbot: QtBot, tmp_path: Path) -> None:
+    paths = [tmp_path / "a.dng", tmp_path / "b \udcff.dng"]
+    assert not hand_over(paths), "no window is open"
+    parent = QObject()
+    listener = Listener(parent)
+    taken: list[list[Path]] = []
+    answers: list[bool] = []
+    listener.handed.connect(taken.append)
+
+    def start(given: list[Path]) -> None:
+        client = threading.Thread(target=lambda: answers.append(hand_over(given)))
+        client.start()
+        qtbot.waitUntil(lambda: not client.is_alive(), timeout=5000)
+
+    start(paths)
+    start([])
+    assert answers == [True, True] and taken == [paths, []]
+    with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as other:  # what is no message is not taken
+        other.connect(str(socket_path()))
+        other.sendall(b"junk")
+        other.shutdown(socket.SHUT_WR)
+        qtbot.wait(100)
+        assert other.recv(10) == b"" and len(taken) == 2
+    listener.close()
+    assert not hand_over(paths) and not socket_path().exists()
+    socket_path().touch()  # what a crash left is no obstacle
+    again = Listener(parent)
+    start(paths)
+    again.close()
+    assert answers[-1]

@@ -18,6 +18,7 @@ from irvane.core.simulate.demo import demo_folder
 from irvane.desktop import theme
 from irvane.desktop.idle_collection import IdleCollection
 from irvane.desktop.screen import SCREEN
+from irvane.desktop.second_start import Listener
 from irvane.desktop.window import Window
 from irvane.warm import is_warm
 
@@ -84,6 +85,15 @@ def display_problem(environment: Mapping[str, str]) -> str:
     return f"the screen {display or wayland} cannot be reached; “irvane --help” lists what works without one"
 
 
+def _take(window: Window, paths: list[Path]) -> None:
+    """A later start: its files in this window."""
+    window.opening.open(paths)
+    if window.isMinimized():
+        window.showNormal()
+    window.raise_()
+    window.activateWindow()
+
+
 def run(paths: list[Path], result: Path | None = None, overwrite: bool = False) -> int:
     """Open the window on files and folders; returns the exit code.
 
@@ -107,6 +117,9 @@ def run(paths: list[Path], result: Path | None = None, overwrite: bool = False) 
     window = Window()
     IdleCollection(window.service.idle, window)
     window.show()
+    listener = Listener(window) if result is None else None
+    if listener is not None:
+        listener.handed.connect(lambda handed: _take(window, handed))
     if not is_warm():
         window.writing.prepare()
     if demo_folder() in paths:
@@ -119,4 +132,6 @@ def run(paths: list[Path], result: Path | None = None, overwrite: bool = False) 
         window.writing.answered.connect(window.close)
         window.writing.answer(result, overwrite)
     code = app.exec()
+    if listener is not None:
+        listener.close()
     return code if result is None or window.writing.has_answered else 1

@@ -439,7 +439,7 @@ class Window(QMainWindow):
         return focus is not None and focus.testAttribute(Qt.WidgetAttribute.WA_InputMethodEnabled)
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
-        if not may_close(self, self.writing.busy, self.service.files.unsaved()):
+        if not may_close(self, self.writing.unfinished, self.service.files.unsaved()):
             event.ignore()
             return
         QApplication.instance().removeEventFilter(self)  # type: ignore[union-attr]

@@ -49,6 +49,11 @@ class Writing(QObject):
         """Is something long being done whose progress is shown?"""
         return not self.strip.isHidden()
 
+    @property
+    def unfinished(self) -> bool:
+        """Would a file be lost if the window were closed now?"""
+        return self._now is not None or bool(self._waiting)
+
     def folder(self) -> Path | None:
         """The folder that the chosen proof is written into."""
         item = self.proofs.item()
