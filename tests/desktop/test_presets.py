@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
 from irvane.core.files import presets as files
-from irvane.desktop import filework
+from irvane.core.files import remembered
 from irvane.desktop import presets as window
 from irvane.desktop.presets import PresetsDialog
 
@@ -19,7 +19,7 @@ from .conftest import Driver
 
 @pytest.fixture
 def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
-    for module in (window, filework):
+    for module in (window, remembered):
         monkeypatch.setattr(module, "presets_folder", lambda: tmp_path / "presets")
     return tmp_path / "presets"
 
