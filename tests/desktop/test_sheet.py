@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QPushButton
 from irvane.core.files.preferences import choose, preferences
 from irvane.core.files.thumb_store import ThumbStore
 from irvane.core.finish.destination import Destination, remove_destination, save_destination
-from irvane.core.finish.journal import DONE, FAILED
+from irvane.core.finish.journal import DONE, FAILED, Journal
 
 from .conftest import Driver
 
@@ -114,6 +114,7 @@ def test_small_pictures_are_kept_by_content_within_bounds(frames: Path, tmp_path
 
 def test_what_is_selected_goes_through_the_queue(driver: Driver, frames: Path, quick: Destination) -> None:
     window, runner = driver.window, driver.window.queueing.runner
+    runner.journal = Journal(frames / "queue.jsonl")  # one of its own
     driver.key(Qt.Key.Key_S, SHIFT)
     sheet = window.sheeting.sheet
     chosen = ("bench-iso6400.dng", "test-card.dng")
