@@ -376,3 +376,33 @@ def test_edit_refuses_what_cannot_work_before_a_window_opens(
         assert _run("edit", given, "--out", out) == 1
         assert words in capsys.readouterr().err
     assert (tmp_path / "there.tif").read_bytes() == b"x"
+
+
+def test_the_queue_from_the_command_line(
+    frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    (frames / "junk.nef").write_bytes(b"junk")
+    plain = ("--to", "web", "--into", tmp_path / "out", "--denoise", "off")
+    assert _run("queue", "add", frames / "test-card.dng", frames / "junk.nef", *plain) == 0
+    assert _run("queue", "add", frames / "gone.dng", *plain) == 1
+    assert _run("queue", "add", frames / "test-card.dng", "--to", "nowhere") == 2
+    capsys.readouterr()
+
+    def states() -> list[str]:
+        assert _run("queue", "list", "--json") == 0
+        return [entry["state"] for entry in json.loads(capsys.readouterr().out)]
+
+    assert states() == ["waiting", "waiting"]
+    assert _run("queue", "run") == 1, "one of them is no picture"
+    assert "junk.nef" in capsys.readouterr().err
+    assert states() == ["done", "failed"]
+    assert cv2.imread(str(tmp_path / "out" / "test-card.jpg")).shape == (600, 900, 3)
+    assert _run("queue", "retry") == 0 and _run("queue", "cancel") == 0
+    capsys.readouterr()
+    assert states() == ["done", "cancelled"]
+    assert _run("queue", "clear") == 0
+    assert _run("queue", "add", frames / "window-leaves.dng", "--run", *plain) == 0
+    assert (tmp_path / "out" / "window-leaves.jpg").exists()
+    assert _run("queue", "cancel", "nothing-like-this") == 2
+    assert _run("destinations") == 0 and "web: JPEG 88 %" in capsys.readouterr().out
