@@ -133,6 +133,7 @@ def test_what_is_selected_goes_through_the_queue(driver: Driver, frames: Path, q
     driver.until(window.isActiveWindow)
     driver.key(Qt.Key.Key_Return, CTRL | SHIFT)
     driver.until(lambda: len(runner.entries()) == 3 and all(e.over for e in runner.entries()), 120)
+    driver.until(lambda: "2 written" in queue.words.text() and "1 failed" in queue.words.text())
     driver.until(runner.idle)
     states = {Path(e.paths[0]).name: e.state for e in runner.entries()}
     assert states == {chosen[0]: DONE, chosen[1]: DONE, "gone.dng": FAILED}
@@ -143,7 +144,6 @@ def test_what_is_selected_goes_through_the_queue(driver: Driver, frames: Path, q
             assert source.preview is not None
             assert (image.height(), image.width()) == source.preview.extent
             assert Path(entry.written).parent == frames / "out"
-    assert "2 written" in queue.words.text() and "1 failed" in queue.words.text()
     driver.until(lambda: runner.expected.count == 0)
     buttons = {b.text(): b for b in queue.findChildren(QPushButton)}
     buttons["Again"].click()
