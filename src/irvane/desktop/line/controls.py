@@ -245,71 +245,77 @@ class NumberRow(QWidget):
             self.changed.emit(min(max(round(fallback, self.spec.decimals), self.spec.low), self.spec.high))
 
 
-class ChoiceRow(QWidget):
-    """A setting with named values."""
+class NamedRow(QWidget):
+    """A setting's name and, beside it, the one control that shows and changes it.
+
+    Signals
+    -------
+    changed(value), strip
+    """
 
     changed = Signal(object)
     strip = Signal()
 
-    def __init__(self, path: str) -> None:
+    def __init__(self, path: str, box: QWidget, help: str, width: int = NAME_WIDTH) -> None:
         super().__init__()
-        declared = spec(path)
-        assert isinstance(declared, Choice)
         self.path = path
-        self.name = NameLabel(declared.label)
-        self.name.setFixedWidth(NAME_WIDTH)
+        self.name = NameLabel(spec(path).label)
+        self.name.setFixedWidth(width)
         self.name.reset.connect(lambda: self.changed.emit(default(path)))
         self.name.strip.connect(self.strip)
-        self.box = QComboBox()
-        self.box.setAccessibleName(declared.label)
-        for key, words in declared.options:
-            self.box.addItem(words, key)
-        self.box.activated.connect(lambda index: self.changed.emit(self.box.itemData(index)))
+        box.setAccessibleName(spec(path).label)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(5)
         layout.addWidget(self.name)
-        layout.addWidget(self.box, 1)
-        for widget in (self.name, self.box):
-            widget.setToolTip(declared.help)
+        layout.addWidget(box, 1)
+        for widget in (self.name, box):
+            widget.setToolTip(help)
         self.setFixedHeight(ROW_HEIGHT)
+
+
+class ChoiceRow(NamedRow):
+    """A setting with named values."""
+
+    def __init__(self, path: str) -> None:
+        declared = spec(path)
+        assert isinstance(declared, Choice)
+        self.box = QComboBox()
+        super().__init__(path, self.box, declared.help)
+        for key, words in declared.options:
+            self.box.addItem(words, key)
+        self.box.activated.connect(lambda index: self.changed.emit(self.box.itemData(index)))
 
     def show_value(self, value: str, _automatic: object = None) -> None:
         """Show a value."""
         self.box.setCurrentIndex(self.box.findData(value))
 
 
-class PointsRow(QWidget):
-    """A curve: its name and a button that opens the editor.
+class ButtonRow(NamedRow):
+    """A setting that is changed elsewhere: its button, or the menu of its name, opens that.
 
     Signals
     -------
-    changed(points), opened
+    opened
     """
 
-    changed = Signal(object)
     opened = Signal()
 
+    def __init__(self, path: str, help: str, width: int = NAME_WIDTH // 2) -> None:
+        self.box = QPushButton()
+        super().__init__(path, self.box, help, width)
+        self.box.clicked.connect(self.opened)
+        self.strip.connect(self.opened)
+
+
+class PointsRow(ButtonRow):
+    """A curve: its name and a button that opens the editor."""
+
     def __init__(self, path: str) -> None:
-        super().__init__()
         declared = spec(path)
         assert isinstance(declared, Points)
-        self.path = path
-        self.name = NameLabel(declared.label)
-        self.name.setFixedWidth(NAME_WIDTH // 2)
-        self.name.reset.connect(lambda: self.changed.emit(default(path)))
-        self.name.strip.connect(self.opened)
-        self.box = QPushButton()
+        super().__init__(path, f"{declared.help}\nClick to draw it; double click on the name: straight.")
         self.box.setAccessibleName(f"Curve: {declared.label}")
-        self.box.clicked.connect(self.opened)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(5)
-        layout.addWidget(self.name)
-        layout.addWidget(self.box, 1)
-        for widget in (self.name, self.box):
-            widget.setToolTip(f"{declared.help}\nClick to draw it; double click on the name: straight.")
-        self.setFixedHeight(ROW_HEIGHT)
 
     def show_value(self, value: Curve, _automatic: object = None) -> None:
         """Show how many points there are."""

@@ -1,4 +1,4 @@
-"""A setting that is a name out of a long list: a row, and the list to search in."""
+"""Settings that are chosen elsewhere: a name out of a long list, with the list to search in, and a crop."""
 
 from __future__ import annotations
 
@@ -8,54 +8,27 @@ from PySide6.QtCore import QRegularExpression, QSortFilterProxyModel, QStringLis
 from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
     QListView,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from irvane.core.declaring import Crop, Cropping, Name
-from irvane.core.settings import default, spec, value_text
-from irvane.desktop.line.controls import NAME_WIDTH, ROW_HEIGHT, NameLabel
+from irvane.core.settings import spec, value_text
+from irvane.desktop.line.controls import NAME_WIDTH, ButtonRow
 from irvane.desktop.plain import on_button
 
 
-class NameRow(QWidget):
-    """A named setting; a click opens the list.
-
-    Signals
-    -------
-    changed(value), opened, strip
-    """
-
-    changed = Signal(object)
-    opened = Signal()
-    strip = Signal()
+class NameRow(ButtonRow):
+    """A named setting; a click opens the list."""
 
     def __init__(self, path: str) -> None:
-        super().__init__()
         declared = spec(path)
         assert isinstance(declared, Name)
-        self.path = path
-        self.name = NameLabel(declared.label)
-        self.name.setFixedWidth(NAME_WIDTH // 2)
-        self.name.reset.connect(lambda: self.changed.emit(default(path)))
-        self.name.strip.connect(self.opened)
-        self.box = QPushButton()
-        self.box.setAccessibleName(declared.label)
-        self.box.clicked.connect(self.opened)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(5)
-        layout.addWidget(self.name)
-        layout.addWidget(self.box, 1)
+        super().__init__(path, declared.help)
         self._help = declared.help
-        for widget in (self.name, self.box):
-            widget.setToolTip(declared.help)
-        self.setFixedHeight(ROW_HEIGHT)
 
     def show_value(self, value: str, automatic: object = None) -> None:
         """Show a value; of an automatic one the name that is found, in `automatic`."""
@@ -68,40 +41,14 @@ class NameRow(QWidget):
         self.box.setToolTip(f"{found}\n{self._help}")
 
 
-class CropRow(QWidget):
-    """A crop: what it is, and a click to choose it on the picture.
-
-    Signals
-    -------
-    changed(value), opened, strip
-    """
-
-    changed = Signal(object)
-    opened = Signal()
-    strip = Signal()
+class CropRow(ButtonRow):
+    """A crop: what it is, and a click to choose it on the picture."""
 
     def __init__(self, path: str) -> None:
-        super().__init__()
         declared = spec(path)
         assert isinstance(declared, Cropping)
-        self.path = path
-        self.name = NameLabel(declared.label)
-        self.name.setFixedWidth(NAME_WIDTH)
-        self.name.reset.connect(lambda: self.changed.emit(default(path)))
-        self.name.strip.connect(self.opened)
-        self.box = QPushButton()
-        self.box.setAccessibleName(declared.label)
-        self.box.clicked.connect(self.opened)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(5)
-        layout.addWidget(self.name)
-        layout.addWidget(self.box, 1)
-        for widget in (self.name, self.box):
-            widget.setToolTip(
-                f"{declared.help}\nClick to choose it on the picture (Shift+W); double click on the name: the largest."
-            )
-        self.setFixedHeight(ROW_HEIGHT)
+        how = "Click to choose it on the picture (Shift+W); double click on the name: the largest."
+        super().__init__(path, f"{declared.help}\n{how}", NAME_WIDTH)
 
     def show_value(self, value: Crop, _automatic: object = None) -> None:
         """Show a crop."""

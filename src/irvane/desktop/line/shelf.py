@@ -171,6 +171,7 @@ class Shelf(QWidget):
         self.stations["light"].column(WHOLE).addWidget(self.suggest_button)
         self._finish_buttons()
         self._lens_buttons()
+        self._queue_buttons()
         for page in self.stations.values():
             page.finish()
         self.plot = Plot()
