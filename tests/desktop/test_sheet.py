@@ -51,7 +51,7 @@ def test_the_sheet_takes_the_bench_s_place_and_keeps_marks(driver: Driver, frame
     )
     number = driver.number("bench-iso6400.dng")
     assert sheet.selected() == [number]
-    driver.key(Qt.Key.Key_4, CTRL)
+    driver.key(Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
     driver.key(Qt.Key.Key_BracketRight)
     item = window.session.items[number]
     assert (item.sidecar.mark, item.sidecar.stars) == ("keep", 4)
@@ -67,6 +67,12 @@ def test_the_sheet_takes_the_bench_s_place_and_keeps_marks(driver: Driver, frame
     driver.key(Qt.Key.Key_Return)
     driver.settled()
     assert window.bench.isVisible() and window.bench.item(0) is item
+    driver.key(Qt.Key.Key_3)
+    assert window.band.station == "noise"
+    driver.key(Qt.Key.Key_S, SHIFT)
+    assert window.band.station == "" and sheet.isVisible(), "nothing is changed that is not seen"
+    driver.key(Qt.Key.Key_3)
+    assert window.bench.isVisible() and window.band.station == "noise" and not sheet.isVisible()
 
 
 def test_the_sheet_sorts_filters_and_searches(driver: Driver) -> None:

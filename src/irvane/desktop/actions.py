@@ -65,7 +65,7 @@ COMMANDS = (
     Command("Frame", "reject", "Reject this frame and go on", "[", "A mark in its sidecar; the file stays."),
     Command("Frame", "unmark", "Take the mark away", "\\"),
     *(
-        Command("Frame", f"stars_{n}", f"{n} star{'' if n == 1 else 's'}" if n else "No stars", f"Ctrl+{n}")
+        Command("Frame", f"stars_{n}", f"{n} star{'' if n == 1 else 's'}" if n else "No stars", f"Alt+{n}")
         for n in range(6)
     ),
     Command(

@@ -86,7 +86,7 @@ class Window(QMainWindow):
         self.reporting = Reporting(self.service, self.bench, self.strip, self)
         self.framing = Framing(self.proofs, self.bench, self.service, self)
         self.lenses = Lenses(self.proofs, self.service, self.framing, self)
-        self.sheeting = Sheeting(self.session, self.rail, self.bench, self.opening, self)
+        self.sheeting = Sheeting(self.session, self.rail, self.bench, self.opening, self.band, self)
         self.queueing = Queueing(self.proofs, self.sheeting, self.shelf, self)
         self.writing = Writing(self.service, self.proofs, self.strip, self)
         parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)

@@ -84,6 +84,11 @@ def exposure_text(info: FrameInfo) -> str:
     return " · ".join(parts) or "no exposure data"
 
 
+def offset_text(ev: float) -> str:
+    """Distance from the middle exposure: ``+1 EV``, ``−2 EV``, ``0 EV``."""
+    return f"{ev:+g} EV".replace("-", "−") if ev else "0 EV"
+
+
 _SHUTTER = ("Exif.Photo.ExposureTime", "Exif.Image.ExposureTime")
 _APERTURE = ("Exif.Photo.FNumber", "Exif.Image.FNumber")
 _ISO = ("Exif.Photo.ISOSpeedRatings", "Exif.Image.ISOSpeedRatings", "Exif.Photo.RecommendedExposureIndex")

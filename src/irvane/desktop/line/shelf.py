@@ -273,6 +273,8 @@ class Shelf(QWidget):
         self.write_button.clicked.connect(self.write)
         column.addWidget(self.folder)
         column.addWidget(self.write_button)
+
+    def _queue_buttons(self) -> None:
         queue = self.stations["finish"].column(_QUEUE)
         self.destination = QPushButton("…")
         self.destination.setToolTip(

@@ -8,7 +8,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt,
 from PySide6.QtGui import QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from irvane.core.files.info import exposure_text
+from irvane.core.files.info import exposure_text, offset_text
 from irvane.desktop import theme
 from irvane.desktop.rail.model import RailModel, Row
 from irvane.desktop.session import Item, Session
@@ -97,7 +97,7 @@ class _Delegate(QStyledItemDelegate):
         painter.setFont(theme.font(10))
         line = rect.adjusted(left - rect.left(), 89, -4, -2)
         if item.offset is not None:
-            words = f"{item.offset:+g} EV".replace("-", "−") if item.offset else "0 EV"
+            words = offset_text(item.offset)
         elif item.is_merge:
             words = f"{len(item.source.paths)} frames merged"
         else:

@@ -29,7 +29,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.files.info import exposure_text
+from irvane.core.files.info import exposure_text, offset_text
 from irvane.core.files.proofs import KEEP, REJECT
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of
@@ -216,7 +216,7 @@ class _Delegate(QStyledItemDelegate):
         line.translate(0, 15)
         told = exposure_text(item.info)
         if item.offset is not None:
-            told += f" · {item.offset:+g} EV".replace("-", "−")
+            told += f" · {offset_text(item.offset)}"
         painter.drawText(line, Qt.AlignmentFlag.AlignVCenter,
                          painter.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, line.width()))  # fmt: skip
         line.translate(0, 15)
@@ -230,7 +230,7 @@ class Sheet(QWidget):
 
     Signals
     -------
-    opened(number) : show this frame on the bench. marked(numbers, mark, stars) : marks were asked for.
+    opened(number) : show this frame on the bench.
     seen : other frames came into sight.
     """
 
@@ -280,7 +280,7 @@ class Sheet(QWidget):
         row.addWidget(self.told, 1)
         back = QPushButton("Back to the bench")
         back.setToolTip("The chosen frame on the bench (Return, Shift+S).")
-        back.clicked.connect(self._open)
+        back.clicked.connect(self.open_chosen)
         row.addWidget(back)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -358,12 +358,13 @@ class Sheet(QWidget):
         stop = min(start + rows * per_row, self.frames.rowCount())
         return [int(self.frames.index(row, 0).data(Qt.ItemDataRole.UserRole)) for row in range(start, stop)]
 
-    def _open(self) -> None:
+    def open_chosen(self) -> None:
+        """Ask for the bench, with the current frame."""
         index = self.list.currentIndex()
         self.opened.emit(int(index.data(Qt.ItemDataRole.UserRole)) if index.isValid() else -1)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
-            self._open()
+            self.open_chosen()
             return
         super().keyPressEvent(event)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QWidget
 
 from irvane.core.files.proofs import KEEP, REJECT
 from irvane.desktop.bench.bench import Bench
+from irvane.desktop.line.band import Band
 from irvane.desktop.opening import Opening
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.session import Session
@@ -16,21 +17,19 @@ from irvane.desktop.sheet.sheet import Sheet
 
 
 class Sheeting(QObject):
-    """Frames chosen in the rail or on the sheet, whichever is seen.
+    """Frames chosen in the rail or on the sheet, whichever is seen."""
 
-    Signals
-    -------
-    shown(on) : the sheet took the bench's place, or gave it back.
-    """
-
-    shown = Signal(bool)
-
-    def __init__(self, session: Session, rail: Rail, bench: Bench, opening: Opening, parent: QWidget) -> None:
+    def __init__(
+        self, session: Session, rail: Rail, bench: Bench, opening: Opening, band: Band, parent: QWidget
+    ) -> None:
         super().__init__(parent)
         self.session, self.rail, self.bench, self.opening = session, rail, bench, opening
+        self.band = band
         self.sheet = Sheet(session)
         self.sheet.hide()
         self.sheet.opened.connect(self._open)
+        # settings are changed where their picture is seen
+        band.chosen.connect(lambda station: self.sheet.open_chosen() if station and self.on else None)
         self.sheet.seen.connect(lambda: opening.look_at(self.sheet.visible_items()))
 
     @property
@@ -59,13 +58,14 @@ class Sheeting(QObject):
         for widget in enter:
             widget.show()
         if on:
+            if self.band.station:
+                self.band.toggle(self.band.station)
             if item is not None:
                 self.sheet.choose(item.number)
             self.sheet.list.setFocus()
             self.opening.look_at(self.sheet.visible_items())
         else:
             self.bench.view_of(self.bench.chosen).setFocus()
-        self.shown.emit(on)
 
     def _open(self, number: int) -> None:
         if self.on:
