@@ -16,7 +16,10 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
+from irvane.desktop import app
 from irvane.desktop.second_start import Listener, hand_over, socket_path
+
+from .conftest import Driver
 
 
 def test_qt_keeps_the_references_of_none(qtbot: QtBot) -> None:
@@ -92,7 +95,7 @@ def test_the_program_starts_in_an_x_window_and_obeys_the_keyboard(frames: Path) 
 def test_a_first_start_shows_the_demo_and_its_path(
     qtbot: QtBot, tmp_path: Path, demo: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from irvane.desktop import app, service
+    from irvane.desktop import service
     from irvane.desktop.window import Window
 
     folder = tmp_path / "demo"
@@ -144,3 +147,14 @@ def test_a_second_start_gives_its_files_to_the_open_window(qtbot: QtBot, tmp_pat
     start(paths)
     again.close()
     assert answers[-1]
+
+
+def test_what_a_second_start_brings_is_shown(driver: Driver, frames: Path, tmp_path: Path) -> None:
+    shutil.copy(frames / "test-card.dng", tmp_path / "late.dng")
+    driver.choose("bench-iso6400.dng")
+    app._take(driver.window, [tmp_path / "late.dng"])
+    driver.until(
+        lambda: (
+            driver.window.bench.item(0) is not None and driver.window.bench.item(0).source.name == "late.dng"
+        )
+    )

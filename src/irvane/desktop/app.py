@@ -87,7 +87,7 @@ def display_problem(environment: Mapping[str, str]) -> str:
 
 def _take(window: Window, paths: list[Path]) -> None:
     """A later start: its files in this window."""
-    window.opening.open(paths)
+    window.opening.open(paths, show=True)
     if window.isMinimized():
         window.showNormal()
     window.raise_()

@@ -46,9 +46,10 @@ class Opening(QObject):
         service.files.item_failed.connect(self._failed)
         service.files.grouped.connect(session.group)
 
-    def open(self, paths: list[Path]) -> None:
-        """Open files and folders."""
+    def open(self, paths: list[Path], show: bool = False) -> None:
+        """Open files and folders; the first picture is chosen when it is the first of all, or when that is asked for."""
         if paths:
+            self._chose_first &= not show
             self.service.files.collect(paths)
 
     def _collected(self, paths: list[Path], problems: list[str]) -> None:
