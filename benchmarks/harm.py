@@ -20,6 +20,7 @@ from irvane.core.files.dng import DngColour, write_dng
 from irvane.core.files.info import FrameInfo
 from irvane.core.finish import job
 from irvane.core.image import BAYER, SIX_BY_SIX
+from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.settings import bare
 from irvane.core.simulate.camera import Body, expose, quiet
@@ -51,7 +52,7 @@ def raw(path: Path, linear: np.ndarray, iso: float, six: bool, profile: bool = F
 def rendition(path: Path, **values: object) -> np.ndarray:
     """The plain linear rendition with these settings."""
     settings = bare().with_values({name.replace("__", "."): value for name, value in values.items()})
-    developed, context = job.make(FileSource(path), settings)
+    developed, context = realise(FileSource(path), settings)
     return job.assemble(developed, settings, context, FLAT, 16).astype(np.float32) / 65535
 
 

@@ -23,6 +23,7 @@ import protocol
 import rim
 from irvane.core.finish import job
 from irvane.core.line.bands import Output
+from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.settings import bare
 from irvane.core.threads import CORES
@@ -38,7 +39,7 @@ FLAT = Output("srgb", linear=True, flat=True)
 def ours(path: Path, amount: float | None) -> np.ndarray:
     """The plain linear rendition, as ``develop --flat --linear --depth 16`` writes it."""
     settings = bare().with_value("noise.amount", amount)
-    developed, context = job.make(FileSource(path), settings)
+    developed, context = realise(FileSource(path), settings)
     return job.assemble(developed, settings, context, FLAT, 16).astype(np.float32) / 65535
 
 

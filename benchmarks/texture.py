@@ -27,6 +27,7 @@ from irvane.core.image import Mosaic
 from irvane.core.line.bands import Output
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
+from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.settings import bare
 from irvane.core.threads import CORES
@@ -55,7 +56,7 @@ def chart() -> np.ndarray:
 def ours(path: Path, method: str, amount: float) -> np.ndarray:
     """The plain linear rendition with noise removed."""
     settings = bare().with_value("noise.amount", amount).with_value("noise.method", method)
-    developed, context = job.make(FileSource(path), settings)
+    developed, context = realise(FileSource(path), settings)
     return job.assemble(developed, settings, context, FLAT, 32)
 
 

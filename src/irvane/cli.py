@@ -99,6 +99,7 @@ def _develop(args: argparse.Namespace) -> int:
     from irvane.core.finish import job
     from irvane.core.line.bands import Output
     from irvane.core.line.context import suggested_light
+    from irvane.core.line.realise import realise
     from irvane.core.line.source import FileSource
 
     base = bare() if args.flat else Settings()
@@ -142,7 +143,7 @@ def _develop(args: argparse.Namespace) -> int:
             own, ready = settings, None
             if args.suggest:
                 job.check_target(target, args.overwrite, job_target.originals)
-                ready = job.make(source, settings)
+                ready = realise(source, settings)
                 found = suggested_light(*ready)
                 own = own.with_values(found.values())
                 print(f"{path}: {found.words}")

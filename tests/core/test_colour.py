@@ -16,8 +16,8 @@ from irvane.core.colour.camera import flat_transform, is_as_shot, light_of, tran
 from irvane.core.colour.rendering import Curve, encode, render
 from irvane.core.colour.spaces import SPACES, WORKING, adaptation, between, to_xyz, xyz_of
 from irvane.core.files.icc import profile
-from irvane.core.finish import job
 from irvane.core.image import CameraColour
+from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import scene_patch
 from irvane.core.places import OutputRegion
@@ -272,7 +272,7 @@ def test_a_deeply_pushed_grey_stays_neutral(stops: int) -> None:
         shots.dng(path, light)
         settings = Settings().with_value("noise.amount", 0).with_value("light.exposure", float(stops))
         settings = settings.with_value("sensor.banding", "off")
-        developed, context = job.make(FileSource(path), settings)
+        developed, context = realise(FileSource(path), settings)
         found = scene_patch(developed, settings, context, OutputRegion(0, 0, 240, 360)).pixels.mean(
             axis=(0, 1)
         )

@@ -35,6 +35,7 @@ from irvane.core.finish.medium import sharpen_for
 from irvane.core.finish.naming import Named, file_name, free_path
 from irvane.core.finish.size import Size, resized
 from irvane.core.line.bands import Output
+from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Settings
 
@@ -44,7 +45,7 @@ def developed(tmp_path_factory: pytest.TempPathFactory):  # type: ignore[no-unty
     path = tmp_path_factory.mktemp("in") / "frame.dng"
     shots.dng(path, shots.photograph("astronaut.png"), iso=800)
     settings = Settings().with_values({"noise.method": "fast", "lens.aberration": "off"})
-    return FileSource(path), settings, job.make(FileSource(path), settings)
+    return FileSource(path), settings, realise(FileSource(path), settings)
 
 
 def _written(developed, tmp_path: Path, how: Destination) -> Path:  # type: ignore[no-untyped-def]
@@ -241,7 +242,7 @@ def test_lens_corrections_in_a_linear_dng_are_not_made_twice(developed, tmp_path
     path = tmp_path / "bent.dng"
     bent = settings.with_values({"lens.straighten": 3.0, "lens.distortion": 4.0})
     job.run(source, bent, job.Target(path, how=SHIPPED[3]))
-    again, context = job.make(FileSource(path), Settings())
+    again, context = realise(FileSource(path), Settings())
     from irvane.core.lens.corrections import corrections_of
     from irvane.core.line.context import geometry_for
 

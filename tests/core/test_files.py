@@ -30,6 +30,7 @@ from irvane.core.files.thumbnails import preview
 from irvane.core.files.writers import quantise, write_exr, write_jpeg, write_tiff
 from irvane.core.finish import job
 from irvane.core.image import BAYER, SIX_BY_SIX
+from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, FileSource, content_hash
 from irvane.core.settings import Settings
 
@@ -81,7 +82,7 @@ def test_orientation_is_applied(tmp_path: Path, orientation: int, flip: int) -> 
     light[:40, :60] = 0.6  # bright top left corner on the sensor
     shots.dng(path, light, orientation=orientation)
     assert decode_raw(path).flip == flip
-    developed, _ = job.make(FileSource(path), Settings().with_value("noise.amount", 0))
+    developed, _ = realise(FileSource(path), Settings().with_value("noise.amount", 0))
     with rawpy.imread(str(path)) as raw:
         other = raw.postprocess(use_camera_wb=True, half_size=True)
     ours = developed.plain.whole(max(other.shape[:2])).pixels[..., 1]

@@ -35,6 +35,8 @@ from irvane.core.line.clip_flags import Limits
 from irvane.core.line.context import Context, geometry_for, make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.picture import Picture
+from irvane.core.line.placing import light_given
+from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import render_view, scene_patch
 from irvane.core.places import OutputRegion
@@ -91,7 +93,7 @@ def _photographed(path: Path, lens: TestLens, cfa: np.ndarray = BAYER) -> np.nda
 
 def _flat(path: Path, **lens: object) -> tuple[np.ndarray, Settings, Context]:
     settings = bare().with_values({f"lens.{name}": value for name, value in lens.items()})
-    developed, context = job.make(FileSource(path), settings)
+    developed, context = realise(FileSource(path), settings)
     bands = [band for _, band in finished_bands(developed, settings, context, Output("srgb", True, True))]
     return np.concatenate(bands), settings, context
 
@@ -118,7 +120,7 @@ def test_a_profile_makes_a_chart_straight(tmp_path: Path, database: None, cfa: n
     # interpolation by directions draws the colours together before they are set right; linear filters do not
     for demosaic, limit in (("linear", 0.1), ("auto", 0.15)):
         own = settings.with_value("sensor.demosaic", demosaic)
-        developed, _ = job.make(FileSource(tmp_path / "chart.dng"), own)
+        developed, _ = realise(FileSource(tmp_path / "chart.dng"), own)
         camera = camera_light(developed, own, context, OutputRegion(0, 0, oh, ow)).pixels
         red, green, blue = (centres(camera[..., c], near, 16) for c in range(3))
         for colour in (red, blue):
@@ -249,6 +251,10 @@ def test_gains_of_the_file_and_bad_pixels_are_applied(tmp_path: Path) -> None:
     assert whole[32, 93, 1] / whole[32, 48, 1] == pytest.approx(
         1 + 0.5 * (45 / np.hypot(48, 32)) ** 2, rel=0.03
     )
+    raised = light_given(context.lens, settings.lens)  # and the noise with it
+    assert raised is not None
+    at = raised[:, raised.shape[1] // 2]
+    assert at[-1] / at[0] == pytest.approx(1.97, rel=0.02), "gains of both ends of the grid"
     assert abs(developed.plain.read_all()[20, 30] / developed.plain.read_all()[20, 40] - 1).max() < 0.2
 
 
@@ -367,7 +373,7 @@ def test_what_is_seen_is_what_is_written(tmp_path: Path, orientation: int, six: 
     shots.dng(path, np.maximum(light, 0), iso=1600, six=six, orientation=orientation)
     for more in ({}, {"lens.turn": "90", "lens.mirror": "on", "lens.crop": (20.0, 10.0, 60.0, 70.0)}):
         settings = Settings().with_values({**BENT, **more, "noise.method": "fast"})
-        developed, context = job.make(FileSource(path), settings)
+        developed, context = realise(FileSource(path), settings)
         written = job.assemble(developed, settings, context, Output(), 32)
         h, w = geometry_for(settings, context).output
         assert written.shape == (h, w, 3)
@@ -394,7 +400,7 @@ def test_the_fitted_view_is_the_reduced_file(tmp_path: Path, bent: dict[str, obj
     light = cv2.resize(shots.photograph("coffee.png"), (900, 600), interpolation=cv2.INTER_CUBIC)
     shots.dng(path, np.maximum(light, 0), iso=400)
     settings = Settings().with_values({"lens.aberration": "off", **bent, "noise.amount": 0})
-    developed, context = job.make(FileSource(path), settings)
+    developed, context = realise(FileSource(path), settings)
     written = job.assemble(developed, settings, context, Output(), 32)
     h, w = (side // 2 * 2 for side in written.shape[:2])
     view = render_view(developed, settings, context, OutputRegion(0, 0, h, w, 2.0)).pixels
@@ -416,7 +422,7 @@ def test_marks_probe_and_file_agree_on_a_place(tmp_path: Path) -> None:
     settings = bare().with_values(
         {"lens.straighten": 6.0, "lens.distortion": 5.0, "lens.crop": (20.0, 5.0, 75.0, 70.0)}
     )
-    developed, context = job.make(FileSource(path), settings)
+    developed, context = realise(FileSource(path), settings)
     geometry = geometry_for(settings, context)
     expected = geometry.to_output(np.array([[520.8, 131.2]]))[0]
     written = job.assemble(developed, settings, context, Output("srgb", True), 32)[..., 1]

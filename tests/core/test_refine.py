@@ -17,6 +17,7 @@ from irvane.core.line.bands import Output
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
 from irvane.core.line.engine import Engine, denoised_key
 from irvane.core.line.merging import _member
+from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import render_view
@@ -48,11 +49,11 @@ def _both(camera: np.ndarray, cfa: np.ndarray = SIX_BY_SIX) -> tuple[np.ndarray,
     return before, refine(before, cfa, GAINS, KNEE)
 
 
-def _developed(iso: float, cfa: np.ndarray = SIX_BY_SIX, refined: bool = False) -> Developed:
+def _developed(iso: float, cfa: np.ndarray = SIX_BY_SIX) -> Developed:
     """A grey ramp as a frame."""
     ramp = np.linspace(0.02, 0.6, 96, dtype=np.float32)
     camera = np.add.outer(ramp, ramp)[..., None] / 2 * shots.NEUTRAL.astype(np.float32)
-    return develop(shots.loaded(camera, iso, cfa), Sensor(), refined)
+    return develop(shots.loaded(camera, iso, cfa), Sensor())
 
 
 def test_photographs_come_nearer_to_the_truth() -> None:
@@ -133,10 +134,7 @@ def test_automatic_refines_where_there_is_a_network() -> None:
     done = refine_plain(calm, Sensor())
     assert done.refined and not to_be_refined(done, Sensor()) and done.method.startswith("refined")
     assert not np.array_equal(done.plain.read_all(), calm.plain.read_all())
-    at_once = _developed(100, refined=True)
-    assert at_once.refined and at_once.method == done.method
-    assert np.array_equal(at_once.plain.read_all(), done.plain.read_all())
-    assert not _developed(100, BAYER, refined=True).refined
+    assert not to_be_refined(_developed(100, BAYER), Sensor())
     with pytest.raises(Cancelled):
         refine_plain(calm, Sensor(), lambda _share: False)
 
@@ -246,7 +244,7 @@ def test_a_proof_that_is_complete_is_refined_too(tmp_path: Path, amount: float) 
     settings = Settings().with_value("noise.amount", amount)
     made = engine.denoise(source, settings)
     assert made.complete_for(settings) and made.developed.refined
-    written, context = job.make(source, settings)
+    written, context = realise(source, settings)
     assert written.refined == (amount < 100), "of the plain picture nothing is seen"
     one, other = (job.assemble(d, settings, context, Output(), 16) for d in (made.developed, written))
     assert np.array_equal(one, other)
@@ -260,5 +258,5 @@ def test_members_of_a_merge_are_refined(tmp_path: Path) -> None:
     shots.dng(path, shots.photograph(), cfa=SIX_BY_SIX)
     _, plain, _ = _member(FileSource(path), lambda _share: True)
     assert np.array_equal(
-        plain, job.make(FileSource(path), Settings().with_value("noise.amount", 0))[0].plain.read_all()
+        plain, realise(FileSource(path), Settings().with_value("noise.amount", 0))[0].plain.read_all()
     )

@@ -12,10 +12,10 @@ import shots
 from scipy import ndimage
 
 from irvane.core.files.raw import decode_raw
-from irvane.core.finish import job
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
+from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.sensor.clipping import CLIP_FULL
 from irvane.core.sensor.demosaic import bin_colour, demosaic
@@ -294,7 +294,7 @@ def test_no_pixel_of_a_clipped_place_is_left_below_the_clip(cfa: np.ndarray, tmp
     light[(np.sin(x / 5.0) + np.sin(y / 7.0 + x / 11.0)) > 0.2] = (1.3, 1.7, 1.9)  # sky between leaves
     path = tmp_path / "sky.dng"
     shots.dng(path, light, cfa=cfa, iso=800)
-    developed, _ = job.make(FileSource(path), Settings().with_value("sensor.defects", "off"))
+    developed, _ = realise(FileSource(path), Settings().with_value("sensor.defects", "off"))
     mosaic = FileSource(path).load().mosaic
     assert mosaic is not None and developed.denoised is not None
     colours, ring = mosaic.colours(), np.ones((3, 3))

@@ -7,7 +7,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from irvane.core.settings import Settings, handed_on
-from irvane.desktop.handing import HandOnDialog, change_words
+from irvane.desktop.handing import HandOnDialog
+from irvane.desktop.parts import change_words
 
 from .conftest import Driver
 
@@ -45,9 +46,9 @@ def test_words_say_what_would_change() -> None:
 
 def test_stations_with_settings_are_ticked_and_every_frame_says_what_it_gets(driver: Driver) -> None:
     dialog = _opened(driver)
-    assert dialog.chosen_stations() == ("noise", "light", "colour")
+    assert dialog.parts.chosen() == ("noise", "light", "colour")
     assert not dialog.hand_on.isEnabled(), "no frame is ticked"
-    dialog.stations["noise"].setChecked(False)
+    dialog.parts.boxes["noise"].setChecked(False)
     lines = [dialog.lines.index(k).data() for k in range(dialog.lines.rowCount())]
     assert all("exposure +0.70 EV" in line and "texture" not in line for line in lines)
     assert not any("bench-iso6400" in line for line in lines)
@@ -58,7 +59,7 @@ def test_handing_on_changes_the_ticked_frames_and_one_undo_takes_it_back(driver:
     dialog = _opened(driver)
     session = driver.window.session
     source = driver.window.proofs.item()
-    dialog.stations["colour"].setChecked(False)
+    dialog.parts.boxes["colour"].setChecked(False)
     for row in range(2):
         _tick(dialog, row)
     chosen = dialog.chosen_items()

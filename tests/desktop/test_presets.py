@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication
 from irvane.core.files import presets as files
 from irvane.core.files import remembered
 from irvane.desktop import presets as window
-from irvane.desktop.presets import PresetsDialog
+from irvane.desktop.presets import PresetsDialog, SaveDialog
 
 from .conftest import Driver
 
@@ -34,7 +34,7 @@ def test_a_shipped_preset_is_described_applied_and_undone(driver: Driver, folder
     dialog = _dialog(driver)
     row = next(k for k, p in enumerate(dialog.presets) if p.name == "Grey")
     dialog.names.setCurrentRow(row)
-    assert "saturation 0 %" in dialog.words.text() and "Stations: light, colour" in dialog.words.text()
+    assert "saturation 0 %" in dialog.words.text() and "Acts on: light, colour" in dialog.words.text()
     assert not dialog.buttons["Remove"].isEnabled()
     driver.click(dialog.buttons["Apply"])
     assert driver.settings().colour.saturation == 0
@@ -43,16 +43,33 @@ def test_a_shipped_preset_is_described_applied_and_undone(driver: Driver, folder
     assert driver.settings().colour.saturation == 100
 
 
+def _saving(driver: Driver, dialog: PresetsDialog) -> SaveDialog:
+    driver.click(dialog.buttons["Save this proof …"])
+    return next(w for w in QApplication.topLevelWidgets() if isinstance(w, SaveDialog) and w.isVisible())
+
+
+def test_a_preset_can_hold_only_the_crop(driver: Driver, folder: Path) -> None:
+    driver.window.proofs.edit_many({"lens.straighten": 2.0, "lens.fringing": 40.0})
+    saving = _saving(driver, dialog := _dialog(driver))
+    saving.name.setText("Level")
+    for part, box in saving.parts.boxes.items():
+        box.setChecked(part == "crop")
+    driver.click(saving.keep)
+    driver.window.session.undo.undo()
+    driver.click(dialog.buttons["Apply"])
+    assert driver.settings().lens.straighten == 2 and driver.settings().lens.fringing == 0
+
+
 def test_own_presets_are_saved_taken_out_brought_in_and_removed(
     driver: Driver, folder: Path, tmp_path: Path
 ) -> None:
+    driver.window.proofs.edit_many({"light.exposure": 1.2, "lens.straighten": 2.0})
     dialog = _dialog(driver)
-    dialog.save("nothing")
-    assert "untouched" in dialog.problem.text()
-    dialog.reject()
-    driver.window.proofs.edit("light.exposure", 1.2)
-    dialog = _dialog(driver)
-    dialog.save("Brighter")
+    saving = _saving(driver, dialog)
+    assert saving.parts.chosen() == ("lens", "light") and not saving.keep.isEnabled()  # it has no name yet
+    saving.name.setText("Brighter")
+    saving.parts.boxes["lens"].setChecked(False)
+    driver.click(saving.keep)
     preset = dialog.chosen()
     assert preset is not None and preset.name == "Brighter" and preset.stations == ("light",)
     assert "nothing changes" in dialog.words.text()

@@ -307,10 +307,15 @@ PARTS = {
 }
 
 
+def part_names(part: str) -> tuple[str, ...]:
+    """Full names of the settings of a station, or of one of the PARTS."""
+    return PARTS.get(part) or tuple(names(part))
+
+
 def handed_on(source: Settings, target: Settings, parts: Sequence[str]) -> Settings:
     """The target's settings with those of some stations (or PARTS of them) taken from the source; the target keeps its
     methods."""
-    paths = [path for part in parts for path in PARTS.get(part) or names(part)]
+    paths = [path for part in parts for path in part_names(part)]
     return target.with_values({path: source.get(path) for path in paths})
 
 

@@ -6,7 +6,6 @@ from PySide6.QtCore import QAbstractListModel, QModelIndex, QObject, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QListView,
@@ -16,23 +15,13 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.errors import plain_text
-from irvane.core.settings import PARTS, STATIONS, Settings, differences, full_label, handed_on, value_text
+from irvane.core.settings import Settings, handed_on
 from irvane.desktop import theme
+from irvane.desktop.parts import Parts, change_words
 from irvane.desktop.plain import tip
 from irvane.desktop.session import Item
 
-_MOST_LISTED = 4
 _NOWHERE = QModelIndex()
-
-
-def change_words(before: Settings, after: Settings) -> str:
-    """What changes from one proof to another, in words."""
-    paths = differences(before, after)
-    if not paths:
-        return "nothing changes"
-    words = [f"{full_label(p).lower()} {value_text(p, after.get(p))}" for p in paths[:_MOST_LISTED]]
-    more = len(paths) - len(words)
-    return ", ".join(words) + (f" and {more} more" if more > 0 else "")
 
 
 class _Frames(QAbstractListModel):
@@ -105,21 +94,8 @@ class HandOnDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Hand settings on")
         self.resize(820, 520)
-        self.stations: dict[str, QCheckBox] = {}
-        grid = QGridLayout()
-        for row, station in enumerate((*STATIONS, *PARTS)):
-            box = QCheckBox(station.capitalize() if station in STATIONS else f"Only the {station}")
-            only = handed_on(settings, Settings(), (station,))
-            box.setChecked(only != Settings() and station in STATIONS[:-1])
-            box.setToolTip(f"What this proof has here: {change_words(Settings(), only)}.")
-            box.toggled.connect(self._preview)
-            self.stations[station] = box
-            words = QLabel("untouched" if only == Settings() else change_words(Settings(), only))
-            words.setObjectName("muted")
-            words.setWordWrap(True)
-            grid.addWidget(box, row, 0, Qt.AlignmentFlag.AlignTop)
-            grid.addWidget(words, row, 1)
-        grid.setColumnStretch(1, 1)
+        self.parts = Parts(settings)
+        self.parts.changed.connect(self._preview)
         self.lines = _Frames(settings, items, self)
         self.lines.changed.connect(self._count)
         self.frames = QListView()
@@ -144,7 +120,7 @@ class HandOnDialog(QDialog):
         title = QLabel(plain_text(f"From {source.source.name}", 60))
         title.setTextFormat(Qt.TextFormat.PlainText)
         left.addWidget(title)
-        left.addLayout(grid)
+        left.addWidget(self.parts)
         left.addStretch(1)
         right = QVBoxLayout()
         heads = QHBoxLayout()
@@ -167,25 +143,21 @@ class HandOnDialog(QDialog):
         layout.addLayout(below)
         self._preview()
 
-    def chosen_stations(self) -> tuple[str, ...]:
-        """Stations with a tick."""
-        return tuple(station for station, box in self.stations.items() if box.isChecked())
-
     def chosen_items(self) -> list[Item]:
         """Items with a tick."""
         return self.lines.ticked()
 
     def _preview(self) -> None:
         """Every frame's line says what it would get."""
-        self.lines.set_stations(self.chosen_stations())
+        self.lines.set_stations(self.parts.chosen())
         self._count()
 
     def _count(self) -> None:
         count = len(self.chosen_items())
         self.hand_on.setText(f"Hand on to {count} frame{'' if count == 1 else 's'}")
-        self.hand_on.setEnabled(bool(count and self.chosen_stations()))
+        self.hand_on.setEnabled(bool(count and self.parts.chosen()))
 
     def _take(self) -> None:
         numbers = tuple(item.number for item in self.chosen_items())
-        self.wanted.emit(self.chosen_stations(), numbers, self.fresh.isChecked())
+        self.wanted.emit(self.parts.chosen(), numbers, self.fresh.isChecked())
         self.accept()

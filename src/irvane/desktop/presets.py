@@ -10,8 +10,8 @@ from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QLabel,
+    QLineEdit,
     QListWidget,
     QPushButton,
     QVBoxLayout,
@@ -30,10 +30,54 @@ from irvane.core.files.presets import (
     set_starting,
     starting,
 )
-from irvane.core.settings import STATIONS, Settings, handed_on
-from irvane.desktop.handing import change_words
+from irvane.core.settings import Settings
+from irvane.desktop.parts import Parts, change_words
 
 _KINDS = f"Presets (*{ENDING})"
+
+
+class SaveDialog(QDialog):
+    """A name for a proof's settings, and which of them are kept.
+
+    Signals
+    -------
+    wanted(name, parts)
+    """
+
+    wanted = Signal(str, tuple)
+
+    def __init__(self, settings: Settings, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Save this proof's settings")
+        self.resize(480, 320)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("Name")
+        self.name.setAccessibleName("Name of the preset")
+        self.name.textChanged.connect(self._update)
+        self.parts = Parts(settings)
+        self.parts.changed.connect(self._update)
+        self.keep = QPushButton("Save")
+        self.keep.setDefault(True)
+        self.keep.clicked.connect(self._take)
+        leave = QPushButton("Leave")
+        leave.clicked.connect(self.reject)
+        below = QHBoxLayout()
+        below.addStretch(1)
+        below.addWidget(leave)
+        below.addWidget(self.keep)
+        layout = QVBoxLayout(self)
+        layout.addWidget(self.name)
+        layout.addWidget(self.parts)
+        layout.addStretch(1)
+        layout.addLayout(below)
+        self._update()
+
+    def _update(self) -> None:
+        self.keep.setEnabled(bool(self.name.text().strip() and self.parts.chosen()))
+
+    def _take(self) -> None:
+        self.wanted.emit(self.name.text().strip(), self.parts.chosen())
+        self.accept()
 
 
 class PresetsDialog(QDialog):
@@ -68,7 +112,11 @@ class PresetsDialog(QDialog):
         self.buttons: dict[str, QPushButton] = {}
         row = QHBoxLayout()
         for words, tip, act in (
-            ("Save this proof …", "What this proof changes, as a preset of your own.", self._ask),
+            (
+                "Save this proof …",
+                "What this proof has in stations of your choice, as a preset of your own.",
+                self._ask,
+            ),
             ("Bring in …", "Copy a preset file into your presets.", self._import),
             ("Take out …", "Write the chosen preset as a file, to give it away.", self._export),
             (
@@ -120,7 +168,7 @@ class PresetsDialog(QDialog):
             return
         change = change_words(self._settings, preset.applied(self._settings))
         self.words.setText(
-            f"Stations: {', '.join(preset.stations)}.\n\nHolds: {change_words(Settings(), preset.settings)}.\n\n"
+            f"Acts on: {', '.join(preset.stations)}.\n\nHolds: {change_words(Settings(), preset.settings)}.\n\n"
             f"In this proof: {change}."
         )
 
@@ -136,17 +184,13 @@ class PresetsDialog(QDialog):
             self.accept()
 
     def _ask(self) -> None:
-        name, good = QInputDialog.getText(self, "Save this proof's settings", "Name")
-        if good:
-            self.save(name)
+        dialog = SaveDialog(self._settings, self)
+        dialog.wanted.connect(self.save)
+        dialog.open()
 
-    def save(self, name: str) -> None:
-        """Save what the proof changes under a name."""
-        touched = [s for s in STATIONS if handed_on(self._settings, Settings(), (s,)) != Settings()]
-        if not touched:
-            self.problem.setText("This proof is untouched; there is nothing to save.")
-            return
-        self._try(lambda: self._fill(save_preset(presets_folder(), name, self._settings, touched).name))
+    def save(self, name: str, parts: tuple[str, ...]) -> None:
+        """Save what the proof has in some stations, or parts of them, under a name."""
+        self._try(lambda: self._fill(save_preset(presets_folder(), name, self._settings, parts).name))
 
     def _import(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Bring in a preset", "", _KINDS)

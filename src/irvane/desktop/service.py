@@ -19,6 +19,7 @@ from irvane.core.line.incremental import LastView
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import LOOKS, render_look, settings_in
 from irvane.core.line.placing import at_source
+from irvane.core.line.realise import DENOISED
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import Rendered
@@ -251,7 +252,7 @@ class RenderService(QObject):
 
         def work(progress: Progress) -> job.Written:
             job.check_target(target.path, target.overwrite, source.paths)
-            ready = awaited(self.engine, self._heavy, source, settings, part(progress, 0.0, job.DENOISED))
+            ready = awaited(self.engine, self._heavy, source, settings, part(progress, 0.0, DENOISED))
             return job.run(source, settings, target, progress, ready)
 
         def failed(error: IrvaneError) -> None:

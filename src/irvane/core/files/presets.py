@@ -12,7 +12,7 @@ import platformdirs
 from irvane.core.errors import ReadError, SettingError, WriteError, plain_text
 from irvane.core.files.atomic import atomic_file, make_folder, safe_name, write_reason
 from irvane.core.files.boundary import reading
-from irvane.core.settings import STATIONS, Settings, as_json, handed_on, names
+from irvane.core.settings import PARTS, STATIONS, Settings, as_json, handed_on, part_names
 
 FORMAT, VERSION = "irvane-preset", 1
 _STARTING = "new-frames.txt"
@@ -25,6 +25,7 @@ class Preset:
 
     Attributes
     ----------
+    stations : of STATIONS, or PARTS of them.
     path : its file; None for those that are shipped.
     """
 
@@ -76,7 +77,7 @@ def read_preset(path: Path) -> Preset:
             raise ReadError(path, "it is not a preset")
         if not isinstance(data.get("version"), int) or data["version"] > VERSION:
             raise ReadError(path, "it was made by a newer version of the program")
-        stations = tuple(s for s in STATIONS if s in data.get("stations", ()))
+        stations = tuple(s for s in (*STATIONS, *PARTS) if s in data.get("stations", ()))
         try:
             settings = Settings.from_dict(data.get("settings", {}))
         except SettingError as error:
@@ -112,7 +113,7 @@ def save_preset(folder: Path, name: str, settings: Settings, stations: Sequence[
     if not safe:
         raise WriteError(path, "a preset needs a name")
     make_folder(folder)
-    kept = as_json({path: settings.get(path) for station in stations for path in names(station)})
+    kept = as_json({path: settings.get(path) for part in stations for path in part_names(part)})
     data = {"format": FORMAT, "version": VERSION, "name": name, "stations": list(stations), "settings": kept}
     with atomic_file(path, overwrite=False) as temporary:
         temporary.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", "utf-8")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -16,26 +16,15 @@ from irvane.core.finish.delivery import Delivery, deliver
 from irvane.core.finish.destination import FORMATS as DESTINED
 from irvane.core.finish.destination import Destination
 from irvane.core.line.bands import Output, finished_bands
-from irvane.core.line.context import (
-    Context,
-    geometry_for,
-    make_context,
-    noise_amount,
-    noise_removal,
-    to_be_measured,
-    with_lens_measured,
-)
-from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
+from irvane.core.line.context import Context, geometry_for, noise_amount
+from irvane.core.line.develop import Developed
+from irvane.core.line.realise import DENOISED, realise
 from irvane.core.line.source import Source
-from irvane.core.line.steps import noise_shares
-from irvane.core.progress import Progress, always, part, step
+from irvane.core.progress import Progress, always, part
 from irvane.core.settings import Finish, Settings
 
 ENDINGS = {"tiff": ".tif", "jpeg": ".jpg", "exr": ".exr"}
 FORMATS = {".tif": "tiff", ".tiff": "tiff", ".jpg": "jpeg", ".jpeg": "jpeg", ".exr": "exr"}
-
-#: Shares of the time that developing, denoising and finishing usually take, for progress.
-_DEVELOPED, _REFINED, DENOISED = 0.1, 0.2, 0.75
 
 
 @dataclass(frozen=True)
@@ -114,25 +103,6 @@ def check_target(path: Path, overwrite: bool, sources: tuple[Path, ...]) -> None
         raise WriteError(path, "the folder does not exist")
 
 
-def make(source: Source, settings: Settings, progress: Progress = always) -> tuple[Developed, Context]:
-    """Load, develop and (if the settings ask) denoise a source."""
-    developed = develop(source.load(part(progress, 0.0, _DEVELOPED)), settings.sensor)
-    step(progress, _DEVELOPED)
-    context = make_context(developed)
-    if to_be_measured(developed, settings, context):
-        context = with_lens_measured(developed, context)
-    removal = noise_removal(settings, context)
-    denoises = removal.strength > 0 and developed.can_be_denoised
-    shows_plain = not (denoises and noise_shares(settings.noise, noise_amount(settings, context)).is_all)
-    if shows_plain and to_be_refined(developed, settings.sensor):
-        developed = refine_plain(developed, settings.sensor, part(progress, _DEVELOPED, _REFINED))
-    if denoises:
-        clean = denoise_whole(developed, settings.sensor, removal, part(progress, _REFINED, DENOISED))
-        developed = replace(developed, denoised=clean)
-    # the mosaic is not needed any more: a sixth of the memory
-    return replace(developed, mosaic=None), context
-
-
 def run(
     source: Source,
     settings: Settings,
@@ -148,7 +118,7 @@ def run(
     """
     kind = "" if target.how is not None else format_of(target.path)
     check_target(target.path, target.overwrite, (*source.paths, *target.originals))
-    developed, context = ready or make(source, settings, progress)
+    developed, context = ready or realise(source, settings, part(progress, 0.0, DENOISED))
     if target.how is not None:
         notes = deliver(
             Delivery(source, settings, developed, context, describe(source, settings, context)),

@@ -13,7 +13,8 @@ from irvane.core.errors import IrvaneError
 from irvane.core.files.thumbnails import preview
 from irvane.core.image import LUMA_2020, Mosaic
 from irvane.core.line.context import make_context
-from irvane.core.line.develop import Developed, develop, quick
+from irvane.core.line.develop import Developed, quick
+from irvane.core.line.realise import developed_only, realise
 from irvane.core.line.source import MOSAIC, FileSource, Loaded
 from irvane.core.line.view import render_view
 from irvane.core.places import OutputRegion
@@ -101,10 +102,10 @@ def check_file(path: Path) -> Finding:
         loaded = FileSource(path).load()
         if loaded.entry == MOSAIC:
             developed = quick(loaded)
-            piece = develop(_piece(loaded), Settings().sensor, refined=True)
+            piece, _ = realise(_piece(loaded), Settings().with_value("noise.amount", 0))
             whole = _finite(developed) and _finite(piece)
         else:
-            developed = develop(loaded, Settings().sensor)
+            developed, _ = developed_only(loaded, Settings())
             whole = _finite(developed)
         problems = [] if whole else ["some of its pixels are no numbers"]
         problems += _level_problems(loaded) + _preview_problems(path, developed)

@@ -10,7 +10,6 @@ import cv2
 import numpy as np
 
 from irvane.core.files.info import FrameInfo
-from irvane.core.finish import job
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.alignment import Mapping, find_mapping, same_place
 from irvane.core.judge.difference import DifferenceFigures, difference_figures
@@ -26,6 +25,7 @@ from irvane.core.line.camera import trim
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.line.placing import at_source
+from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, Source
 from irvane.core.line.view import render_view, scene_patch, show
 from irvane.core.noise.dynamic_range import range_facts
@@ -65,7 +65,7 @@ class Entry:
 
 def develop_entry(source: Source, settings: Settings, progress: Progress = always) -> Entry:
     """Develop a source as the settings say; raises ReadError, MergeError, Cancelled."""
-    developed, context = job.make(source, settings, progress)
+    developed, context = realise(source, settings, progress)
     info = getattr(source, "info", FrameInfo())
     size = sum(path.stat().st_size for path in source.paths if path.exists())
     return Entry(source.name, developed, context, settings, info, size)

@@ -15,7 +15,6 @@ from irvane.core.errors import IrvaneError, ReadError
 from irvane.core.files.info import read_info
 from irvane.core.files.sets import find_brackets
 from irvane.core.files.thumbnails import preview
-from irvane.core.finish import job
 from irvane.core.image import LUMA_2020, NoiseModel
 from irvane.core.judge.diagnosis import MID_SIGNAL, SHADOW_SIGNAL, decibels, diagnose
 from irvane.core.judge.edge import edge_figures
@@ -30,6 +29,7 @@ from irvane.core.lens.measured import Falloff
 from irvane.core.line.camera import trim
 from irvane.core.line.context import geometry_for
 from irvane.core.line.placing import at_source
+from irvane.core.line.realise import realise
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, FileSource, Loaded
 from irvane.core.line.view import scene_patch
 from irvane.core.noise.denoise import automatic_amount
@@ -131,7 +131,7 @@ def measure_file(
         When the file cannot be read, or the rectangle does not lie inside the picture or does not hold what is said.
     """
     x, y, w, h = at
-    developed, context = job.make(FileSource(path), settings)
+    developed, context = realise(FileSource(path), settings)
     height, width = geometry_for(settings, context).output
     region = OutputRegion(y, x, y + h, x + w)
     try:

@@ -21,8 +21,9 @@ from irvane.core.judge.probe import robust_sigma, robust_sigma_at
 from irvane.core.judge.spots import find_spots
 from irvane.core.judge.transfer import Point
 from irvane.core.line.camera import trim
-from irvane.core.line.context import Context, make_context, noise_removal
-from irvane.core.line.develop import Developed, denoise_whole, develop
+from irvane.core.line.context import Context
+from irvane.core.line.develop import Developed
+from irvane.core.line.realise import completed, developed_only
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import Rendered, render_view, scene_patch, show
 from irvane.core.merge.align import STILL, Motion, align
@@ -110,10 +111,8 @@ class _Frame:
 
 def _read(path: Path) -> _Frame:
     loaded = FileSource(path).load()
-    developed = develop(loaded, bare().sensor)
-    return _Frame(
-        path, developed, make_context(developed), loaded.info.exposure_value, loaded.info.model or "camera"
-    )
+    made = developed_only(loaded, bare())
+    return _Frame(path, *made, loaded.info.exposure_value, loaded.info.model or "camera")
 
 
 def _scene(frame: _Frame, region: Region, settings: Settings) -> np.ndarray:
@@ -388,11 +387,8 @@ def _noise(
 
 def _denoised_snr(frame: _Frame, patches: Sequence[Patch], motion: Motion) -> np.ndarray:
     settings = replace(Settings(), lens=bare().lens)
-    removal = noise_removal(settings, frame.context)
-    developed = frame.developed
-    if removal.strength > 0 and developed.can_be_denoised and developed.denoised is None:
-        developed = replace(developed, denoised=denoise_whole(developed, settings.sensor, removal))
-        frame = replace(frame, developed=developed)
+    developed, context = completed(frame.developed, settings, frame.context)
+    frame = replace(frame, developed=developed, context=context)
     found = []
     for patch in patches:
         light = _scene(frame, _moved(patch.region, motion, developed.extent), settings) @ LUMA_2020

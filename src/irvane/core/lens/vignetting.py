@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from scipy.ndimage import map_coordinates
 
 from irvane.core.guidance import sample
 from irvane.core.image import BLUE, GREEN, RED
@@ -98,6 +99,29 @@ def gains_at(
     return by_hand * at(gains, np.sqrt(np.sum((places - centre) ** 2, axis=1) / unit2))
 
 
+def _even(grid: GainGrid, flip: int) -> np.ndarray:
+    """The factors of a grid as an even plane over the upright frame, whatever its spacing and origin: float32."""
+    rows, columns = grid.shape
+    gains = np.array(grid.gains, np.float32).reshape(rows, columns)
+    high, wide = max(rows * 4, _EVEN), max(columns * 4, _EVEN)
+    y = (np.arange(high) + 0.5) / high
+    x = (np.arange(wide) + 0.5) / wide
+    iy = np.clip((y - grid.origin[0]) / max(grid.spacing[0], 1e-9), 0, rows - 1)
+    ix = np.clip((x - grid.origin[1]) / max(grid.spacing[1], 1e-9), 0, columns - 1)
+    along = np.stack([np.interp(ix, np.arange(columns), row) for row in gains])
+    even = np.stack([np.interp(iy, np.arange(rows), column) for column in along.T], axis=1).astype(np.float32)
+    return np.ascontiguousarray(upright(even, flip))
+
+
+def grid_gains_at(places: np.ndarray, grid: GainGrid, frame: tuple[int, int], flip: int) -> np.ndarray:
+    """The factors of :func:`correct_by_grid` at places (N×2: x, y) of the upright frame; 1 where it leaves green alone."""
+    if GREEN not in grid.colours:
+        return np.ones(len(places))
+    even = _even(grid, flip)
+    scaled = places * (even.shape[1] / frame[1], even.shape[0] / frame[0]) - 0.5
+    return map_coordinates(even, scaled[:, ::-1].T, order=1, mode="nearest")
+
+
 def correct_by_grid(
     picture: np.ndarray,
     grid: GainGrid,
@@ -110,18 +134,7 @@ def correct_by_grid(
 
     `frame` is the height and width of the upright frame; `place` and `step` as in :func:`correct_vignetting`.
     """
-    rows, columns = grid.shape
-    gains = np.array(grid.gains, np.float32).reshape(rows, columns)
-    # on an even grid over the whole sensor, whatever its spacing and origin: pixels of its cells
-    high, wide = max(rows * 4, _EVEN), max(columns * 4, _EVEN)
-    y = (np.arange(high) + 0.5) / high
-    x = (np.arange(wide) + 0.5) / wide
-    iy = np.clip((y - grid.origin[0]) / max(grid.spacing[0], 1e-9), 0, rows - 1)
-    ix = np.clip((x - grid.origin[1]) / max(grid.spacing[1], 1e-9), 0, columns - 1)
-    along = np.stack([np.interp(ix, np.arange(columns), row) for row in gains])
-    even = np.stack([np.interp(iy, np.arange(rows), column) for column in along.T], axis=1).astype(np.float32)
-    even = upright(even, flip)
-    factors = sample(even, frame, *place, step, picture.shape[:2])
+    factors = sample(_even(grid, flip), frame, *place, step, picture.shape[:2])
     out = picture.copy()
     for colour in (RED, GREEN, BLUE):
         if colour in grid.colours:

@@ -138,15 +138,13 @@ def _upright_extent(loaded: Loaded) -> tuple[int, int]:
     return (h, w) if loaded.flip in (0, 3) else (w, h)
 
 
-def develop(loaded: Loaded, settings: Sensor, refined: bool = False) -> Developed:
+def develop(loaded: Loaded, settings: Sensor) -> Developed:
     """Levels are applied; repair defects and demosaic (no denoising).
 
     Parameters
     ----------
     loaded : the decoded source.
     settings : station Sensor.
-    refined : refine the picture at once where there is a network for it, as :func:`refine_plain` does. The facts of a
-        frame (:mod:`irvane.core.line.context`) are taken from the picture before it.
     """
     extent = _upright_extent(loaded)
     if loaded.entry != MOSAIC:
@@ -164,27 +162,21 @@ def develop(loaded: Loaded, settings: Sensor, refined: bool = False) -> Develope
         )  # fmt: skip
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
     mosaic, defects, banding = repaired(loaded, settings)
-    refined = refined and _can_refine(mosaic.cfa, settings)
     factors, bits = gains(loaded.colour.neutral), clip_bits(loaded.mosaic)
     lent = map_of(mosaic, factors, bits)
-    full = _plain_picture(mosaic, factors, loaded.noise, settings, loaded.flip, refined, lent)
+    full = _plain_picture(mosaic, factors, loaded.noise, settings, loaded.flip, False, lent)
     return Developed(
         full, None, Removal(), None if bits is None else upright(bits, loaded.flip), MOSAIC,
         loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic,
-        refine.name(mosaic.cfa) if refined else demosaicing.method_name(mosaic.cfa, settings.demosaic),
-        banding, loaded.levels, cfa=mosaic.cfa, refined=refined, lent=lent, optics=loaded.optics,
+        demosaicing.method_name(mosaic.cfa, settings.demosaic), banding, loaded.levels, cfa=mosaic.cfa, lent=lent, optics=loaded.optics,
     )  # fmt: skip
-
-
-def _can_refine(cfa: np.ndarray, settings: Sensor) -> bool:
-    return settings.demosaic == demosaicing.AUTO and refine.possible(cfa)
 
 
 def to_be_refined(developed: Developed, settings: Sensor) -> bool:
     """Is the plain picture still to be refined by the network?"""
     if developed.cfa is None or developed.refined or developed.step > 1:
         return False
-    return _can_refine(developed.cfa, settings)
+    return settings.demosaic == demosaicing.AUTO and refine.possible(developed.cfa)
 
 
 def refine_plain(developed: Developed, settings: Sensor, progress: Progress = always) -> Developed:

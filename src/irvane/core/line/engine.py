@@ -266,11 +266,12 @@ class Engine:
     def denoise(self, source: Source, settings: Settings, progress: Progress = always) -> Frame:
         """The frame with all that the proof's whole picture is made of: refined, and denoised as the settings ask for it."""
         frame = self.refine(source, settings.sensor, part(progress, 0.0, 0.1))
-        if frame.to_be_measured(settings):
+        plan = frame.plan(settings)
+        if plan.measures_lens:
             frame = self.measure_lens(source, settings.sensor)
-        if frame.denoised_for(settings):
+        if not plan.removal.strength:
             return frame.fitting(settings)
-        removal = frame.removal(settings)
+        removal = plan.removal
         h, w = frame.developed.extent
         self._make_room(self._key(source, settings.sensor), h * w * _DENOISED_BYTES)
         clean = self._denoised(source, frame.developed, settings.sensor, removal, progress)

@@ -6,10 +6,10 @@ from dataclasses import dataclass, field, replace
 
 from irvane.core.lens.geometry import Geometry
 from irvane.core.line.camera import covers, part_of, source_of
-from irvane.core.line.context import Context, geometry_for, noise_removal, to_be_measured
-from irvane.core.line.develop import Developed, to_be_refined
+from irvane.core.line.context import Context, geometry_for
+from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch, Picture, tiles_of
-from irvane.core.line.source import MOSAIC
+from irvane.core.line.realise import Plan, plan_for, wished_removal
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.noise.dynamic_range import RANGE_SNR, stops
 from irvane.core.places import OutputRegion, Region
@@ -56,23 +56,26 @@ class Frame:
 
     def removal(self, settings: Settings) -> Removal:
         """How the denoiser has to run for a proof."""
-        able = self.developed.can_be_denoised or self.developed.entry == MOSAIC
-        return noise_removal(settings, self.context) if able else Removal()
+        return wished_removal(self.developed, settings, self.context)
+
+    def plan(self, settings: Settings) -> Plan:
+        """What is still to be made for a proof, its plain picture included; of a coarse frame all but the plain form."""
+        found = plan_for(self.developed, settings, self.context, both=True)
+        if self.coarse:
+            return Plan(False, False, self.removal(settings))
+        return replace(found, removal=Removal()) if found.removal in self.wholes else found
 
     def denoised_for(self, settings: Settings) -> bool:
         """Is the whole denoised picture there (or none needed)?"""
-        wished = self.removal(settings)
-        made = self.developed.denoised is not None and self.developed.removal == wished
-        return wished.strength == 0 or made or wished in self.wholes
+        return not self.plan(settings).removal.strength
 
     def complete_for(self, settings: Settings) -> bool:
         """Is everything there that the proof's whole picture is made of?"""
-        ready = self.denoised_for(settings) and not self.to_be_refined(settings)
-        return ready and not self.to_be_measured(settings)
+        return self.plan(settings).done
 
     def to_be_measured(self, settings: Settings) -> bool:
         """Will errors of the lens still be measured in it that these settings correct?"""
-        return not self.coarse and to_be_measured(self.developed, settings, self.context)
+        return self.plan(settings).measures_lens
 
     def geometry(self, settings: Settings) -> Geometry:
         """Where its pixels lie in the output of a proof."""
@@ -80,7 +83,7 @@ class Frame:
 
     def to_be_refined(self, settings: Settings) -> bool:
         """Will the plain picture still be replaced by a better one?"""
-        return not self.coarse and to_be_refined(self.developed, settings.sensor)
+        return self.plan(settings).refines
 
     def part(self, settings: Settings, region: OutputRegion) -> Region:
         """The part of it that a region of a proof's output is made from: at 1:1 with room for any settings."""

@@ -14,17 +14,20 @@ from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.errors import MergeError, plain_text
 from irvane.core.files.opcodes import optics_of
 from irvane.core.files.rendered import RENDERED_ENDINGS
-from irvane.core.line.develop import denoise_whole, develop
+from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.align import warp
 from irvane.core.merge.fusion import fuse
 from irvane.core.merge.hdr import Member, merge, plan
-from irvane.core.noise.denoise import Removal, automatic_amount
-from irvane.core.progress import Progress, always, part, step
-from irvane.core.settings import Colour, Sensor
+from irvane.core.noise.denoise import automatic_amount
+from irvane.core.progress import Progress, always, part
+from irvane.core.settings import Colour, Settings
 
 #: Settings that a fresh merge starts from: the range fitted in by less than half, the lights lowered by themselves.
 MERGE_START = {"light.tone_map": "photographic", "light.tone_strength": 40.0, "light.highlights": -3.0}
+
+#: Automatic amount up to which members are not denoised.
+_LEAST_AMOUNT = 50
 
 
 class MergeSource:
@@ -87,13 +90,12 @@ def _member(source: FileSource, progress: Progress) -> tuple[Loaded, np.ndarray,
     loaded = source.load()
     if loaded.entry != MOSAIC:
         raise MergeError(f"{source.path}: only raw frames can be merged to scene-linear light.")
-    made = develop(loaded, Sensor(), refined=True)
-    step(progress, 0.2)
     assert loaded.noise is not None
+    noisy = automatic_amount(loaded.noise) > _LEAST_AMOUNT
+    settings = Settings().with_values({"noise.amount": 100.0 if noisy else 0.0, "lens.aberration": "off"})
+    made, _ = realise(loaded, settings, progress, both=True)
     plain = made.plain.read_all()
-    if automatic_amount(loaded.noise) <= 50:
-        return loaded, plain, plain
-    return loaded, plain, denoise_whole(made, Sensor(), Removal(1.0), part(progress, 0.2, 1.0)).read_all()
+    return loaded, plain, plain if made.denoised is None else made.denoised.read_all()
 
 
 def fuse_files(paths: Sequence[Path], progress: Progress = always) -> np.ndarray:

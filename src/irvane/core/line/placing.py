@@ -13,7 +13,7 @@ import numpy as np
 from irvane.core.lens.corrections import LensFacts, corrections_of
 from irvane.core.lens.framing import bending_only, geometry_of, unbent
 from irvane.core.lens.geometry import Geometry
-from irvane.core.lens.vignetting import gains_at
+from irvane.core.lens.vignetting import gains_at, grid_gains_at
 from irvane.core.light.guide import Guide
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.places import OutputRegion
@@ -65,15 +65,17 @@ def _moved(guide: Guide, geometry: Geometry) -> Guide:
 @lru_cache(maxsize=32)
 def light_given(facts: LensFacts, lens: Lens) -> np.ndarray | None:
     """Factor by which corrections of the lens raise the light of the output, and with it the noise: float32, a coarse plane
-    over it; None where there are none. (A file's own grids are left out: they are made to even out, not to raise.)"""
+    over it; None where there are none. Of grids by colour that of green tells."""
     corrections = corrections_of(facts, bending_only(lens))
-    if corrections.gains is None and lens.vignetting == 0:
+    if corrections.gains is None and lens.vignetting == 0 and not corrections.grids:
         return None
     geometry = geometry_of(facts, lens)
     h, w = geometry.output
     x, y = np.meshgrid((np.arange(_NODES) + 0.5) / _NODES * w, (np.arange(_NODES) + 0.5) / _NODES * h)
     places = np.nan_to_num(geometry.to_frame(np.column_stack([x.ravel(), y.ravel()])))
     found = gains_at(places, lens.vignetting, facts.frame, corrections.gains, corrections.centre)
+    for grid in corrections.grids:
+        found = found * grid_gains_at(places, grid, facts.frame, facts.flip)
     return found.reshape(_NODES, _NODES).astype(np.float32)
 
 
