@@ -10,7 +10,7 @@ import numpy as np
 from PySide6.QtCore import QEvent, QObject
 
 from irvane.core.settings import Settings
-from irvane.desktop.bench.strip import ONE
+from irvane.desktop.bench.panes import ONE
 from irvane.desktop.session import BARE
 
 PANES = 6

@@ -8,7 +8,7 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
-from irvane.desktop.bench.strip import BESIDE, DIVIDED, ONE
+from irvane.desktop.bench.panes import BESIDE, DIVIDED, ONE
 from irvane.desktop.session import BARE
 
 from .conftest import Driver
@@ -147,16 +147,29 @@ def test_contrast_and_white_balance_are_matched_from_the_menu(driver: Driver) ->
     assert not bench.contents[1].match.words()
 
 
+def test_panes_that_change_places_take_along_what_they_show(driver: Driver) -> None:
+    bench = driver.window.bench
+    driver.settled()
+    before = [(content.key, content.current) for content in bench.contents]
+    asked: list[object] = []
+    driver.window.service.rendered.connect(lambda *what: asked.append(what))
+    bench.swap()
+    assert [(content.key, content.current) for content in bench.contents] == before[::-1]
+    driver.settled()
+    assert not asked, "nothing is rendered anew"
+
+
 def test_a_view_begun_before_a_pane_changed_is_not_shown_in_it(driver: Driver) -> None:
     window, bench = driver.window, driver.window.bench
     made: list[tuple] = []
+    first = bench.contents[0].key
     window.service.rendered.connect(lambda *what: made.append(what))
     bench.show_proof(0, 0)
     driver.settled()
     window.session.edit(bench.contents[0].item, 0, {"light.exposure": 1.0})
-    driver.until(lambda: any(pane == 0 for pane, *_ in made))
+    driver.until(lambda: any(pane == first for pane, *_ in made))
     driver.settled()
-    late = next(what for what in reversed(made) if what[0] == 0)
+    late = next(what for what in reversed(made) if what[0] == first)
     bench.show_proof(0, BARE)
     driver.settled()
     shown = bench.contents[0].current

@@ -12,7 +12,7 @@ from PySide6.QtCore import QPoint, Qt
 from irvane.core.files.writers import write_tiff
 from irvane.core.judge.matching import NOISE
 from irvane.core.line.source import FileSource
-from irvane.desktop.bench.strip import ONE
+from irvane.desktop.bench.panes import ONE
 
 from .conftest import Driver
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QTest
 
 from irvane.core.settings import bare, handed_on
-from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED
+from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
 from irvane.desktop.session import BARE
 
 from .conftest import Driver

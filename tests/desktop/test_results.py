@@ -14,8 +14,7 @@ import tifffile
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QMessageBox, QPushButton
 
-from irvane.core.finish import job
-from irvane.core.line import engine
+from irvane.core.line import engine, realise
 from irvane.desktop.idle_collection import IdleCollection
 
 from .conftest import Driver
@@ -86,7 +85,7 @@ def test_writing_waits_for_what_the_window_is_making_already(
     driver: Driver, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     made: list[str] = []
-    for module in (engine, job):
+    for module in (engine, realise):
         original = module.denoise_whole
 
         def counted(*given: Any, original: Any = original, name: str = module.__name__) -> Any:

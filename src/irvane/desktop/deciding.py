@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from irvane.core.judge.verdicts import ANSWERS, CRITERIA, Judgement, Pair, pairs_to_judge, tally
 from irvane.desktop.bench.bench import FEWEST, Bench
-from irvane.desktop.bench.strip import BESIDE
+from irvane.desktop.bench.panes import BESIDE
 from irvane.desktop.session import Session
 
 

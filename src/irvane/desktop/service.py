@@ -42,6 +42,7 @@ class RenderService(QObject):
 
     Signals
     -------
+    A pane is named by its key, which it keeps wherever it stands on the bench.
     rendered(pane, wish, Rendered, state) : a view is ready; its state is one of those of a frame.
     improved(key) : a better form of the source with this key is there.
     busy(job, words, share, seconds left) : progress of long work, share 1 ends it; `improving` tells whom it concerns.
@@ -133,6 +134,11 @@ class RenderService(QObject):
             1,
             let_finish=True,
         )
+
+    def keep_panes(self, panes: list[int]) -> None:
+        """There are only these panes now: views that others showed last are given up."""
+        for gone in [pane for pane in self._seen if pane not in panes]:
+            self._seen.pop(gone, None)
 
     def renders(self, pane: int) -> bool:
         """Is a view of a pane being made?"""

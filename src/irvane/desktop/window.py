@@ -27,7 +27,7 @@ from irvane.desktop.appearance import Appearance
 from irvane.desktop.asking import ask_files, ask_folder, ask_largest, ask_settings, may_close
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
-from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED
+from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
 from irvane.desktop.bench.teststrip import can_be_stripped
 from irvane.desktop.deciding import DecideStrip, TallyDialog
 from irvane.desktop.framing.framing import Framing

@@ -7,9 +7,8 @@ from collections.abc import Sequence
 from PySide6.QtWidgets import QGridLayout
 
 from irvane.desktop.bench.caption import Caption
-from irvane.desktop.bench.panes import Panes
+from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED, ONE, Panes
 from irvane.desktop.bench.picture import PictureView
-from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, DIVIDED, ONE
 
 #: Pixels between panes.
 _GAP = 8
@@ -20,16 +19,11 @@ class Arranging:
 
     Attributes
     ----------
-    kind : one pane, all beside each other, two divided by a line, or their difference.
-    blinking : every picture shows the other pane's content.
     grid : the layout of pictures and captions.
     """
 
     def __init__(self, panes: Panes, views: Sequence[PictureView], captions: Sequence[Caption]) -> None:
         self.panes, self.views, self.captions = panes, views, captions
-        self.kind = BESIDE
-        self.blinking = False
-        self._split, self._split_angle = 0.5, 0.0
         self.grid = QGridLayout()
         self.grid.setContentsMargins(0, 0, 0, 0)
         self.grid.setHorizontalSpacing(_GAP)
@@ -47,10 +41,10 @@ class Arranging:
         for number in range(2 * len(self.views)):
             self.grid.setColumnStretch(number, 0)
             self.grid.setRowStretch(number, 0)
-        columns = self._place_beside() if self.kind == BESIDE else self._place_one()
+        columns = self._place_beside() if self.panes.arrangement == BESIDE else self._place_one()
         for column in range(columns):
             self.grid.setColumnStretch(column, 1)
-        pictures = self._told() if self.kind == BESIDE else [0]
+        pictures = self._told() if self.panes.arrangement == BESIDE else [0]
         for number, (view, caption) in enumerate(zip(self.views, self.captions, strict=True)):
             view.setVisible(number in pictures)
             caption.setVisible(number in self._told())
@@ -76,43 +70,49 @@ class Arranging:
 
     def _told(self) -> list[int]:
         """The panes that are seen, in their order."""
-        if self.kind == BESIDE:
+        if self.panes.arrangement == BESIDE:
             return list(range(len(self.panes.contents)))
-        return [self.panes.chosen] if self.kind == ONE else sorted((self.panes.chosen, self.panes.other))
+        return (
+            [self.panes.chosen]
+            if self.panes.arrangement == ONE
+            else sorted((self.panes.chosen, self.panes.other))
+        )
 
     def _assign(self) -> None:
         """Give the widgets the contents they paint."""
         contents, first = self.panes.contents, self.views[0]
         first.split = None
-        if self.kind == BESIDE:
+        if self.panes.arrangement == BESIDE:
             for number, view in enumerate(self.views[: len(contents)]):
-                view.contents = [contents[(number + self.blinking) % len(contents)]]
-        elif self.kind == DIVIDED:
-            first.contents = [contents[k] for k in (self._told()[::-1] if self.blinking else self._told())]
-            first.split, first.split_angle = self._split, self._split_angle
-        elif self.kind == DIFFERENCE:
+                view.contents = [contents[(number + self.panes.blinking) % len(contents)]]
+        elif self.panes.arrangement == DIVIDED:
+            first.contents = [
+                contents[k] for k in (self._told()[::-1] if self.panes.blinking else self._told())
+            ]
+            first.split, first.split_angle = self.panes.split, self.panes.split_angle
+        elif self.panes.arrangement == DIFFERENCE:
             self.panes.difference_content.item = contents[self.panes.chosen].item
             first.contents = [self.panes.difference_content]
         else:
-            first.contents = [contents[self.panes.other if self.blinking else self.panes.chosen]]
+            first.contents = [contents[self.panes.other if self.panes.blinking else self.panes.chosen]]
         for view in self.views:
             view.update()
 
     def view_of(self, pane: int) -> PictureView:
         """The widget that paints a pane."""
-        return self.views[pane] if self.kind == BESIDE else self.views[0]
+        return self.views[pane] if self.panes.arrangement == BESIDE else self.views[0]
 
     def blink(self, on: bool) -> None:
         """While on, every picture shows the other pane's content in place."""
-        self.blinking = on
+        self.panes.blinking = on
         self._assign()
 
     def move_split(self, share: float) -> None:
         """Put the dividing line to a share of the picture's width."""
-        self._split = share
+        self.panes.split = share
         self._assign()
 
     def turn_split(self, degrees: float) -> None:
         """Turn the dividing line, to between upright and upright again."""
-        self._split_angle = (degrees + 90) % 180 - 90
+        self.panes.split_angle = (degrees + 90) % 180 - 90
         self._assign()

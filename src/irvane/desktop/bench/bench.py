@@ -13,9 +13,9 @@ from irvane.desktop.bench.arranging import Arranging
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.controller import ViewController
-from irvane.desktop.bench.panes import Panes
+from irvane.desktop.bench.panes import BESIDE, ONE, Panes
 from irvane.desktop.bench.picture import PictureView
-from irvane.desktop.bench.strip import BESIDE, DIFFERENCE, ONE, BenchStrip
+from irvane.desktop.bench.strip import BenchStrip
 from irvane.desktop.bench.strip_rendering import StripRendering
 from irvane.desktop.bench.teststrip import TestStrip
 from irvane.desktop.bench.viewport import Viewport
@@ -120,12 +120,12 @@ class Bench(QWidget):
     @property
     def arrangement(self) -> str:
         """One pane, all beside each other, two divided by a line, or their difference."""
-        return self.arranging.kind
+        return self.panes.arrangement
 
     @property
     def blinking(self) -> bool:
         """Does every picture show the other pane's content now?"""
-        return self.arranging.blinking
+        return self.panes.blinking
 
     @property
     def viewport(self) -> Viewport:
@@ -152,7 +152,6 @@ class Bench(QWidget):
         self.contents[pane].show_item(number, proof, item.preview if item else None)
         if pane == 0:
             self._probe_on_an_even_place(item)
-        self.controller.forget(pane)
         if item is not None and item.problem:
             self.contents[pane].problem = item.problem
         self.refresh()
@@ -176,7 +175,7 @@ class Bench(QWidget):
         content = self.contents[pane]
         content.proof, content.match, content.without = proof, Match(), ""
         content.whole = content.probe = None
-        self.controller.forget(pane)
+        content.forget()
         self.refresh()
         self.controller.request()
         if pane == self.chosen:
@@ -211,8 +210,6 @@ class Bench(QWidget):
             self.said.emit("In a blind judgement the panes stay where they are.")
             return
         self.contents[one], self.contents[two] = self.contents[two], self.contents[one]
-        for pane in (one, two):
-            self.controller.forget(pane)
         for content in self.contents:
             content.match = Match()
         self._arrange()
@@ -221,8 +218,7 @@ class Bench(QWidget):
 
     def set_arrangement(self, arrangement: str) -> None:
         """One pane, all side by side, two divided by a line, or their difference."""
-        self.arranging.kind = arrangement
-        self.panes.differing = arrangement == DIFFERENCE
+        self.panes.arrangement = arrangement
         self._arrange()
         self.controller.request()
 
@@ -252,8 +248,6 @@ class Bench(QWidget):
             gone = self.count - 1 if self.chosen != self.count - 1 else self.count - 2
             self.contents.pop(gone)
             self.panes.chosen = min(self.chosen, self.count - 1)
-            for pane in range(self.count + 1):
-                self.controller.forget(pane)
         else:
             self.said.emit(f"A bench has {FEWEST} to {MOST} panes.")
             return
@@ -312,9 +306,9 @@ class Bench(QWidget):
 
     def show_anew(self) -> None:
         """Paint everything again: the screen's profile is another one."""
-        for pane, content in enumerate(self.contents):
+        for content in self.contents:
             content.current = content.backdrop = None
-            self.controller.forget(pane)
+            content.forget()
         self.controller.request()
 
     def _show_strip(self, on: bool) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from itertools import count
 
 import numpy as np
 from PySide6.QtCore import QRectF
@@ -13,9 +14,12 @@ from irvane.core.judge.alignment import Between, Mapping
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
+from irvane.core.line.frame import Frame
 from irvane.core.line.view import Rendered
+from irvane.core.settings import Settings
 from irvane.desktop.bench.hatching import Marks, marks_of
 from irvane.desktop.screen import SCREEN, picture_of
+from irvane.desktop.view_request import ViewRequest
 
 #: What a picture is while it is not final; shown in the pane itself.
 STATES = {
@@ -42,12 +46,18 @@ def image_of(pixels: np.ndarray, space: str = "srgb") -> QImage:
     return SCREEN.shown(picture_of(pixels), space)
 
 
+_keys = count()
+
+
 @dataclass
 class Content:
     """State of one pane.
 
     Attributes
     ----------
+    key : identity of the pane, whatever its place on the bench; what is asked for it comes back under this.
+    wished, asked, shown : what it wants to show; what was asked for since it shows what it does (what was before is not
+        taken any more); and what it shows in its final form.
     item, proof : what is shown; item None when the pane is empty.
     without : a station that is left out of the proof, to see what it does; empty: none.
     extent : height and width of the picture: of the output of the proof, or of the frame while only a preview is there.
@@ -80,9 +90,24 @@ class Content:
     loupe: Layer | None = None
     mapping: Mapping | Between | None = None
     notes: tuple[str, ...] = field(default=())
-    exact: object = None
+    exact: ViewRequest | None = None
     instead: str = ""
     kept: float = 1.0
+    key: int = field(default_factory=lambda: next(_keys))
+    wished: ViewRequest | None = None
+    asked: list[ViewRequest] = field(default_factory=list)
+    shown: ViewRequest | None = None
+
+    def forget(self) -> None:
+        """What was asked for is of no use any more."""
+        self.wished = self.shown = None
+        self.asked.clear()
+
+    def learn(self, frame: Frame, settings: Settings) -> None:
+        """Take over what a developed frame tells of itself under a proof's settings."""
+        geometry = frame.geometry(settings)
+        self.extent, self.kept = geometry.output, geometry.kept
+        self.notes, self.range = frame.developed.notes, frame.range_stops
 
     @property
     def offset(self) -> float:
@@ -105,6 +130,7 @@ class Content:
         self.state, self.busy, self.problem = "nothing", "", ""
         self.whole = self.probe = self.exact = None
         self.match, self.mapping = Match(), None
+        self.forget()
         if preview is not None:
             self.take_preview(preview)
 

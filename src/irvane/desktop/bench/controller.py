@@ -15,11 +15,11 @@ from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import NOISE, Match
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.spots import Spot
-from irvane.core.line.clip_flags import Limits
 from irvane.core.line.looks import missing
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
-from irvane.desktop.bench.panes import Panes
+from irvane.desktop.bench.panes import DIFFERENCE, Panes
+from irvane.desktop.bench.requested import requested
 from irvane.desktop.screen import SCREEN
 from irvane.desktop.service import RenderService
 from irvane.desktop.throttle import Throttle
@@ -51,10 +51,6 @@ class ViewController(QObject):
     def __init__(self, panes: Panes, service: RenderService, parent: QObject) -> None:
         super().__init__(parent)
         self.panes, self.service = panes, service
-        self._shown: dict[int, ViewRequest] = {}
-        #: What was asked for since a pane shows what it does; what was before is not taken any more.
-        self._asked: dict[int, list[ViewRequest]] = {}
-        self._wished: dict[int, ViewRequest | None] = {}
         self._loupe: tuple[float, float] | None = None
         self._spots: dict[Hashable, list[Spot]] = {}
         self._mappings: dict[tuple[str, str], Mapping | None] = {}
@@ -77,12 +73,6 @@ class ViewController(QObject):
         service.comparison.peeked.connect(self._peeked)
         service.comparison.spotted.connect(self._spotted)
 
-    def forget(self, pane: int) -> None:
-        """The pane shows something else now."""
-        self._shown.pop(pane, None)
-        self._asked.pop(pane, None)
-        self._wished.pop(pane, None)
-
     def probe(self) -> None:
         """The probe was moved: read its figures."""
         self._probing.ask()
@@ -92,30 +82,12 @@ class ViewController(QObject):
         item = self.panes.item(pane)
         if item is None or not item.ready or item.problem:
             return None
-        content = self.panes.contents[pane]
         settings = self.panes.settings(pane)
         assert settings is not None
         frame = self.service.engine.best(item.source, settings.sensor)
         if frame is not None:
-            content.extent = frame.geometry(settings).output
-            content.kept = frame.geometry(settings).kept
-            content.notes = frame.developed.notes
-            content.range = frame.range_stops
-        region = self.panes.viewport_of(pane).region(
-            content.extent, self.panes.size_of(pane), content.mapping
-        )
-        return ViewRequest(
-            item.source,
-            content.match.applied(settings),
-            region,
-            content.offset,
-            self.panes.look,
-            self._limits(),
-            SCREEN.space(settings.finish.space),
-        )
-
-    def _limits(self) -> Limits | None:
-        return self.panes.limits if self.panes.marks else None
+            self.panes.contents[pane].learn(frame, settings)
+        return requested(self.panes, pane, item.source, settings, SCREEN.space(settings.finish.space))
 
     def request(self) -> None:
         """Ask for new views, once the window has nothing else to do."""
@@ -126,24 +98,27 @@ class ViewController(QObject):
         wishes = [self.wish(pane) for pane in range(count)]
         if self._align(wishes):  # what is to be seen lies elsewhere now
             wishes = [self.wish(pane) for pane in range(count)]
-        self._wished = dict(enumerate(wishes))
+        contents = self.panes.contents
+        self.service.keep_panes([content.key for content in contents])
         self.service.progressive.keep_only([wish for wish in wishes if wish is not None])
-        asked: list[ViewRequest] = []
+        taken: list[ViewRequest] = []
         for pane in sorted(range(count), key=lambda pane: pane != self.panes.chosen):
-            wish = wishes[pane]
-            if wish is None or wish == self._shown.get(pane) or wish in asked:
+            wish, content = wishes[pane], contents[pane]
+            content.wished = wish
+            if wish is None or wish == content.shown or wish in taken:
                 continue  # panes that show the same are served by one picture
-            self.service.show(pane, wish)
-            asked.append(wish)
-            if wish not in self._asked.setdefault(pane, []):
-                self._asked[pane].append(wish)
+            self.service.show(content.key, wish)
+            taken.append(wish)
+            if wish not in content.asked:
+                content.asked.append(wish)
         first = wishes[0]
         for pane, wish in enumerate(wishes[1:], 1):
             if self.panes.matching and first is not None and wish is not None:
                 plain = self._plain(0, first), self._plain(pane, wish)
-                self.service.comparison.match(pane, *plain, self.panes.matched)
+                key = contents[pane].key
+                self.service.comparison.match(key, *plain, self.panes.matched)
                 if NOISE in self.panes.matched:
-                    self.service.comparison.match_noise(pane, *plain)
+                    self.service.comparison.match_noise(key, *plain)
         self._ask_difference(wishes[self.panes.chosen], wishes[self.panes.other])
 
     def _align(self, wishes: list[ViewRequest | None]) -> bool:
@@ -183,22 +158,23 @@ class ViewController(QObject):
             self.request()
 
     def _ask_difference(self, one: ViewRequest | None, two: ViewRequest | None) -> None:
-        if self.panes.differing and one is not None and two is not None:
+        if self.panes.arrangement == DIFFERENCE and one is not None and two is not None:
             mapping = self.panes.contents[self.panes.other].mapping
             reverse = self.panes.contents[self.panes.chosen].mapping
             self.service.comparison.difference(
                 one, two, *self.panes.difference, mapping if reverse is None else None
             )
 
-    def _rendered(self, pane: int, wish: ViewRequest, rendered: Rendered, state: str) -> None:
-        asked = self._asked.get(pane, [])
-        wanted = wish in asked
-        if wanted:
-            del asked[: asked.index(wish)]
-        for other in range(len(self.panes.contents)):
-            if (other == pane and wanted) or self._wished.get(other) == wish:
+    def _rendered(self, key: int, wish: ViewRequest, rendered: Rendered, state: str) -> None:
+        pane = self.panes.with_key(key)
+        content = None if pane is None else self.panes.contents[pane]
+        wanted = content is not None and wish in content.asked
+        if content is not None and wanted:
+            del content.asked[: content.asked.index(wish)]
+        for other, each in enumerate(self.panes.contents):
+            if (each is content and wanted) or each.wished == wish:
                 self._take(other, wish, rendered, state)
-        if self._wished.get(pane) != wish and not self.service.renders(pane):
+        if content is not None and content.wished != wish and not self.service.renders(key):
             self.request()  # what was asked for meanwhile was there already then
         self._settle.start()
 
@@ -219,12 +195,12 @@ class ViewController(QObject):
             self.panes.session.give_preview(item, Preview.of(pixels, content.extent, _OWN_PREVIEW))
         if state == "final":
             content.busy = "" if frame.complete_for(wish.settings) else content.busy
-            self._shown[pane] = wish
+            content.shown = wish
         self.repaint.emit(pane)
 
     def _busy(self, job: tuple[Any, ...], words: str, share: float, left: float) -> None:
         for pane, content in enumerate(self.panes.contents):
-            item, wish = self.panes.item(pane), self._wished.get(pane)
+            item, wish = self.panes.item(pane), content.wished
             if (
                 item is None
                 or item.problem
@@ -250,7 +226,7 @@ class ViewController(QObject):
         for pane in range(len(self.panes.contents)):
             wish = self.wish(pane)
             if wish is not None:
-                self.service.probe(pane, wish, self.panes.probe_region(pane))
+                self.service.probe(self.panes.contents[pane].key, wish, self.panes.probe_region(pane))
 
     def _measure(self) -> None:
         self._probe()
@@ -260,14 +236,18 @@ class ViewController(QObject):
                 content = self.panes.contents[pane]
                 inexact = wish.region.step > 1 and content.exact != wish
                 if content.whole is None or inexact:
-                    self.service.measure(pane, wish)
+                    self.service.measure(content.key, wish)
 
-    def _current(self, pane: int, wish: ViewRequest) -> bool:
-        now = self.wish(pane)
-        return now is not None and now.source is wish.source and now.settings == wish.settings
+    def _current(self, key: int, wish: ViewRequest) -> int | None:
+        """The pane that still shows what figures were read for."""
+        pane = self.panes.with_key(key)
+        now = None if pane is None else self.wish(pane)
+        same = now is not None and now.source is wish.source and now.settings == wish.settings
+        return pane if same else None
 
-    def _figures(self, pane: int, wish: ViewRequest, found: WholeFigures, exact: Rendered | None) -> None:
-        if self._current(pane, wish):
+    def _figures(self, key: int, wish: ViewRequest, found: WholeFigures, exact: Rendered | None) -> None:
+        pane = self._current(key, wish)
+        if pane is not None:
             content = self.panes.contents[pane]
             content.whole = found
             if exact is not None and wish == self.wish(pane):
@@ -277,8 +257,9 @@ class ViewController(QObject):
             if pane == self.panes.chosen:
                 self.chosen_changed.emit()
 
-    def _probed(self, pane: int, wish: ViewRequest, found: PlaceFigures | None) -> None:
-        if self._current(pane, wish):
+    def _probed(self, key: int, wish: ViewRequest, found: PlaceFigures | None) -> None:
+        pane = self._current(key, wish)
+        if pane is not None:
             contents = self.panes.contents
             contents[pane].probe = found
             first = contents[0].probe
@@ -293,8 +274,9 @@ class ViewController(QObject):
         assert settings is not None
         return replace(wish, settings=settings, offset=0.0)
 
-    def _matched(self, pane: int, found: Match) -> None:
-        if pane >= len(self.panes.contents) or not self.panes.matching:
+    def _matched(self, key: int, found: Match) -> None:
+        pane = self.panes.with_key(key)
+        if pane is None or not self.panes.matching:
             return
         content = self.panes.contents[pane]
         before = content.match
@@ -304,8 +286,9 @@ class ViewController(QObject):
             self.refreshed.emit()
             self.request()
 
-    def _noise_matched(self, pane: int, amount: float | None, noise: float | None) -> None:
-        if pane >= len(self.panes.contents) or NOISE not in self.panes.matched:
+    def _noise_matched(self, key: int, amount: float | None, noise: float | None) -> None:
+        pane = self.panes.with_key(key)
+        if pane is None or NOISE not in self.panes.matched:
             return
         content = self.panes.contents[pane]
         found = replace(content.match, amount=amount, noise=noise)
@@ -343,12 +326,13 @@ class ViewController(QObject):
                 left = round(min(max(x - side / 2, 0), max(w - side, 0)))
                 top = round(min(max(y - side / 2, 0), max(h - side, 0)))
                 region = OutputRegion(top, left, min(top + side, h), min(left + side, w))
-                self.service.comparison.peek(pane, replace(wish, region=region, marks=None))
+                self.service.comparison.peek(content.key, replace(wish, region=region, marks=None))
             self.repaint.emit(pane)
 
-    def _peeked(self, pane: int, wish: ViewRequest, rendered: Rendered) -> None:
-        item = self.panes.item(pane) if pane < len(self.panes.contents) else None
-        if self._loupe is not None and item is not None and item.source is wish.source:
+    def _peeked(self, key: int, wish: ViewRequest, rendered: Rendered) -> None:
+        pane = self.panes.with_key(key)
+        item = None if pane is None else self.panes.item(pane)
+        if pane is not None and self._loupe is not None and item is not None and item.source is wish.source:
             self.panes.contents[pane].take_loupe(rendered)
             self.repaint.emit(pane)
 

@@ -9,7 +9,7 @@ from irvane.core.line.clip_flags import Limits
 from irvane.desktop.bench.bench import FEWEST, MOST, Bench
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.limits import LimitsDialog
-from irvane.desktop.bench.strip import BESIDE
+from irvane.desktop.bench.panes import BESIDE
 from irvane.desktop.session import BARE
 
 #: Milliseconds between two pictures of the timed blink.
@@ -68,7 +68,7 @@ class Judging(QObject):
             return
         content.without = station
         content.whole = content.probe = None
-        self.bench.controller.forget(pane)
+        content.forget()
         self.bench.refresh()
         self.bench.controller.request()
 

@@ -18,6 +18,8 @@ from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.session import Item, Session
 
+#: Arrangements.
+ONE, BESIDE, DIVIDED, DIFFERENCE = "one", "beside", "divided", "difference"
 #: Largest and smallest side of the probe in pixels; between them it is a thirtieth of the frame's height.
 PROBE_LARGEST, PROBE_SMALLEST = 64, 16
 
@@ -31,13 +33,16 @@ def difference_words(found: DifferenceFigures) -> str:
 
 
 class Panes:
-    """The state of a bench.
+    """The state of a bench: all that is shown follows from it.
 
     Attributes
     ----------
+    arrangement : one pane, all beside each other, two divided by a line, or their difference.
+    blinking : every picture shows the other pane's content.
+    split, split_angle : where the dividing line crosses the picture (share of its width), and its slant in degrees.
     chosen : the pane whose proof the controls act on.
     matched : in what (KINDS of matching) the views of all panes are made equal to that of pane A.
-    differing : the difference of the chosen pane and the other is shown, in `difference_content`.
+    difference_content : where the difference of the chosen pane and the other is shown.
     difference : kind (of KINDS) and amplification of the difference picture.
     aligning : frames of one scene that differ in place, size or turn are laid on pane A's.
     look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
@@ -52,7 +57,9 @@ class Panes:
         self.free = False
         self.contents = [Content(), Content()]
         self.difference = ("signed", 8.0)
-        self.differing = False
+        self.arrangement = BESIDE
+        self.blinking = False
+        self.split, self.split_angle = 0.5, 0.0
         self.difference_content = Content()
         self.chosen = 0
         self.matched: frozenset[str] = frozenset()
@@ -74,6 +81,10 @@ class Panes:
         rendered, found = made
         content.take(rendered, self.contents[self.chosen].extent, "final")
         content.instead = "" if found is None else difference_words(found)
+
+    def with_key(self, key: int) -> int | None:
+        """The place of a pane on the bench; None when it is gone."""
+        return next((k for k, content in enumerate(self.contents) if content.key == key), None)
 
     def item(self, pane: int) -> Item | None:
         """The item a pane shows."""

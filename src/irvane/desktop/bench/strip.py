@@ -19,9 +19,8 @@ from irvane.core.judge.matching import KINDS as MATCHED
 from irvane.core.line.looks import LOOKS
 from irvane.desktop import theme
 from irvane.desktop.bench.elided import Elided
+from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED, ONE
 from irvane.desktop.bench.viewport import ZOOMS
-
-ONE, BESIDE, DIVIDED, DIFFERENCE = "one", "beside", "divided", "difference"
 
 #: Sizes that pictures are used at: longer side in pixels (a print of 30 cm seen from half a metre, at the eye's limit of
 #: one minute of arc, shows about 2,060).

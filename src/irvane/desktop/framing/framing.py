@@ -24,7 +24,7 @@ from irvane.core.line.view import scene_patch
 from irvane.core.places import OutputRegion
 from irvane.core.stations import Lens
 from irvane.desktop.bench.bench import Bench
-from irvane.desktop.bench.strip import ONE
+from irvane.desktop.bench.panes import ONE
 from irvane.desktop.framing.overlay import Overlay
 from irvane.desktop.framing.strip import FramingStrip
 from irvane.desktop.proofs import Proofs

@@ -1,0 +1,135 @@
+"""How wide edges are: the blur of every edge that stands out of the noise, without knowing what was photographed.
+
+Where an edge is blurred by a Gaussian of σ, blurring it further by a known amount lowers its slope by a ratio that depends
+on σ alone (Zhuo & Sim 2011, "Defocus map estimation from a single image"). Both slopes are taken after some blur here, so
+that noise does not count as sharpness.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from irvane.core.image import GREEN, Mosaic, NoiseModel
+
+#: The two blurs whose slopes are compared, in pixels of the plane.
+_LESS, _MORE = 0.7, 1.7
+#: An edge's slope is at least so many times that of the noise, and so large a share of the light beside it.
+_CLEAR, _CONTRAST = 7.0, 0.04
+#: Fewer edges tell nothing of a frame; the share of them, the sharpest, that its sharpness is read from.
+_FEWEST, _SHARPEST = 150, 0.4
+#: Wider blur cannot be told from slopes of the scene itself.
+_WIDEST = 6.0
+#: Pixels at the border without edges.
+_RIM = 3
+#: σ of what the mean of two by two pixels adds, in pixels of the frame.
+_MEAN_OF_FOUR = 0.5
+
+
+@dataclass(frozen=True)
+class Edges:
+    """Edges of a plane.
+
+    Attributes
+    ----------
+    y, x : their places in pixels of the plane.
+    sigma : blur of each, in pixels of the plane.
+    """
+
+    y: np.ndarray
+    x: np.ndarray
+    sigma: np.ndarray
+
+
+def green_plane(mosaic: Mosaic) -> np.ndarray:
+    """Green of a mosaic at half its size: means of the green samples of every two by two pixels; float32."""
+    h, w = (side // 2 * 2 for side in mosaic.data.shape)
+    green = np.tile(mosaic.cfa == GREEN, (2, 2)).astype(np.float32)  # an even period whatever the array's
+    count = green[0::2, 0::2] + green[0::2, 1::2] + green[1::2, 0::2] + green[1::2, 1::2]
+    reps = -(-h // green.shape[0]), -(-w // green.shape[1])
+    shares = [
+        np.tile(green[dy::2, dx::2] / np.maximum(count, 1), reps)[: h // 2, : w // 2]
+        for dy in (0, 1)
+        for dx in (0, 1)
+    ]
+    data = mosaic.data
+    parts = [data[dy:h:2, dx:w:2] for dy in (0, 1) for dx in (0, 1)]
+    plane = parts[0] * shares[0]
+    for part, share in zip(parts[1:], shares[1:], strict=True):
+        plane += part * share
+    return plane
+
+
+def _slopes(plane: np.ndarray, sigma: float) -> tuple[np.ndarray, np.ndarray]:
+    soft = cv2.GaussianBlur(plane, (0, 0), sigma, borderType=cv2.BORDER_REFLECT_101)
+    return (
+        cv2.Scharr(soft, cv2.CV_32F, 1, 0, scale=1 / 32),
+        cv2.Scharr(soft, cv2.CV_32F, 0, 1, scale=1 / 32),
+    )
+
+
+def _gain_of_noise(sigma: float) -> float:
+    """Standard deviation of one slope of white noise of σ 1 after a blur."""
+    unit = np.zeros((33, 33), np.float32)
+    unit[16, 16] = 1.0
+    return float(np.sqrt(np.sum(_slopes(unit, sigma)[0] ** 2)))
+
+
+_NOISE = {sigma: _gain_of_noise(sigma) for sigma in (_LESS, _MORE)}
+
+
+def find_edges(plane: np.ndarray, noise: np.ndarray | float) -> Edges:
+    """Edges that stand out of the noise, with their blur.
+
+    Parameters
+    ----------
+    plane : float32 H×W, linear light; the mean of a neighbourhood is the signal that contrast counts against.
+    noise : standard deviation of a pixel of it: one value, or a plane.
+    """
+    gx, gy = _slopes(plane, _MORE)
+    slope = np.hypot(gx, gy)
+    light = cv2.GaussianBlur(plane, (0, 0), 2.0)
+    least = np.maximum(np.float32(_CLEAR * _NOISE[_MORE]) * noise, _CONTRAST * np.maximum(light, 1e-4))
+    # the crest of a slope: no lower than its neighbours along its direction (to the nearest of four); found on the softer
+    # picture, so that noise does not choose the places where it makes the other one steep
+    inner = slope[1:-1, 1:-1]
+    across = (inner >= slope[1:-1, :-2]) & (inner > slope[1:-1, 2:])
+    down = (inner >= slope[:-2, 1:-1]) & (inner > slope[2:, 1:-1])
+    crest = np.zeros(slope.shape, bool)
+    crest[1:-1, 1:-1] = np.where((np.abs(gx) >= np.abs(gy))[1:-1, 1:-1], across, down)
+    crest &= slope > least
+    crest[:_RIM], crest[-_RIM:], crest[:, :_RIM], crest[:, -_RIM:] = False, False, False, False
+    y, x = np.nonzero(crest)
+    hx, hy = _slopes(plane, _LESS)
+    steep = np.hypot(hx[y, x], hy[y, x])
+    level = noise if np.ndim(noise) == 0 else noise[y, x]
+    steep = np.sqrt(
+        np.maximum(steep**2 - 2 * (_NOISE[_LESS] * level) ** 2, 0)
+    )  # what noise adds to both directions
+    ratio = steep / slope[y, x]
+    # a line is narrower than an edge and loses more of its slope than any edge can
+    widest = (_WIDEST**2 + _MORE**2) / (_WIDEST**2 + _LESS**2)
+    good = (ratio**2 > widest) & (ratio < _MORE / _LESS)
+    y, x, ratio2 = y[good], x[good], ratio[good] ** 2
+    sigma = np.sqrt(np.maximum((_MORE**2 - ratio2 * _LESS**2) / (ratio2 - 1), 0.0))
+    return Edges(y, x, sigma.astype(np.float32))
+
+
+def edges_of(mosaic: Mosaic, noise: NoiseModel) -> Edges:
+    """Edges of a mosaic; places and blur in pixels of the frame (sensor orientation)."""
+    plane = green_plane(mosaic)
+    light = np.maximum(cv2.GaussianBlur(plane, (0, 0), 2.0), 0)
+    sigma = np.sqrt((noise.gain[GREEN] * light + noise.read[GREEN] ** 2) / 2).astype(np.float32)
+    sigma[light > 0.95] = 1.0  # what clips has no slope of its own
+    found = find_edges(plane, sigma)
+    blur = np.sqrt(np.maximum((2 * found.sigma) ** 2 - _MEAN_OF_FOUR**2, 0.0)).astype(np.float32)
+    return Edges(2 * found.y + 1, 2 * found.x + 1, blur)
+
+
+def sharpest(edges: Edges) -> float | None:
+    """Blur of the sharpest two fifths of edges (their middle), σ in pixels; None where there are too few to tell."""
+    if len(edges.sigma) < _FEWEST:
+        return None
+    return float(np.quantile(edges.sigma, _SHARPEST / 2))
