@@ -26,7 +26,10 @@ def _edges(sigma: float, noise: float, seed: int = 4) -> np.ndarray:
     for _ in range(30):
         cx, cy = rng.uniform(0, 400, 2)
         a, r = rng.uniform(0, np.pi), rng.uniform(15, 70)
-        along, across = (x - cx) * np.cos(a) + (y - cy) * np.sin(a), (y - cy) * np.cos(a) - (x - cx) * np.sin(a)
+        along, across = (
+            (x - cx) * np.cos(a) + (y - cy) * np.sin(a),
+            (y - cy) * np.cos(a) - (x - cx) * np.sin(a),
+        )
         light[(abs(along) < r) & (abs(across) < 0.7 * r)] = rng.uniform(0.05, 0.8)
     blurred = gaussian_filter(light, sigma * 4).reshape(400, 4, 400, 4).mean(axis=(1, 3))
     return (blurred + rng.normal(0, noise, blurred.shape)).astype(np.float32)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import io
 import os
+from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
@@ -25,7 +26,7 @@ from irvane.core.files import atomic
 from irvane.core.files.info import FrameInfo, exposure_text, read_info, shutter_text
 from irvane.core.files.raw import decode_raw
 from irvane.core.files.rendered import decode_rendered
-from irvane.core.files.sets import collect, find_brackets, same_scene
+from irvane.core.files.sets import alike_run, collect, find_brackets, find_pairs, same_scene
 from irvane.core.files.thumbnails import preview
 from irvane.core.files.writers import quantise, write_exr, write_jpeg, write_tiff
 from irvane.core.finish import job
@@ -222,6 +223,24 @@ def test_what_is_no_bracket_is_none() -> None:
         for i in _infos([-1, 0, 1])
     ]
     assert [b.members for b in find_brackets(two, [None] * 6)] == [(0, 1, 2), (3, 4, 5)]
+
+
+def test_raw_and_finished_picture_of_one_shot_are_a_pair() -> None:
+    infos = _infos([0, 0, 0, 0], gap=0)
+    infos[3] = replace(infos[3], taken=infos[3].taken + timedelta(hours=1))  # type: ignore[operator]
+    names = [Path("/a/one.dng"), Path("/a/ONE.jpg"), Path("/b/one.jpg"), Path("/a/two.dng")]
+    assert find_pairs(names, infos) == [(0, 1)]
+    names[2] = Path("/a/two.jpg")
+    assert find_pairs(names, infos) == [(0, 1)], "taken at another time"
+
+
+def test_alike_frames_are_those_around_one_that_show_the_same(demo: Path) -> None:
+    names = ["test-card", "furnace-hand-1", "furnace-hand-2", "furnace-hand-3", "window-leaves"]
+    shown = [preview(demo / f"{name}.dng", 320).pixels for name in names]
+    infos = _infos([0] * 5, gap=5)
+    assert alike_run(infos, shown, 2, 6) == [1, 2, 3] and alike_run(infos, shown, 2, 2) == [2, 3]
+    assert alike_run(infos, shown, 0, 6) == [0]
+    assert alike_run(_infos([0] * 5, gap=60), shown, 2, 6) == [2], "too long between them"
 
 
 def test_content_tells_scenes_apart(demo: Path) -> None:

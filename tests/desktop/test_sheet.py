@@ -156,3 +156,84 @@ def test_what_is_selected_goes_through_the_queue(driver: Driver, frames: Path, q
     driver.until(lambda: queue.model.entries[0].state == FAILED and runner.idle())
     buttons["Clear"].click()
     assert queue.model.rowCount() == 0 and "empty" in queue.words.text()
+
+
+def test_sets_fold_and_what_is_done_is_done_to_all_their_frames(driver: Driver, frames: Path) -> None:
+    window, sheet = driver.window, driver.window.sheeting.sheet
+    driver.key(Qt.Key.Key_S, SHIFT)
+    first = driver.number("furnace-hand-1.dng")
+    driver.until(lambda: len(window.session.items[first].bracket) == 3)
+    before = len(sheet.frames.numbers)
+    driver.click(sheet.fold)
+    brackets = {item.bracket for item in window.session.items.values() if item.bracket}
+    assert len(sheet.frames.numbers) == before - sum(len(one) - 1 for one in brackets)
+    sheet.choose(first)
+    assert sheet.selected() == list(window.session.items[first].bracket)
+    assert "3 frames" in sheet.frames.index(sheet.frames.numbers.index(first)).data(
+        Qt.ItemDataRole.AccessibleTextRole
+    )
+    driver.key(Qt.Key.Key_BracketRight)
+    assert all(window.session.items[n].sidecar.mark == "keep" for n in window.session.items[first].bracket)
+    window.session.undo.undo()
+    assert not any(window.session.items[n].sidecar.mark for n in window.session.items[first].bracket)
+    driver.click(sheet.fold)
+    assert len(sheet.frames.numbers) == before
+
+
+def test_raw_and_jpeg_of_one_shot_are_one_cell(driver: Driver, frames: Path) -> None:
+    window, sheet = driver.window, driver.window.sheeting.sheet
+    picture = QImage(60, 40, QImage.Format.Format_RGB888)
+    picture.fill(Qt.GlobalColor.gray)
+    assert picture.save(str(frames / "bench-iso6400.jpg"))
+    window.opening.open([frames / "bench-iso6400.jpg"])
+    raw = driver.number("bench-iso6400.dng")
+    driver.until(lambda: window.session.items[raw].pair is not None)
+    jpeg = driver.number("bench-iso6400.jpg")
+    driver.key(Qt.Key.Key_S, SHIFT)
+    driver.until(lambda: jpeg not in sheet.frames.numbers)
+    sheet.choose(raw)
+    assert "with JPG" in sheet.frames.index(sheet.frames.numbers.index(raw)).data(
+        Qt.ItemDataRole.AccessibleTextRole
+    )
+    driver.key(Qt.Key.Key_BracketLeft)
+    assert [window.session.items[n].sidecar.mark for n in (raw, jpeg)] == ["reject", "reject"]
+    window.session.remove(raw)
+    driver.until(lambda: jpeg in sheet.frames.numbers)
+
+
+def test_frames_are_sorted_and_chosen_by_what_is_measured_of_them(driver: Driver) -> None:
+    window, sheet = driver.window, driver.window.sheeting.sheet
+    driver.key(Qt.Key.Key_S, SHIFT)
+    driver.until(lambda: not window.opening._waiting)
+    sheet.sort.setCurrentText("noise")
+    sheet.sort.activated.emit(0)
+    frames = [i for i in window.session.items.values() if not i.problem]
+    driver.until(lambda: all(i.measured is not None for i in frames) and "measuring" not in sheet.told.text())
+    driver.until(lambda: window.session.items[sheet.frames.numbers[0]].measured.noise == "hardly any noise")
+    found = [window.session.items[n].measured.snr for n in sheet.frames.numbers]
+    assert found == sorted(found, reverse=True)
+    sheet.filter.setCurrentText("visible noise")
+    sheet.filter.activated.emit(0)
+    shown = [window.session.items[n] for n in sheet.frames.numbers]
+    assert shown and all(i.measured.snr < 26 for i in shown), (
+        "SNR 20 is 26 dB"
+    )  # common practice, see diagnosis.py
+
+
+def test_alike_frames_are_chosen_among_pane_by_pane(driver: Driver) -> None:
+    window, bench = driver.window, driver.window.bench
+    driver.choose("furnace-hand-2.dng")
+    driver.until(lambda: not window.opening._waiting)
+    driver.key(Qt.Key.Key_C, SHIFT)
+    group = window.culling.group
+    assert 2 <= len(group) <= 6 and driver.number("furnace-hand-2.dng") in group
+    assert [content.item for content in bench.contents] == group and bench.chosen == 0
+    driver.until(lambda: bench.viewport.zoom == 1.0)
+    driver.key(Qt.Key.Key_BracketRight)
+    assert window.session.items[group[0]].sidecar.mark == "keep" and bench.chosen == 1
+    for _ in group[1:]:
+        driver.key(Qt.Key.Key_BracketLeft)
+    marks = [window.session.items[n].sidecar.mark for n in group]
+    assert marks == ["keep"] + ["reject"] * (len(group) - 1)
+    assert window.culling.group != group or "No more alike frames" in bench.note.text_in_full()
+    driver.settled()

@@ -64,6 +64,13 @@ COMMANDS = (
     Command("Frame", "keep", "Keep this frame and go on", "]"),
     Command("Frame", "reject", "Reject this frame and go on", "[", "A mark in its sidecar; the file stays."),
     Command("Frame", "unmark", "Take the mark away", "\\"),
+    Command(
+        "Frame",
+        "cull",
+        "Choose among alike frames",
+        "Shift+C",
+        "Those selected, or those like this one, side by side on one spot; each is kept or rejected, then the next follow.",
+    ),
     *(
         Command("Frame", f"stars_{n}", f"{n} star{'' if n == 1 else 's'}" if n else "No stars", f"Alt+{n}")
         for n in range(6)

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import logging
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError, ReadError, WriteError
-from irvane.core.files.info import read_info
+from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.proofs import Sidecar
 from irvane.core.files.remembered import begun
-from irvane.core.files.sets import collect, find_brackets
+from irvane.core.files.sets import collect, find_brackets, find_pairs
 from irvane.core.files.sidecar import (
     NewerSidecarError,
     Saved,
@@ -24,6 +25,7 @@ from irvane.core.files.sidecar import (
 from irvane.core.files.thumb_store import ThumbStore
 from irvane.core.files.thumbnails import Pictures
 from irvane.core.files.xmp_rating import write_rating
+from irvane.core.judge.measured import measure_source
 from irvane.core.line.jobs import Worker
 from irvane.core.line.source import FileSource, Source
 
@@ -44,19 +46,21 @@ class FileWork(QObject):
     Signals
     -------
     learned(number, info, preview, sidecar, locked), item_failed(number, sentence), collected(paths, problems)
-    grouped(numbers, brackets), saved(number, sent, made) : proofs that were sent were saved, as Saved tells. said(sentence)
+    grouped(numbers, brackets, pairs), measured(number, figures) : for choosing. saved(number, sent, made) : proofs that were sent were saved, as Saved tells. said(sentence)
     """
 
     learned = Signal(int, object, object, object, str)
     item_failed = Signal(int, str)
     collected = Signal(object, object)
-    grouped = Signal(object, object)
+    grouped = Signal(object, object, object)
+    measured = Signal(int, object)
     saved = Signal(int, object, object)
     said = Signal(str)
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self._worker = Worker("files", unexpected, nice=4)
+        self._measurer = Worker("measure", unexpected, nice=12)
         self._thumbs = ThumbStore()
         #: By item: what is on disk as far as is known here, and what could not be saved.
         self._saved: dict[int, Sidecar] = {}
@@ -67,11 +71,12 @@ class FileWork(QObject):
 
     def close(self) -> None:
         """End all work; what is being saved is finished first."""
+        self._measurer.close()
         self._worker.close(finish=lambda key: key[0] == "save")
 
     def idle(self) -> bool:
         """True when nothing is being read or saved."""
-        return self._worker.idle()
+        return self._worker.idle() and self._measurer.idle()
 
     def collect(self, paths: list[Path]) -> None:
         """Find the pictures among paths."""
@@ -127,15 +132,36 @@ class FileWork(QObject):
         else:
             self.said.emit(f"{error}. It was kept as {kept.name}; the frame starts with fresh settings.")
 
-    def group(self, numbers: list[int], infos: list[Any], previews: Pictures) -> None:
-        """Find brackets among items."""
-        self._worker.submit(
-            ("group",),
-            lambda _p: find_brackets(infos, previews),
-            lambda b: self.grouped.emit(numbers, b),
-            self._say,
+    def group(
+        self, numbers: list[int], paths: list[Path], infos: list[FrameInfo], previews: Pictures
+    ) -> None:
+        """Find pairs of raw and finished pictures among items, and brackets among all but their second halves."""
+
+        def work(_progress: Any) -> Any:
+            pairs = find_pairs(paths, infos)
+            second = {other for _, other in pairs}
+            single = [place for place in range(len(paths)) if place not in second]
+            found = find_brackets(
+                [infos[k] for k in single], Pictures([previews.previews[k] for k in single])
+            )
+            brackets = [replace(one, members=tuple(single[k] for k in one.members)) for one in found]
+            return brackets, pairs
+
+        self._worker.submit(("group",), work, lambda b: self.grouped.emit(numbers, *b), self._say, 6)
+
+    def measure(self, number: int, source: Source) -> None:
+        """Read the figures of a whole frame that frames are chosen by."""
+        self._measurer.submit(
+            ("measure", number),
+            lambda progress: measure_source(source, progress),
+            lambda found: self.measured.emit(number, found),
+            lambda error: log.info("not measured: %s", error),
             6,
         )
+
+    def leave_measuring(self) -> None:
+        """No further frame is measured."""
+        self._measurer.cancel(lambda _key: True)
 
     def save(self, number: int, source: Source, sidecar: Sidecar) -> None:
         """Save the proofs of an item; what fails is tried again until it works or all is closed."""

@@ -119,7 +119,7 @@ class Opening(QObject):
         ]
         items = [self.session.items[n] for n in numbers]
         pictures = Pictures([item.preview for item in items])
-        self.service.files.group(numbers, [item.info for item in items], pictures)
+        self.service.files.group(numbers, [i.path for i in items], [i.info for i in items], pictures)
 
     def merge(self, numbers: tuple[int, ...]) -> None:
         """Open the merge of a bracket."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from irvane.core.files.info import FrameInfo
 from irvane.core.files.proofs import Proof, Sidecar, merged
 from irvane.core.files.sets import Bracket
 from irvane.core.files.thumbnails import Preview
+from irvane.core.judge.measured import Measured
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource, Source
 from irvane.core.settings import Settings, bare, handed_on, value_text
@@ -37,6 +39,8 @@ class Item:
     bracket : item numbers of the frames of its bracket, in the order taken; empty when it stands alone.
     offset : EV against the middle exposure of the bracket.
     diagnosis : what is the matter with it, in words; empty until it has been developed.
+    pair : number of the other picture of the same shot (raw and finished), None when there is none; the raw `leads`.
+    measured : figures of the whole frame for choosing; None until they were asked for and read.
     """
 
     number: int
@@ -50,6 +54,9 @@ class Item:
     bracket: tuple[int, ...] = ()
     offset: float | None = None
     diagnosis: str = ""
+    pair: int | None = None
+    leads: bool = True
+    measured: Measured | None = None
 
     @property
     def is_merge(self) -> bool:
@@ -157,6 +164,9 @@ class Session(QObject):
         """Close an item; its file and its proofs on disk stay."""
         item = self.items.pop(number)
         self.order.remove(number)
+        partner = self.items.get(item.pair) if item.pair is not None else None
+        if partner is not None:
+            partner.pair, partner.leads = None, True
         for other in item.bracket:
             if other in self.items:
                 self.items[other].bracket = ()
@@ -190,8 +200,14 @@ class Session(QObject):
             self.items[number].ready = True
             self.item_changed.emit(number)
 
-    def group(self, numbers: list[int], brackets: list[Bracket]) -> None:
-        """Note which of the items (by their place in `numbers`) form brackets."""
+    def group(
+        self, numbers: list[int], brackets: list[Bracket], pairs: Sequence[tuple[int, int]] = ()
+    ) -> None:
+        """Note which of the items (by their place in `numbers`) form brackets, and which are of one shot."""
+        for places in pairs:
+            raw, other = (self.items.get(numbers[place]) for place in places)
+            if raw is not None and other is not None:
+                raw.pair, other.pair, other.leads = other.number, raw.number, False
         for bracket in brackets:
             members = tuple(numbers[i] for i in bracket.members)
             for place, number in enumerate(members):
@@ -199,6 +215,12 @@ class Session(QObject):
                     self.items[number].bracket = members
                     self.items[number].offset = bracket.offsets[place]
         self.rows_changed.emit()
+
+    def measured(self, number: int, figures: Measured) -> None:
+        """Figures of a whole frame were read."""
+        if number in self.items:
+            self.items[number].measured = figures
+            self.item_changed.emit(number)
 
     # changes, all undoable
 

@@ -29,6 +29,7 @@ from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
 from irvane.desktop.bench.teststrip import can_be_stripped
+from irvane.desktop.culling import Culling
 from irvane.desktop.deciding import DecideStrip, TallyDialog
 from irvane.desktop.framing.framing import Framing
 from irvane.desktop.lenses import Lenses
@@ -86,7 +87,10 @@ class Window(QMainWindow):
         self.reporting = Reporting(self.service, self.bench, self.strip, self)
         self.framing = Framing(self.proofs, self.bench, self.service, self)
         self.lenses = Lenses(self.proofs, self.service, self.framing, self)
-        self.sheeting = Sheeting(self.session, self.rail, self.bench, self.opening, self.band, self)
+        self.culling = Culling(self.session, self.judging, self)
+        self.sheeting = Sheeting(
+            self.session, self.rail, self.bench, self.opening, self.band, self.culling, self
+        )
         self.queueing = Queueing(self.proofs, self.sheeting, self.shelf, self)
         self.writing = Writing(self.service, self.proofs, self.strip, self)
         parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
@@ -178,6 +182,7 @@ class Window(QMainWindow):
             self.framing,
             self.lenses,
             self.queueing,
+            self.culling,
             back,
         ):
             source.said.connect(self.say)

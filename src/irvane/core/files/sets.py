@@ -67,6 +67,9 @@ OPENABLE = RAW_ENDINGS | RENDERED_ENDINGS
 _PAUSE = timedelta(seconds=4)
 _SMALLEST_STEP, _LARGEST_STEP = 0.3, 4.2
 _MOST_FRAMES = 15
+#: Times of a raw and a finished picture of one shot differ by no more than this; alike frames to choose among follow each
+#: other within this.
+_ONE_SHOT, _ONE_SERIES = timedelta(seconds=2), timedelta(seconds=30)
 #: Correlation of contours above which two previews show the same scene.
 _SAME_SCENE = 0.35
 
@@ -184,3 +187,46 @@ def _as_bracket(run: list[int], infos: Sequence[FrameInfo]) -> Bracket | None:
         return None
     middle = float(np.median(known))
     return Bracket(tuple(run), tuple(round(v - middle, 2) for v in known))
+
+
+def find_pairs(paths: Sequence[Path], infos: Sequence[FrameInfo]) -> list[tuple[int, int]]:
+    """Raw and finished picture that a camera wrote of one shot: (index of the raw, of the other).
+
+    They lie in one folder under one name but for the ending, and their times, where both are known, are the same.
+    """
+    raws: dict[tuple[Path, str], int] = {}
+    for index, path in enumerate(paths):
+        if path.suffix.lower() in RAW_ENDINGS:
+            raws.setdefault((path.parent, path.stem.casefold()), index)
+    pairs, taken = [], set()
+    for index, path in enumerate(paths):
+        raw = raws.get((path.parent, path.stem.casefold()))
+        if path.suffix.lower() in RAW_ENDINGS or raw is None or raw in taken:
+            continue
+        one, two = infos[raw].taken, infos[index].taken
+        if one is None or two is None or abs(one - two) <= _ONE_SHOT:
+            pairs.append((raw, index))
+            taken.add(raw)
+    return pairs
+
+
+def alike_run(
+    infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | None], start: int, most: int
+) -> list[int]:
+    """Frames that show the same as one of them and were taken around it, to choose among: indexes in the order taken, at
+    most so many, `start` among them."""
+    order = sorted(range(len(infos)), key=lambda i: (infos[i].taken is None, infos[i].taken or 0, i))
+    place = order.index(start)
+    first = last = place
+
+    def joins(known: int, other: int) -> bool:
+        one, two = infos[known].taken, infos[other].taken
+        a, b = previews[start], previews[other]
+        near = one is not None and two is not None and abs(two - one) <= _ONE_SERIES
+        return near and a is not None and b is not None and same_scene(a, b)
+
+    while last + 1 < len(order) and last + 1 - first < most and joins(order[last], order[last + 1]):
+        last += 1
+    while first > 0 and last + 1 - first < most and joins(order[first], order[first - 1]):
+        first -= 1
+    return order[first : last + 1]

@@ -20,6 +20,8 @@ _CLASSES = (
     (4.0, "strong noise"),
     (0.0, "extreme noise"),
 )
+#: Their names, from the least noise on.
+NOISE_CLASSES = tuple(words for _, words in _CLASSES)
 _SOURCES = {
     "file": "the file's noise profile",
     "measured": "measured in this frame",

@@ -14,15 +14,15 @@ from irvane.core.acutance.edge_blur import Edges, edges_of, find_edges, sharpest
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import atomic_file
 from irvane.core.image import GREEN, LUMA_2020
-from irvane.core.judge.diagnosis import MID_SIGNAL, decibels, noise_class
+from irvane.core.judge.diagnosis import MID_SIGNAL, NOISE_CLASSES, decibels, noise_class
 from irvane.core.line.source import Loaded, Source
 from irvane.core.noise import finished
 from irvane.core.progress import Progress, always, step
 from irvane.core.sensor.clipping import clip_bits
 
-#: Edges of a frame that is sharp enough are no wider than this (σ, pixels): half their contrast is left at 0.13 cycles per
+#: Edges of a frame that is sharp enough are no wider than this (σ, pixels): half their contrast is left at 0.12 cycles per
 #: pixel, which at 100 % looks crisp. Common practice, not a standard.
-SHARP_ENOUGH = 1.4
+SHARP_ENOUGH = 1.6
 #: Noise of a finished picture (encoded by a square root) that is counted with at least: its steps of 8 bits.
 _LEAST_NOISE = np.float32(0.002)
 _FORM = 1
@@ -49,6 +49,11 @@ class Measured:
     def sharp_enough(self) -> bool:
         """Are its sharpest edges crisp at 100 %?"""
         return self.blur is not None and self.blur <= SHARP_ENOUGH
+
+    @property
+    def is_noisy(self) -> bool:
+        """Is its noise visible, or stronger?"""
+        return self.noise in NOISE_CLASSES[2:]
 
     def words(self) -> str:
         """``edges 0.9 px, slight noise``."""

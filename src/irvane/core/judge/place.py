@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from irvane.core.acutance.edge_blur import find_edges
 from irvane.core.colour.spaces import SPACES
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.edge import edge_figures
@@ -33,6 +34,8 @@ _ALIKE = 0.2
 #: A gradient rises by more than this many standard deviations of what is left beside it, which is noise, or less than this
 #: share of the light (the steps that are looked for).
 _SLANTED, _PLAIN = 1.0, 0.02
+#: Fewer points of edges tell nothing of a place; noise that is counted with at least.
+_FEWEST_EDGES, _LEAST_NOISE = 40, 0.001
 
 
 @dataclass(frozen=True)
@@ -48,6 +51,7 @@ class PlaceFigures:
     noise : its noise as the model of the frame and the settings let expect it.
     kept : share of the reference's texture in the wide square; None without reference or texture.
     gradient : of the wide square, when it holds a smooth gradient and no edge.
+    blur : σ of the edges in the wide square, in pixels (their middle); None where there are too few.
     even : is the spread of the small square that of noise, and not the scene's own?
     """
 
@@ -60,6 +64,7 @@ class PlaceFigures:
     kept: float | None = None
     gradient: GradientFigures | None = None
     even: bool = True
+    blur: float | None = None
 
     def against(self, reference: PlaceFigures | None) -> PlaceFigures:
         """The same with the texture that is kept of a reference's."""
@@ -124,7 +129,11 @@ def place_figures(
         except ValueError:
             grain = ""
     gradient = None if mtf50 is not None else _gradient(light, noise)
-    return PlaceFigures(probe, grain, mtf50, overshoot, light, noise, gradient=gradient, even=plain)
+    edges = find_edges(np.ascontiguousarray(light, np.float32), np.float32(max(noise, _LEAST_NOISE)))
+    blur = float(np.median(edges.sigma)) if len(edges.sigma) >= _FEWEST_EDGES else None
+    return PlaceFigures(
+        probe, grain, mtf50, overshoot, light, noise, gradient=gradient, even=plain, blur=blur
+    )
 
 
 def _gradient(light: np.ndarray, noise: float) -> GradientFigures | None:

@@ -33,7 +33,7 @@ _TELLING = ("light", "colour", "acutance", "noise", "lens", "sensor")
 FIGURES_HELP = (
     "Read at full resolution after all stations, in scene-linear light, 1 = white. At the small square: σ of "
     "luminance and colour noise, signal-to-noise ratio, brightness in stops around mid-grey; around it: MTF50 of a slanted "
-    "edge (ISO 12233), or the steps of a gradient (encoded, of white), or the texture kept of pane A's, or what the noise looks like. Of the whole frame: share of pixels "
+    "edge (ISO 12233), or how far edges are blurred (σ, pixels), or the steps of a gradient (encoded, of white), or the texture kept of pane A's, or what the noise looks like. Of the whole frame: share of pixels "
     "clipped on the sensor, and at white in the finished picture; in the shadows (3 to 7 stops below mid-grey) red and blue over green; stops of the sensor between clipping and SNR 3."
 )
 
@@ -85,6 +85,10 @@ def figures_text(content: Content) -> str:
                 else ""
             )
             parts.append(f"MTF50 {place.mtf50:.2f} c/px{over}")
+        elif place.blur is not None:
+            parts.append(f"edges {place.blur:.1f} px")
+            if place.kept is not None:
+                parts.append(f"texture {place.kept * 100:.0f} %")
         elif place.gradient is not None:
             parts.append(gradient_text(place.gradient))
         elif place.kept is not None:

@@ -16,6 +16,7 @@ from PySide6.QtCore import (
 )
 from PySide6.QtGui import QImage, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QHBoxLayout,
     QLabel,
@@ -30,34 +31,18 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.files.info import exposure_text, offset_text
-from irvane.core.files.proofs import KEEP, REJECT
+from irvane.core.files.proofs import REJECT
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.plain import tip
 from irvane.desktop.session import Item, Session
+from irvane.desktop.sheet.order import MEASURED, SHOWN, SORTS, arranged, mark_words
 
 _CELL = QSize(206, 196)
 _ROOM = QSize(190, 130)
 #: Scaled pictures that are kept; milliseconds after which changes are shown; seconds that pictures are
 #: made ready at a time.
 _KEPT, _SOON, _A_TIME = 500, 150, 0.008
-SORTS = {
-    "time": lambda item: (item.info.taken.isoformat() if item.info.taken else "~", item.source.name),
-    "name": lambda item: item.source.name.casefold(),
-    "ISO": lambda item: (item.info.iso or 0.0, item.source.name),
-    "focal length": lambda item: (item.info.focal or 0.0, item.source.name),
-    "exposure": lambda item: (item.info.exposure_value or 0.0, item.source.name),
-    "stars": lambda item: (-item.sidecar.stars, item.source.name),
-}
-SHOWN = {
-    "all": lambda item: True,
-    "not rejected": lambda item: item.sidecar.mark != REJECT,
-    "kept": lambda item: item.sidecar.mark == KEEP,
-    "rejected": lambda item: item.sidecar.mark == REJECT,
-    "without a mark": lambda item: not item.sidecar.mark and not item.sidecar.stars,
-    "brackets": lambda item: bool(item.bracket),
-    **{f"{n} stars and more": (lambda item, n=n: item.sidecar.stars >= n) for n in range(1, 6)},
-}  # fmt: skip
 
 
 class _Frames(QAbstractListModel):
@@ -74,6 +59,7 @@ class _Frames(QAbstractListModel):
         super().__init__(parent)
         self.session = session
         self.by, self.shown, self.text = "time", "all", ""
+        self.folded = False
         self.numbers: list[int] = []
         self._pictures: dict[int, tuple[int, QImage]] = {}
         # making pictures ready takes a part of the window's time only
@@ -83,10 +69,7 @@ class _Frames(QAbstractListModel):
 
     def arrange(self) -> bool:
         """Sort and filter anew; what is selected stays so. False when nothing changed."""
-        items = [self.session.items[number] for number in self.session.order]
-        if self.shown != "all" or self.text.strip():
-            items = [item for item in items if self._accepted(item)]
-        fresh = [item.number for item in sorted(items, key=SORTS[self.by])]
+        fresh = arranged(self.session, self.by, self.shown, self.text, self.folded)
         if fresh == self.numbers:
             return False
         self.layoutAboutToBeChanged.emit()
@@ -99,13 +82,6 @@ class _Frames(QAbstractListModel):
         )
         self.layoutChanged.emit()
         return True
-
-    def _accepted(self, item: Item) -> bool:
-        if not SHOWN[self.shown](item):
-            return False
-        info = item.info
-        told = f"{item.source.name} {info.make} {info.model} {info.lens} {info.iso or ''}".casefold()
-        return all(part in told for part in self.text.casefold().split())
 
     def item(self, place: int) -> Item | None:
         return self.session.items.get(self.numbers[place])
@@ -120,16 +96,25 @@ class _Frames(QAbstractListModel):
         if role == Qt.ItemDataRole.UserRole:
             return item.number
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{item.source.name}, {exposure_text(item.info)}, {mark_words(item)}".rstrip(", ")
+            parts = (item.source.name, self.together(item), exposure_text(item.info), mark_words(item))
+            return ", ".join(part for part in parts if part)
         if role == Qt.ItemDataRole.ToolTipRole:
             size = item.path.stat().st_size / 1e6 if item.path.exists() else 0.0
             taken = f"{item.info.taken:%Y-%m-%d %H:%M:%S}" if item.info.taken else ""
             lines = (
                 f"{item.source.name}, {size:.1f} MB", exposure_text(item.info), f"{item.info.make} {item.info.model}".strip(),
-                item.info.lens, f"{item.info.focal:g} mm" if item.info.focal else "", taken, item.problem, item.diagnosis,
+                item.info.lens, f"{item.info.focal:g} mm" if item.info.focal else "", taken, self.together(item), item.problem, item.diagnosis,
+                item.measured.words() if item.measured else "",
             )  # fmt: skip
             return tip("\n".join(line for line in lines if line))
         return None
+
+    def together(self, item: Item) -> str:
+        """What a cell stands for besides the frame: ``5 frames``, ``with JPG``."""
+        other = self.session.items.get(item.pair) if item.pair is not None and item.leads else None
+        parts = [f"{len(item.bracket)} frames"] if self.folded and item.bracket else []
+        parts += [f"with {other.path.suffix.lstrip('.').upper()}"] if other is not None else []
+        return ", ".join(parts)
 
     def picture(self, item: Item, room: QSize) -> QImage | None:
         """Its preview as large as the room allows; None while there is none, or others are being made ready."""
@@ -156,13 +141,6 @@ class _Frames(QAbstractListModel):
         held_up, self._spent = self._spent > _A_TIME, 0.0
         if held_up:
             self.more.emit()
-
-
-def mark_words(item: Item) -> str:
-    """``keep, 3 stars``."""
-    stars = item.sidecar.stars
-    told = f"{stars} star{'' if stars == 1 else 's'}" if stars else ""
-    return ", ".join(part for part in (item.sidecar.mark, told) if part)
 
 
 class _Delegate(QStyledItemDelegate):
@@ -203,6 +181,14 @@ class _Delegate(QStyledItemDelegate):
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "cannot be read" if item.problem else "…")
         if item.bracket:
             painter.fillRect(QRect(rect.left(), rect.top(), 3, rect.height()), theme.ACCENT_DEEP)
+        told = self.frames.together(item)
+        if told:
+            painter.setFont(theme.font(10))
+            wide = painter.fontMetrics().horizontalAdvance(told) + 10
+            badge = QRect(room.right() - wide + 1, room.bottom() - 15, wide, 16)
+            painter.fillRect(badge, theme.PANEL)
+            painter.setPen(theme.TEXT)
+            painter.drawText(badge, Qt.AlignmentFlag.AlignCenter, told)
         self._words(painter, rect, item, rejected)
 
     def _words(self, painter: QPainter, rect: QRect, item: Item, rejected: bool) -> None:
@@ -223,6 +209,13 @@ class _Delegate(QStyledItemDelegate):
         marks = " ".join(part for part in (item.sidecar.mark, "●" * item.sidecar.stars) if part)
         painter.setPen(theme.WARNING if rejected else theme.ACCENT)
         painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, marks)
+        if item.measured is not None:
+            painter.setPen(theme.MUTED)
+            room = line.adjusted(painter.fontMetrics().horizontalAdvance(marks) + 8, 0, 0, 0)
+            told = painter.fontMetrics().elidedText(
+                item.measured.words(), Qt.TextElideMode.ElideRight, room.width()
+            )
+            painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, told)
 
 
 class Sheet(QWidget):
@@ -231,11 +224,12 @@ class Sheet(QWidget):
     Signals
     -------
     opened(number) : show this frame on the bench.
-    seen : other frames came into sight.
+    seen : other frames came into sight. measuring : what it is sorted or filtered by has to be measured.
     """
 
     opened = Signal(int)
     seen = Signal()
+    measuring = Signal()
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -261,6 +255,9 @@ class Sheet(QWidget):
         self.list.selectionModel().selectionChanged.connect(lambda *_: self._tell())
         self.sort = self._choice("Sort by", list(SORTS), self._resort)
         self.filter = self._choice("Show", list(SHOWN), self._refilter)
+        self.fold = QCheckBox("Fold sets")
+        self.fold.setToolTip("Every bracket as one picture; what is done to it is done to all its frames.")
+        self.fold.toggled.connect(lambda _on: self._refilter())
         self.search = QLineEdit()
         self.search.setPlaceholderText("Name, camera, lens, ISO")
         self.search.setClearButtonEnabled(True)
@@ -275,6 +272,7 @@ class Sheet(QWidget):
             row.addWidget(QLabel(words))
             row.addWidget(widget)
             row.addSpacing(8)
+        row.addWidget(self.fold)
         row.addWidget(self.search)
         row.addSpacing(8)
         row.addWidget(self.told, 1)
@@ -316,22 +314,37 @@ class Sheet(QWidget):
     def _resort(self) -> None:
         self.frames.by = self.sort.currentText()
         self._refresh()
+        if self.frames.by in MEASURED:
+            self.measuring.emit()
 
     def _refilter(self) -> None:
         self.frames.shown, self.frames.text = self.filter.currentText(), self.search.text()
+        self.frames.folded = self.fold.isChecked()
         self._refresh()
+        if self.frames.shown in MEASURED:
+            self.measuring.emit()
 
     def _tell(self) -> None:
         chosen, shown, count = len(self.selected()), self.frames.rowCount(), len(self.session.order)
         words = (
             f"{shown} of {count} frames" if shown != count else f"{count} frame{'' if count == 1 else 's'}"
         )
-        self.told.setText(f"{words}, {chosen} selected" if chosen else words)
+        if chosen:
+            words += f", {chosen} selected"
+        if self.frames.by in MEASURED or self.frames.shown in MEASURED:
+            frames = [i for i in self.session.items.values() if i.ready and not (i.is_merge or i.problem)]
+            left = sum(item.measured is None for item in frames)
+            words += f", measuring: {len(frames) - left} of {len(frames)}" if left else ""
+        self.told.setText(words)
 
     def selected(self) -> list[int]:
-        """Items that are selected, in their order."""
+        """Items that are selected, in their order; of a folded set all of them."""
         rows = sorted(index.row() for index in self.list.selectionModel().selectedIndexes())
-        return [int(self.frames.index(row, 0).data(Qt.ItemDataRole.UserRole)) for row in rows]
+        chosen = [int(self.frames.index(row, 0).data(Qt.ItemDataRole.UserRole)) for row in rows]
+        if not self.frames.folded:
+            return chosen
+        sets = [self.session.items[number].bracket or (number,) for number in chosen]
+        return [number for one in sets for number in one if number in self.session.items]
 
     def choose(self, number: int) -> None:
         """Select an item."""

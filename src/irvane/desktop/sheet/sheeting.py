@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QWidget
 
 from irvane.core.files.proofs import KEEP, REJECT
 from irvane.desktop.bench.bench import Bench
+from irvane.desktop.culling import Culling
 from irvane.desktop.line.band import Band
 from irvane.desktop.opening import Opening
 from irvane.desktop.rail.rail import Rail
@@ -20,17 +21,26 @@ class Sheeting(QObject):
     """Frames chosen in the rail or on the sheet, whichever is seen."""
 
     def __init__(
-        self, session: Session, rail: Rail, bench: Bench, opening: Opening, band: Band, parent: QWidget
+        self,
+        session: Session,
+        rail: Rail,
+        bench: Bench,
+        opening: Opening,
+        band: Band,
+        culling: Culling,
+        parent: QWidget,
     ) -> None:
         super().__init__(parent)
         self.session, self.rail, self.bench, self.opening = session, rail, bench, opening
-        self.band = band
+        self.band, self.culling = band, culling
         self.sheet = Sheet(session)
         self.sheet.hide()
         self.sheet.opened.connect(self._open)
         # settings are changed where their picture is seen
         band.chosen.connect(lambda station: self.sheet.open_chosen() if station and self.on else None)
         self.sheet.seen.connect(lambda: opening.look_at(self.sheet.visible_items()))
+        self.sheet.measuring.connect(self._measure)
+        opening.service.files.measured.connect(session.measured)
 
     @property
     def on(self) -> bool:
@@ -43,7 +53,7 @@ class Sheeting(QObject):
         return {
             "sheet": self.toggle, "previous": lambda: self.step(-1), "next": lambda: self.step(1),
             "keep": lambda: self._mark(KEEP), "reject": lambda: self._mark(REJECT), "unmark": lambda: self._mark(""),
-            "ratings": self._rate, **stars,
+            "ratings": self._rate, "cull": self.cull, **stars,
         }  # fmt: skip
 
     def toggle(self) -> None:
@@ -58,6 +68,7 @@ class Sheeting(QObject):
         for widget in enter:
             widget.show()
         if on:
+            self.culling.leave()
             if self.band.station:
                 self.band.toggle(self.band.station)
             if item is not None:
@@ -81,20 +92,53 @@ class Sheeting(QObject):
         """Items that are selected where one looks."""
         return self.sheet.selected() if self.on else self.rail.selected_items()
 
+    def cull(self) -> None:
+        """Choose among alike frames: those selected, or those around the present one."""
+        item = self.bench.item(self.bench.chosen)
+        on = self.on
+        order = self.sheet.frames.numbers if on else self.session.order
+        index = self.sheet.list.currentIndex()
+        current = int(index.data(Qt.ItemDataRole.UserRole)) if on and index.isValid() else None
+        if not on and item is not None:
+            current = item.number
+        if self.culling.start(list(order), self.selected_items(), current) and on:
+            self.toggle()
+
     def _mark(self, mark: str | None = None, stars: int | None = None) -> None:
         """Mark what is selected on the sheet, or the chosen pane's frame; after keep and reject of one the next is shown."""
         numbers = self._meant()
         if not numbers:
             return
         self.session.mark(numbers, mark, stars)
-        if mark and len(numbers) == 1:
+        if mark and not self.on and numbers[0] in self.culling.group:
+            self.culling.marked(numbers[0])
+            return
+        if mark and len({self._leader(n) for n in numbers}) == 1:
             self.step(1)
 
+    def _leader(self, number: int) -> object:
+        item = self.session.items[number]
+        if self.sheet.frames.folded and item.bracket:
+            return item.bracket
+        return number if item.leads else item.pair
+
+    def _measure(self) -> None:
+        """Read the figures that frames are chosen by, of all frames that lack them."""
+        for number in self.session.order:
+            item = self.session.items[number]
+            if item.measured is None and item.ready and item.leads and not (item.is_merge or item.problem):
+                self.opening.service.files.measure(number, item.source)
+
     def _meant(self) -> list[int]:
-        """What is selected on the sheet, or the chosen pane's frame."""
+        """What is selected on the sheet, or the chosen pane's frame; of one shot both its pictures."""
         item = self.bench.item(self.bench.chosen)
         numbers = self.sheet.selected() if self.on else ([item.number] if item is not None else [])
-        return [n for n in numbers if self.session.items[n].ready]
+        pairs = [self.session.items[n].pair for n in numbers]
+        both = [
+            *numbers,
+            *(n for n in pairs if n is not None and n in self.session.items and n not in numbers),
+        ]
+        return [n for n in both if self.session.items[n].ready]
 
     def _rate(self) -> None:
         """Write marks and stars of what is selected for other programs."""

@@ -1,0 +1,85 @@
+"""Which frames the contact sheet shows, and in what order."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+from irvane.core.files.proofs import KEEP, REJECT
+from irvane.desktop.session import Item, Session
+
+
+def _time(item: Item) -> tuple[Any, ...]:
+    return item.info.taken.isoformat() if item.info.taken else "~", item.source.name
+
+
+def _sharpness(item: Item) -> tuple[Any, ...]:
+    blur = item.measured.blur if item.measured else None
+    return math.inf if blur is None else blur, item.source.name
+
+
+def _noise(item: Item) -> tuple[Any, ...]:
+    snr = item.measured.snr if item.measured else None
+    return math.inf if snr is None else -snr, item.source.name
+
+
+SORTS: dict[str, Callable[[Item], tuple[Any, ...]]] = {
+    "time": _time,
+    "name": lambda item: (item.source.name.casefold(),),
+    "ISO": lambda item: (item.info.iso or 0.0, item.source.name),
+    "lens": lambda item: (item.info.lens, *_time(item)),
+    "camera": lambda item: (item.info.model, *_time(item)),
+    "focal length": lambda item: (item.info.focal or 0.0, item.source.name),
+    "exposure": lambda item: (item.info.exposure_value or 0.0, item.source.name),
+    "stars": lambda item: (-item.sidecar.stars, item.source.name),
+    "sharpness": _sharpness,
+    "noise": _noise,
+}
+SHOWN: dict[str, Callable[[Item], bool]] = {
+    "all": lambda item: True,
+    "not rejected": lambda item: item.sidecar.mark != REJECT,
+    "kept": lambda item: item.sidecar.mark == KEEP,
+    "rejected": lambda item: item.sidecar.mark == REJECT,
+    "without a mark": lambda item: not item.sidecar.mark and not item.sidecar.stars,
+    "brackets": lambda item: bool(item.bracket),
+    **{f"{n} stars and more": (lambda item, n=n: item.sidecar.stars >= n) for n in range(1, 6)},
+    "sharp enough": lambda item: item.measured is not None and item.measured.sharp_enough,
+    "not sharp": lambda item: item.measured is not None and not item.measured.sharp_enough,
+    "visible noise": lambda item: item.measured is not None and item.measured.is_noisy,
+}  # fmt: skip
+#: Orders and choices that need figures of the whole frame.
+MEASURED = ("sharpness", "noise", "sharp enough", "not sharp", "visible noise")
+
+
+def _accepted(item: Item, shown: str, words: list[str]) -> bool:
+    if not SHOWN[shown](item):
+        return False
+    info = item.info
+    told = f"{item.source.name} {info.make} {info.model} {info.lens} {info.iso or ''}".casefold()
+    return all(part in told for part in words)
+
+
+def arranged(session: Session, by: str, shown: str, text: str, folded: bool) -> list[int]:
+    """Numbers of the items that are shown, in their order.
+
+    Parameters
+    ----------
+    by, shown : keys of SORTS and SHOWN. text : words that name, camera, lens or ISO have to hold.
+    folded : of a bracket only the first frame. Of a raw and a finished picture of one shot only the raw is shown anyway.
+    """
+    items = [item for item in (session.items[number] for number in session.order) if item.leads]
+    words = text.casefold().split()
+    if shown != "all" or words:
+        items = [item for item in items if _accepted(item, shown, words)]
+    if folded:
+        first: set[tuple[int, ...]] = set()
+        items = [i for i in items if not i.bracket or not (i.bracket in first or first.add(i.bracket))]  # type: ignore[func-returns-value]
+    return [item.number for item in sorted(items, key=SORTS[by])]
+
+
+def mark_words(item: Item) -> str:
+    """``keep, 3 stars``."""
+    stars = item.sidecar.stars
+    told = f"{stars} star{'' if stars == 1 else 's'}" if stars else ""
+    return ", ".join(part for part in (item.sidecar.mark, told) if part)
