@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from irvane import __version__, judging, queueing
+from irvane import __version__, developing, judging, queueing
 from irvane.commands import (
     DONE,
     SOME_FAILED,
@@ -20,12 +20,13 @@ from irvane.commands import (
     UsageError,
     expand,
     guarded,
+    keep_to_threads,
     read_settings,
     say,
     settings_options,
 )
 from irvane.core.errors import FileError, IrvaneError
-from irvane.core.settings import Settings, bare
+from irvane.core.settings import Settings
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -36,17 +37,7 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=f"irvane {__version__}")
     commands = parser.add_subparsers(dest="command")
 
-    develop = commands.add_parser("develop", help="develop frames into finished pictures")
-    develop.add_argument("inputs", nargs="+", metavar="IN", type=Path)
-    develop.add_argument("--out", type=Path, metavar="FILE_OR_DIR", default=None)
-    queueing.to_options(develop)
-    develop.add_argument("--overwrite", action="store_true", help="replace existing files")
-    settings_options(develop)
-    develop.add_argument("--suggest", action="store_true", help="suggested exposure, shadows and highlights")
-    develop.add_argument("--flat", action="store_true", help="the plain scene-linear rendition for measuring")
-    develop.add_argument("--space", choices=("srgb", "p3", "adobe-rgb", "prophoto", "rec2020"), default=None)
-    develop.add_argument("--linear", action="store_true", help="linear light, no base curve")
-    develop.add_argument("--depth", type=int, choices=(8, 16, 32), default=16)
+    developing.add_parsers(commands)
 
     merge = commands.add_parser("merge", help="merge a bracket")
     merge.add_argument("kind", choices=("hdr", "fusion"))
@@ -93,96 +84,6 @@ def _parser() -> argparse.ArgumentParser:
     edit.add_argument("--out", required=True, type=Path, metavar="FILE")
     edit.add_argument("--overwrite", action="store_true")
     return parser
-
-
-def _develop(args: argparse.Namespace) -> int:
-    from irvane.core.finish import job
-    from irvane.core.line.bands import Output
-    from irvane.core.line.context import suggested_light
-    from irvane.core.line.realise import realise
-    from irvane.core.line.source import FileSource
-
-    base = bare() if args.flat else Settings()
-    settings = read_settings(args, base)
-    if args.flat and args.denoise is None and not any(s.startswith("noise.amount") for s in args.sets):
-        settings = settings.with_value("noise.amount", 0)
-    if args.space is not None:
-        settings = settings.with_value("finish.space", args.space)
-    output = Output(settings.finish.space, args.linear, args.flat)
-    if args.out is None:
-        if args.to is None:
-            raise UsageError("develop needs --out FILE_OR_DIR or --to NAME")
-        return _develop_to(args, settings)
-    folders = any(path.is_dir() for path in args.inputs)
-    into_folder = args.out.is_dir() or len(args.inputs) > 1 or folders or not args.out.suffix
-    if into_folder and not args.out.is_dir():
-        if args.out.exists():
-            raise UsageError(f"{args.out}: several inputs need a folder")
-        try:
-            args.out.mkdir(parents=True)
-        except OSError as error:
-            from irvane.core.errors import WriteError
-
-            say(WriteError(args.out, f"the folder cannot be made ({error.strerror})"))
-            return SOME_FAILED
-    inputs, failed = expand(args.inputs)
-    made: set[Path] = set()
-    for path in inputs:
-        target = args.out / f"{path.stem}.tif" if into_folder else args.out
-
-        def one(path: Path = path, target: Path = target) -> None:
-            from irvane.core.errors import WriteError
-
-            if target in made and not args.overwrite:
-                raise WriteError(
-                    target, f"another input of this run has the same name; {path.name} was not written"
-                )
-            source = FileSource(path)
-            how = job.how_for(target, settings.finish, args.depth)
-            job_target = job.Target(target, output, args.depth, args.overwrite, tuple(inputs), how)
-            own, ready = settings, None
-            if args.suggest:
-                job.check_target(target, args.overwrite, job_target.originals)
-                ready = realise(source, settings)
-                found = suggested_light(*ready)
-                own = own.with_values(found.values())
-                print(f"{path}: {found.words}")
-            written = job.run(source, own, job_target, ready=ready)
-            made.add(target)
-            for note in written.notes:
-                print(f"{path}: {note}")
-            print(f"{path} -> {target}")
-
-        failed |= not guarded(path, one)
-    return SOME_FAILED if failed else DONE
-
-
-def _develop_to(args: argparse.Namespace, settings: Settings) -> int:
-    """Develop frames to a named destination, without the queue."""
-    from irvane.core.finish import job
-    from irvane.core.finish.queue import target_of
-    from irvane.core.line.source import FileSource
-
-    how = queueing.destination_of(args)
-    inputs, failed = expand(args.inputs)
-    for number, path in enumerate(inputs, 1):
-
-        def one(path: Path = path, number: int = number) -> None:
-            source = FileSource(path)
-            target = target_of(source, how, "", number)
-            if target is None:
-                print(f"{path}: a file of that name exists; nothing was written")
-                return
-            replaced = how.existing == "replace"
-            written = job.run(
-                source, settings, job.Target(target, overwrite=replaced, originals=tuple(inputs), how=how)
-            )
-            for note in written.notes:
-                print(f"{path}: {note}")
-            print(f"{path} -> {target}")
-
-        failed |= not guarded(path, one)
-    return SOME_FAILED if failed else DONE
 
 
 def _merge(args: argparse.Namespace) -> int:
@@ -355,9 +256,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; returns the exit code: 0 done, 1 some inputs failed, 2 usage."""
     arguments = list(sys.argv[1:] if argv is None else argv)
     commands = {
-        "develop": _develop, "merge": _merge, "info": _info, "check": _check, "demo": _demo, "warm": _warm,
+        "merge": _merge, "info": _info, "check": _check, "demo": _demo, "warm": _warm,
         "open": lambda args: _window(args.inputs), "edit": _edit, "completion": _completion,
-        "install-desktop": lambda _: _installed(True), "uninstall-desktop": lambda _: _installed(False), **judging.COMMANDS, **queueing.COMMANDS,
+        "install-desktop": lambda _: _installed(True), "uninstall-desktop": lambda _: _installed(False), **developing.COMMANDS, **judging.COMMANDS, **queueing.COMMANDS,
     }  # fmt: skip
     if not arguments or (arguments[0] not in commands and not arguments[0].startswith("-")):
         return _window([Path(a) for a in arguments])
@@ -390,6 +291,7 @@ def entry() -> int:
     sys.stderr = os.fdopen(own, "w", buffering=1, encoding="utf-8", errors="replace")
     if isinstance(sys.stdout, io.TextIOWrapper):
         sys.stdout.reconfigure(errors="surrogateescape")  # names of files that are no text
+    keep_to_threads()
     return main()
 
 

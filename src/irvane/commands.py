@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -89,24 +90,40 @@ def _preset(wanted: str) -> Preset:
         raise UsageError(f"{error.path}: there is no such preset; there are {names}") from error
 
 
+def keep_to_threads() -> None:
+    """Compute on no more cores than the preferences say, in this process; before anything that computes is imported."""
+    from irvane.core.files.preferences import preferences
+
+    wished, cores = preferences().threads, sorted(os.sched_getaffinity(0))
+    if wished is not None and wished < len(cores):
+        os.sched_setaffinity(0, cores[:wished])
+
+
 def say(error: IrvaneError) -> None:
     """One line on the error stream."""
-    text = str(error).replace("\n", " ")
+    _print(_line(error))
+
+
+def _line(error: IrvaneError) -> str:
+    return str(error).replace("\n", " ")
+
+
+def _print(text: str) -> None:
     print(f"irvane: {text}", file=sys.stderr)
 
 
-def guarded(path: Path, work: Callable[[], Any]) -> bool:
-    """Do one input's work; on failure say one line with the file's name and return False."""
+def guarded(path: Path, work: Callable[[], Any], tell: Callable[[str], object] = _print) -> bool:
+    """Do one input's work; on failure tell one line with the file's name and return False."""
     try:
         work()
     except IrvaneError as error:
-        say(error if isinstance(error, FileError) else FileError(path, str(error)))
+        tell(_line(error if isinstance(error, FileError) else FileError(path, str(error))))
         return False
     except MemoryError:
-        say(FileError(path, "there is not enough memory for this picture"))
+        tell(_line(FileError(path, "there is not enough memory for this picture")))
         return False
     except Exception as error:  # one damaged file must not stop the others
-        say(FileError(path, f"an unexpected fault ({type(error).__name__}: {error})"))
+        tell(_line(FileError(path, f"an unexpected fault ({type(error).__name__}: {error})")))
         return False
     return True
 

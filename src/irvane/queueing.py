@@ -71,27 +71,26 @@ def add_parsers(commands: Any) -> None:
 def to_options(parser: argparse.ArgumentParser) -> None:
     """Where to, by name, and what of it is meant otherwise this time."""
     parser.add_argument(
-        "--to", metavar="NAME", default=None, help="a destination (see `irvane destinations`)"
+        "--to",
+        metavar="NAME",
+        action="append",
+        default=None,
+        help="a destination (see `irvane destinations`); several: each frame is written to each",
     )
     parser.add_argument(
         "--into", metavar="DIR", type=Path, default=None, help="this folder instead of the destination's"
     )
 
 
-def destination_of(args: argparse.Namespace) -> Any:
-    """The destination that the options name; the one chosen last in the window, or the first there is, without a name."""
-    from irvane.core.files.preferences import preferences
-    from irvane.core.finish.destination import destinations, named
+def destinations_of(args: argparse.Namespace) -> list[Any]:
+    """The destinations that the options name; those chosen last in the window, or the first there is, without a name."""
+    from irvane.core.finish.destination import chosen, named
 
     try:
-        if args.to is not None:
-            how = named(args.to)
-        else:
-            known = destinations()
-            how = next((one for one in known if one.name == preferences().destination), known[0])
+        hows = [named(name) for name in dict.fromkeys(args.to)] if args.to is not None else chosen()
     except SettingError as error:
         raise UsageError(str(error)) from error
-    return how if args.into is None else replace(how, folder=str(args.into.absolute()))
+    return hows if args.into is None else [replace(how, folder=str(args.into.absolute())) for how in hows]
 
 
 def _add(args: argparse.Namespace) -> int:
@@ -100,7 +99,7 @@ def _add(args: argparse.Namespace) -> int:
     from irvane.core.finish.journal import Journal
     from irvane.core.line.source import content_hash
 
-    how, settings = destination_of(args), read_settings(args, Settings())
+    hows, settings = destinations_of(args), read_settings(args, Settings())
     inputs, failed = expand(args.inputs)
     wanted: list[tuple[tuple[Path, ...], Settings, str]] = []
     for path in inputs:
@@ -118,13 +117,15 @@ def _add(args: argparse.Namespace) -> int:
 
         failed |= not guarded(path, one)
     if wanted:
-        try:
-            added = Journal().add(wanted, how)
-        except IrvaneError as error:
-            say(error)
-            return SOME_FAILED
-        told = expected(added).words()
-        print(f"{len(wanted)} in the queue for “{how.name}” ({how.words()}){f': {told}' if told else ''}")
+        journal = Journal()
+        for how in hows:
+            try:
+                added = journal.add(wanted, how)
+            except IrvaneError as error:
+                say(error)
+                return SOME_FAILED
+            told = expected(added).words()
+            print(f"{len(wanted)} in the queue for “{how.name}” ({how.words()}){f': {told}' if told else ''}")
     if args.run and wanted:
         return max(_run(args), SOME_FAILED if failed else DONE)
     return SOME_FAILED if failed else DONE

@@ -33,8 +33,11 @@ from irvane.core.finish.destination import (
 )
 from irvane.core.finish.medium import sharpen_for
 from irvane.core.finish.naming import Named, file_name, free_path
+from irvane.core.finish.reading_back import Witness, read_back
 from irvane.core.finish.size import Size, resized
-from irvane.core.line.bands import Output
+from irvane.core.lens.corrections import corrections_of
+from irvane.core.line.bands import Output, finished_bands
+from irvane.core.line.context import geometry_for
 from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Settings
@@ -50,7 +53,7 @@ def developed(tmp_path_factory: pytest.TempPathFactory):  # type: ignore[no-unty
 
 def _written(developed, tmp_path: Path, how: Destination) -> Path:  # type: ignore[no-untyped-def]
     source, settings, ready = developed
-    path = tmp_path / f"out{how.ending}"
+    path = tmp_path / f"{how.name}{how.ending}"
     job.run(source, settings, job.Target(path, how=checked(vars(how))), ready=ready)
     return path
 
@@ -243,8 +246,102 @@ def test_lens_corrections_in_a_linear_dng_are_not_made_twice(developed, tmp_path
     bent = settings.with_values({"lens.straighten": 3.0, "lens.distortion": 4.0})
     job.run(source, bent, job.Target(path, how=SHIPPED[3]))
     again, context = realise(FileSource(path), Settings())
-    from irvane.core.lens.corrections import corrections_of
-    from irvane.core.line.context import geometry_for
-
     assert corrections_of(context.lens, Settings().lens).of_file
     assert geometry_for(Settings(), context).identity and again.extent == again.plain.shape
+
+
+@pytest.mark.parametrize(
+    "how",
+    [
+        Destination("a", "tiff", 16, True), Destination("b", "tiff", 8, size="60"), Destination("c", "png", 16),
+        Destination("d", "exr", 32), Destination("e", "exr", 17), Destination("f", "jpeg", 8, quality=70),
+        Destination("g", "jxl", 16, quality=80), Destination("h", "avif", 10, quality=80), Destination("i", "dng", 16),
+        Destination("j", "dng", 32),
+    ],
+    ids=lambda how: f"{how.format}{how.depth}",
+)  # fmt: skip
+def test_what_was_written_is_read_back_and_compared(developed, tmp_path: Path, how: Destination) -> None:  # type: ignore[no-untyped-def]
+    source, settings, ready = developed
+    path = tmp_path / f"out{how.ending}"
+    written = job.run(source, settings, job.Target(path, how=replace(how, read_back=True)), ready=ready)
+    assert "Read back" in written.notes[-1]
+    exact = how.format in ("tiff", "png", "dng") or how.depth == 32
+    assert ("every pixel" in written.notes[-1]) == exact
+
+
+def test_reading_back_finds_what_is_wrong(developed, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    source, settings, ready = developed
+    how = Destination("x", "tiff", 16)
+    path = tmp_path / "out.tif"
+    job.run(source, settings, job.Target(path, how=how), ready=ready)
+    witness = Witness()
+    pixels = tifffile.imread(path)
+    list(witness.watch(iter([pixels])))
+    assert "every pixel" in read_back(path, how, witness)
+    pixels[5, 5, 1] ^= 1
+    tifffile.imwrite(path, pixels, photometric="rgb")
+    with pytest.raises(WriteError, match="not what was written"):
+        read_back(path, how, witness)
+    path.write_bytes(path.read_bytes()[:200])
+    with pytest.raises(WriteError):
+        read_back(path, how, witness)
+
+
+def test_contact_and_credit_are_written_as_the_iptc_standard_says(developed, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    told = {
+        "author": "Ines Aru",
+        "rights": "© Aru",
+        "credit": "Aru / Works",
+        "email": "ines@example.org",
+        "web": "https://example.org",
+    }
+    for kind, depth in (("jpeg", 8), ("tiff", 16), ("png", 16)):
+        path = _written(developed, tmp_path, Destination("contact", kind, depth, **told))
+        image = exiv2.ImageFactory.open(str(path))
+        image.readMetadata()
+        packet = {str(one.key()): one.toString() for one in image.xmpData()}
+        # property names of the IPTC Photo Metadata Standard 2022.1, from memory
+        assert packet["Xmp.photoshop.Credit"] == "Aru / Works"
+        assert packet["Xmp.iptc.CreatorContactInfo/Iptc4xmpCore:CiEmailWork"] == "ines@example.org"
+        assert packet["Xmp.iptc.CreatorContactInfo/Iptc4xmpCore:CiUrlWork"] == "https://example.org"
+        assert "Ines Aru" in packet["Xmp.dc.creator"] and "© Aru" in packet["Xmp.dc.rights"]
+
+
+def test_what_is_left_to_do_goes_along_with_a_linear_dng(developed, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    source, settings, ready = developed
+    bent = settings.with_values(
+        {"lens.distortion": 4.0, "lens.vignetting": 0.8, "lens.crop": (0, 0, 100, 100), "lens.edges": "keep"}
+    )
+    path = tmp_path / "open.dng"
+    written = job.run(
+        source, bent, job.Target(path, how=Destination("x", "dng", lens_done=False)), ready=ready
+    )
+    assert "go along" in " ".join(written.notes)
+    own = settings.with_values({"lens.crop": (0, 0, 100, 100), "lens.edges": "keep"})
+    one, two = (realise(*given) for given in ((source, bent), (FileSource(path), own)))
+    shapes = [geometry_for(s, c) for s, (_, c) in ((bent, one), (own, two))]
+    h, w = ready[0].extent
+    places = np.array([(0.1 * w, 0.1 * h), (0.5 * w, 0.5 * h), (0.93 * w, 0.4 * h), (0.98 * w, 0.98 * h)])
+    moved = [shape.to_frame(places) for shape in shapes]
+    assert np.abs(moved[0] - places).max() > 0.5, "it does bend"
+    np.testing.assert_allclose(moved[1], moved[0], atol=0.1)
+    light = [
+        np.concatenate([b for _, b in finished_bands(made[0], s, made[1], Output("srgb", True, True))])
+        for made, s in ((one, bent), (two, own))
+    ]
+    corner = [part[8:24, 8:24].mean() for part in light]
+    assert corner[1] / corner[0] == pytest.approx(1, rel=0.02)
+
+
+def test_float_dng_holds_light_above_the_clip_for_other_readers(developed, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    path = _written(developed, tmp_path, Destination("float", "dng", 32))
+    with tifffile.TiffFile(path) as file:  # a reader that knows nothing of ours
+        page = file.pages.first.pages[0]
+        light = page.asarray()
+        assert light.dtype == np.float32 and page.tags[50717].value == (1, 1, 1)
+    whole = _written(developed, tmp_path, Destination("whole", "dng", 16))
+    with rawpy.imread(str(whole)) as raw:
+        counts = raw.raw_image_visible[..., :3] / 65535
+    np.testing.assert_allclose(np.clip(light, 0, 1), counts, atol=1.01 / 65535)
+    assert FileSource(path).load().entry == "camera"
+    np.testing.assert_allclose(FileSource(path).load().picture, light, atol=1e-5)

@@ -46,13 +46,7 @@ COMMANDS = (
         "Named ways to write: format, size, sharpening, names.",
     ),
     Command("File", "close_item", "Close this frame", "Ctrl+W", "The file and its proofs stay."),
-    Command(
-        "File",
-        "largest",
-        "Largest picture …",
-        "",
-        "Pictures that do not fit into memory are refused; where, is up to you.",
-    ),
+    Command("File", "preferences", "Preferences …", "Ctrl+,"),
     Command("File", "quit", "Quit", "Ctrl+Q"),
     Command(
         "Frame",
@@ -74,6 +68,16 @@ COMMANDS = (
     *(
         Command("Frame", f"stars_{n}", f"{n} star{'' if n == 1 else 's'}" if n else "No stars", f"Alt+{n}")
         for n in range(6)
+    ),
+    Command(
+        "Frame",
+        "automatic",
+        "Automatic for the selected frames",
+        "Shift+A",
+        "Each by its own noise and light, as the preferences say of new frames.",
+    ),
+    Command(
+        "Frame", "decisions", "What was decided, and why", "", "For the frames that automatic looked at."
     ),
     Command(
         "Frame",
@@ -193,10 +197,24 @@ COMMANDS = (
         "Ctrl+M",
         "An ICC profile that describes your screen; pictures are shown through it.",
     ),
+    Command(
+        "See",
+        "medium",
+        "Soft proof …",
+        "Shift+P",
+        "All panes as on a paper, by its ICC profile; no file changes.",
+    ),
     Command("See", "surround", "Next grey around the pictures", "Shift+R"),
     Command("See", "full", "Full screen, everything else hidden", "F11"),
     Command("Help", "demo", "Show the demo pictures", "Ctrl+Shift+D", "Made once, in about two minutes."),
     Command("Help", "path", "The two-minute path", "Shift+F1"),
+    Command(
+        "Help",
+        "report_fault",
+        "Copy a report of a fault",
+        "",
+        "Versions and the end of the log, without pictures, places, names and serial numbers, to be pasted.",
+    ),
     Command("Help", "keys", "All keys", "F1"),
 )
 #: Keys that are held, or belong to a widget; listed for completeness.

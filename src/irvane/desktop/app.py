@@ -117,6 +117,8 @@ def run(paths: list[Path], result: Path | None = None, overwrite: bool = False) 
     window = Window()
     IdleCollection(window.service.idle, window)
     window.show()
+    window.appearance.moved_to(window.screen())
+    window.windowHandle().screenChanged.connect(window.appearance.moved_to)
     listener = Listener(window) if result is None else None
     if listener is not None:
         listener.handed.connect(lambda handed: _take(window, handed))

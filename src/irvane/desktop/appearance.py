@@ -6,11 +6,16 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QScreen
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QWidget
 
+from irvane.core.colour.soft_proof import SoftProof
 from irvane.core.errors import ReadError
+from irvane.core.files.preferences import preferences
 from irvane.desktop import theme
 from irvane.desktop.bench.bench import Bench
+from irvane.desktop.medium import MediumDialog
+from irvane.desktop.monitor import profile_of
 from irvane.desktop.screen import SCREEN
 
 
@@ -28,12 +33,16 @@ class Appearance(QObject):
         """`parts` of the window are hidden in full screen."""
         super().__init__(window)
         self._window, self._bench, self._parts = window, bench, tuple(parts)
-        self._surround = 1
+        self.use_surround(preferences().surround)
         self._before_full: dict[QWidget, bool] = {}
 
     def next_surround(self) -> None:
         """Another grey around the pictures."""
-        self._surround = (self._surround + 1) % len(theme.SURROUNDS)
+        self.use_surround((self._surround + 1) % len(theme.SURROUNDS))
+
+    def use_surround(self, number: int) -> None:
+        """One of the greys around the pictures."""
+        self._surround = number
         for view in self._bench.views:
             view.surround = theme.SURROUNDS[self._surround]
             view.update()
@@ -61,6 +70,32 @@ class Appearance(QObject):
             f"Pictures are shown through the profile “{SCREEN.name}”."
             if path
             else "The screen is taken for sRGB."
+        )
+
+    def moved_to(self, screen: QScreen | None) -> None:
+        """The window is on another screen: use the profile that is known for it."""
+        if screen is not None and SCREEN.use_found(profile_of(screen)):
+            self._bench.show_anew()
+            self.said.emit(
+                f"This screen's profile “{SCREEN.name}” was found and is used."
+                if SCREEN.found
+                else "No profile is known for this screen: it is taken for sRGB."
+            )
+
+    def choose_medium(self) -> None:
+        """Choose the paper that pictures are seen as on."""
+        dialog = MediumDialog(self._bench.panes.medium, self._window)
+        dialog.chosen.connect(self.use_medium)
+        dialog.open()
+
+    def use_medium(self, medium: SoftProof | None) -> None:
+        """See all panes as on a medium, or as they are."""
+        self._bench.panes.medium = medium
+        self._bench.show_anew()
+        self.said.emit(
+            "Pictures are seen as they are."
+            if medium is None
+            else f"Pictures are seen as on “{medium.name}”, {medium.intent}; files are written without it."
         )
 
     def toggle_full(self) -> None:

@@ -1,14 +1,11 @@
-"""Questions of the whole window: what would be lost by closing it, and how large pictures may be."""
+"""Questions of the whole window: what would be lost by closing it, and which files are meant."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from irvane.core.errors import IrvaneError
-from irvane.core.files.boundary import largest_megapixels
-from irvane.core.files.preferences import choose, preferences
 from irvane.core.files.sets import OPENABLE
 
 
@@ -27,20 +24,6 @@ def may_close(parent: QWidget, writing: bool, unsaved: int) -> bool:
     box.setDefaultButton(stay)
     box.exec()
     return box.clickedButton() is leave
-
-
-def ask_largest(parent: QWidget) -> str:
-    """Ask up to which size pictures are decoded; returns what is in force now, as a sentence."""
-    now = preferences().largest_megapixels
-    size, good = QInputDialog.getDouble(
-        parent, "Largest picture", "Megapixels (0: what fits into the free memory)", now or 0.0, 0.0, 1e6, 0
-    )
-    if good:
-        try:
-            choose(largest_megapixels=size or None)
-        except IrvaneError as error:
-            return str(error)
-    return f"Pictures up to {largest_megapixels():.0f} megapixels are opened."
 
 
 def ask_files(parent: QWidget) -> list[Path]:

@@ -173,10 +173,11 @@ class Comparison(QObject):
 
         def work(_progress: Any) -> Rendered:
             usable = frame.fitting(wish.settings)
-            return render_look(
+            made = render_look(
                 wish.look, usable.developed, wish.settings, usable.context, wish.region,
                 usable.clean(wish.settings, wish.region), wish.offset,
             )  # fmt: skip
+            return wish.on_medium(made)
 
         self._view.submit(
             ("peek", pane), work, lambda made: self.peeked.emit(pane, wish, made), self._tell(wish.source), 0,

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError, ReadError, WriteError
 from irvane.core.files.info import FrameInfo, read_info
+from irvane.core.files.preferences import NewFrames
 from irvane.core.files.proofs import Sidecar
 from irvane.core.files.remembered import begun
 from irvane.core.files.sets import collect, find_brackets, find_pairs
@@ -25,9 +26,11 @@ from irvane.core.files.sidecar import (
 from irvane.core.files.thumb_store import ThumbStore
 from irvane.core.files.thumbnails import Pictures
 from irvane.core.files.xmp_rating import write_rating
+from irvane.core.judge.automatic import decide
 from irvane.core.judge.measured import measure_source
 from irvane.core.line.jobs import Worker
 from irvane.core.line.source import FileSource, Source
+from irvane.core.settings import Settings
 
 log = logging.getLogger("irvane")
 
@@ -46,7 +49,8 @@ class FileWork(QObject):
     Signals
     -------
     learned(number, info, preview, sidecar, locked), item_failed(number, sentence), collected(paths, problems)
-    grouped(numbers, brackets, pairs), measured(number, figures) : for choosing. saved(number, sent, made) : proofs that were sent were saved, as Saved tells. said(sentence)
+    grouped(numbers, brackets, pairs), measured(number, figures) : for choosing. fresh(number) : an item
+    without proofs was read (after `learned`). decided(number, Decision) : what it is to begin with. saved(number, sent, made) : proofs that were sent were saved, as Saved tells. said(sentence)
     """
 
     learned = Signal(int, object, object, object, str)
@@ -54,6 +58,8 @@ class FileWork(QObject):
     collected = Signal(object, object)
     grouped = Signal(object, object, object)
     measured = Signal(int, object)
+    fresh = Signal(int)
+    decided = Signal(int, object)
     saved = Signal(int, object, object)
     said = Signal(str)
 
@@ -94,10 +100,15 @@ class FileWork(QObject):
             shown = self._thumbs.get(source.paths[0], key) if isinstance(source, FileSource) else None
             return info, shown, sidecar, locked
 
+        def tell(found: Any) -> None:
+            self.learned.emit(number, *found)
+            if number not in self._saved and not found[3]:
+                self.fresh.emit(number)
+
         self._worker.submit(
             ("learn", number),
             work,
-            lambda found: self.learned.emit(number, *found),
+            tell,
             lambda error: self.item_failed.emit(number, str(error)),
             urgency,
         )
@@ -159,9 +170,15 @@ class FileWork(QObject):
             6,
         )
 
-    def leave_measuring(self) -> None:
-        """No further frame is measured."""
-        self._measurer.cancel(lambda _key: True)
+    def decide(self, number: int, source: Source, base: Settings, how: NewFrames) -> None:
+        """Decide what a frame is to begin with."""
+        self._measurer.submit(
+            ("decide", number),
+            lambda progress: decide(source, base, how, progress),
+            lambda found: self.decided.emit(number, found),
+            self._say,
+            5,
+        )
 
     def save(self, number: int, source: Source, sidecar: Sidecar) -> None:
         """Save the proofs of an item; what fails is tried again until it works or all is closed."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from itertools import islice
 from pathlib import Path
@@ -65,6 +66,22 @@ class Opening(QObject):
         if items and not self._chose_first:
             self._chose_first = True
             self.rail.choose(items[0].number)
+
+    def open_beside(self, source: Path, written: Path, compare: Callable[[list[int]], object]) -> None:
+        """Open a written file and its source, and have them compared once both are read."""
+        items = self.session.add_files([source, written])
+        self._waiting |= dict.fromkeys(item.number for item in items if not item.ready)
+        numbers = [item.number for item in items]
+
+        def look() -> None:
+            if all(n in self.session.items and self.session.items[n].ready for n in numbers):
+                again.stop()
+                compare(numbers)
+
+        again = QTimer(self, interval=50)
+        again.timeout.connect(look)
+        again.start()
+        self.look_at(numbers)
 
     def look_at(self, numbers: list[int]) -> None:
         """Read these before the others."""

@@ -26,6 +26,13 @@ def _space(key: str) -> QColorSpace:
     return QColorSpace.fromIccProfile(profile(key))
 
 
+def _rgb(data: bytes) -> QColorSpace | None:
+    """A profile that a screen can have; None for others."""
+    space = QColorSpace.fromIccProfile(data)
+    fits = space.isValid() and space.colorModel() == QColorSpace.ColorModel.Rgb
+    return space if fits else None
+
+
 def picture_of(pixels: np.ndarray) -> QImage:
     """A QImage that owns its pixels (uint8 H×W×4 RGBA or H×W×3 RGB)."""
     h, w, channels = pixels.shape
@@ -41,11 +48,13 @@ class Screen:
     ----------
     path : the profile in use; None: the screen is taken for sRGB.
     name : what the profile calls itself.
+    found : the profile was found by itself; False when it was chosen by hand, or there is none.
     """
 
     def __init__(self) -> None:
         self.path: Path | None = None
         self.name = "sRGB"
+        self.found = False
         self._space: QColorSpace | None = None
 
     def use(self, path: Path | None) -> None:
@@ -57,16 +66,29 @@ class Screen:
             When the file is no profile of a screen; what was in use before stays.
         """
         if path is None:
-            self.path, self.name, self._space = None, "sRGB", None
+            self.path, self.name, self._space, self.found = None, "sRGB", None, False
             return
         try:
             data = path.read_bytes() if path.stat().st_size < _MOST else b""
         except OSError as error:
             raise ReadError(path, f"the profile cannot be read ({error.strerror})") from error
-        space = QColorSpace.fromIccProfile(data)
-        if not space.isValid() or space.colorModel() != QColorSpace.ColorModel.Rgb:
+        space = _rgb(data)
+        if space is None:
             raise ReadError(path, "this is no ICC profile of a screen")
-        self.path, self.name, self._space = path, space.description() or path.stem, space
+        self.path, self.name, self._space, self.found = path, space.description() or path.stem, space, False
+
+    def use_found(self, profile: bytes | Path | None) -> bool:
+        """Show pictures through a profile that was found for the screen, unless one was chosen by hand; did anything change?"""
+        if self.path is not None and not self.found:
+            return False
+        try:
+            data = profile.read_bytes() if isinstance(profile, Path) else profile or b""
+        except OSError:
+            data = b""
+        space, before = _rgb(data), self.name
+        self.path, self._space, self.found = None, space, space is not None
+        self.name = "sRGB" if space is None else space.description() or "the screen's own"
+        return self.name != before
 
     def space(self, written: str) -> str:
         """The colour space in which a proof is rendered for this screen, when it will be written in `written`."""

@@ -9,11 +9,12 @@ from typing import Any
 from PySide6.QtCore import QObject, Qt, Signal, Slot
 
 from irvane.core.errors import IrvaneError
-from irvane.core.files.cache import ResultCache
+from irvane.core.files.cache import LIMIT, ResultCache
+from irvane.core.files.preferences import preferences
 from irvane.core.finish import job
 from irvane.core.judge.figures import whole_figures
 from irvane.core.judge.place import place_figures
-from irvane.core.line.engine import Engine
+from irvane.core.line.engine import BUDGET, Engine
 from irvane.core.line.frame import Frame
 from irvane.core.line.incremental import LastView
 from irvane.core.line.jobs import Worker
@@ -66,7 +67,10 @@ class RenderService(QObject):
 
     def __init__(self, parent: QObject | None = None, engine: Engine | None = None) -> None:
         super().__init__(parent)
-        self.engine = engine or Engine(cache=ResultCache())
+        wished = preferences()
+        budget = BUDGET if wished.memory_gb is None else int(wished.memory_gb * 1e9)
+        limit = LIMIT if wished.cache_gb is None else int(wished.cache_gb * 1e9)
+        self.engine = engine or Engine(budget, ResultCache(limit=limit))
         self._heavy = Worker("develop", unexpected, nice=6)
         self._view = Worker("view", unexpected, nice=1)
         self.comparison = Comparison(self.engine, self._view, self._tell, self)
@@ -116,10 +120,11 @@ class RenderService(QObject):
             last = self._seen.setdefault(pane, LastView())
 
             def render(region: OutputRegion) -> Rendered:
-                return render_look(
+                made = render_look(
                     wish.look, usable.developed, wish.settings, usable.context, region, clean, wish.offset,
                     wish.marks, last.upstream, wish.space,
                 )  # fmt: skip
+                return wish.on_medium(made)
 
             parts = usable.developed.plain, usable.developed.denoised, usable.context, clean
             what = wish.source.key, replace(wish, region=_ANYWHERE)
@@ -217,7 +222,7 @@ class RenderService(QObject):
                 wish.marks,
                 wish.space,
             ),
-            lambda found: self.figures.emit(pane, wish, *found),
+            lambda found: self.figures.emit(pane, wish, found[0], found[1] and wish.on_medium(found[1])),
             self._tell(wish.source),
             7,
         )

@@ -279,6 +279,19 @@ class Session(QObject):
         proofs[proof] = replace(proofs[proof], settings=settings)
         self._do(item, replace(item.sidecar, proofs=tuple(proofs)), text)
 
+    def replace_many(self, values: dict[int, Settings], text: str) -> None:
+        """Give the current proofs of many items other settings, in one undoable step."""
+        if values:
+            self.undo.beginMacro(text)
+            for number, settings in values.items():
+                self.replace_settings(number, self.items[number].sidecar.current, settings, text)
+            self.undo.endMacro()
+
+    def begin_with(self, number: int, settings: Settings) -> None:
+        """What a new item starts from: nothing that was done, and so nothing to undo."""
+        item = self.items[number]
+        self.put(item, replace(item.sidecar, proofs=(replace(item.sidecar.proofs[0], settings=settings),)))
+
     def new_proof(self, number: int, proof: int) -> int:
         """Add a proof that starts from another; returns its number."""
         return self.add_proof(number, bare() if proof == BARE else self.items[number].settings(proof))

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from irvane.core.colour.soft_proof import SoftProof
 from irvane.core.line.clip_flags import Limits
-from irvane.core.line.looks import PICTURE
+from irvane.core.line.looks import PICTURE, on_medium
 from irvane.core.line.source import Source
-from irvane.core.line.view import SCREEN
+from irvane.core.line.view import SCREEN, Rendered
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 
@@ -23,3 +24,8 @@ class ViewRequest:
     look: str = PICTURE
     marks: Limits | None = None
     space: str = SCREEN
+    medium: SoftProof | None = None
+
+    def on_medium(self, rendered: Rendered) -> Rendered:
+        """What was rendered, as it will look on the medium that it is proofed for."""
+        return rendered if self.medium is None or self.look != PICTURE else on_medium(rendered, self.medium)

@@ -19,15 +19,14 @@ from irvane.core.errors import plain_text
 from irvane.core.files.proofs import Sidecar
 from irvane.core.files.sidecar import Saved
 from irvane.core.judge.verdicts import Judgement
-from irvane.core.line.looks import PICTURE
 from irvane.core.line.teststrip import GRADE
 from irvane.core.settings import STATIONS
-from irvane.desktop.actions import KeysDialog, make_actions
+from irvane.desktop.actions import make_actions
 from irvane.desktop.appearance import Appearance
-from irvane.desktop.asking import ask_files, ask_folder, ask_largest, ask_settings, may_close
+from irvane.desktop.asking import may_close
+from irvane.desktop.automatic import Automatic
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
-from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
 from irvane.desktop.bench.teststrip import can_be_stripped
 from irvane.desktop.culling import Culling
 from irvane.desktop.deciding import DecideStrip, TallyDialog
@@ -47,6 +46,7 @@ from irvane.desktop.reporting import Reporting
 from irvane.desktop.service import RenderService
 from irvane.desktop.session import BARE, Session
 from irvane.desktop.sheet.sheeting import Sheeting
+from irvane.desktop.targets import targets
 from irvane.desktop.throttle import FRAME, Throttle
 from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.writer import Writing
@@ -92,12 +92,14 @@ class Window(QMainWindow):
             self.session, self.rail, self.bench, self.opening, self.band, self.culling, self
         )
         self.queueing = Queueing(self.proofs, self.sheeting, self.shelf, self)
+        self.queueing.beside.connect(lambda *files: self.opening.open_beside(*files, self.judging.compare))
+        self.automatic = Automatic(self.session, self.service.files, self)
         self.writing = Writing(self.service, self.proofs, self.strip, self)
         parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
         self.appearance = Appearance(self, self.bench, parts)
         self._lay_out()
         self._connect()
-        self.actions_by_name = make_actions(self, self._targets())
+        self.actions_by_name = make_actions(self, targets(self))
         for number, station in enumerate(STATIONS):
             action = self.addAction(station)
             action.setShortcut(str(number + 1))
@@ -183,83 +185,11 @@ class Window(QMainWindow):
             self.lenses,
             self.queueing,
             self.culling,
+            self.automatic,
             back,
         ):
             source.said.connect(self.say)
         self.session.refused.connect(self.say)
-
-    def _targets(self) -> dict[str, object]:
-        bench, proofs, judging = self.bench, self.proofs, self.judging
-        return {
-            "open": lambda: self.opening.open(ask_files(self)),
-            "open_folder": lambda: self.opening.open(ask_folder(self)),
-            "write": self.writing.write,
-            "close_item": self.close_item,
-            "largest": lambda: self.say(ask_largest(self)),
-            "quit": self.close,
-            **self.sheeting.targets(),
-            "merge": lambda: self.opening.merge(proofs.bracket()),
-            "undo": self.session.undo.undo,
-            "redo": self.session.undo.redo,
-            "previous_proof": lambda: proofs.step_proof(-1),
-            "next_proof": lambda: proofs.step_proof(1),
-            "new_proof": proofs.new_proof,
-            "renew_proof": proofs.renew_proof,
-            "rename_proof": proofs.rename_proof,
-            "remove_proof": proofs.remove_proof,
-            "bare": proofs.toggle_bare,
-            "strip": self._toggle_test_strip,
-            "hand_on": proofs.hand_on,
-            "presets": proofs.choose_preset,
-            "suggest": proofs.suggest_light,
-            "grey": lambda: proofs.pick_grey(not bench.views[0].picking),
-            "reset": proofs.reset_proof,
-            "queue_it": self.queueing.put,
-            "queue": self.queueing.show,
-            "destinations": self.queueing.choose,
-            "settings_from": lambda: proofs.take_settings(ask_settings(self)),
-            "frame_it": self.framing.toggle,
-            "turn_left": lambda: self.framing.turn(-1),
-            "turn_right": lambda: self.framing.turn(1),
-            "mirror": self.framing.mirror,
-            "lens": self.lenses.choose,
-            "pane": lambda: bench.choose(bench.panes.other),
-            "arrange": bench.next_arrangement,
-            "divide": lambda: bench.set_arrangement(BESIDE if bench.arrangement == DIVIDED else DIVIDED),
-            "difference": lambda: bench.set_arrangement(
-                BESIDE if bench.arrangement == DIFFERENCE else DIFFERENCE
-            ),
-            "more_panes": lambda: bench.change_count(1),
-            "fewer_panes": lambda: bench.change_count(-1),
-            "compare": self.compare_selected,
-            "decide": self.decide_selected,
-            "report": self.reporting.ask_report,
-            "ladder": self.reporting.ask_ladder,
-            "before": lambda: judging.leave_out(self.band.station or "noise"),
-            "blink_timed": judging.blink_timed,
-            "loupe": lambda: judging.set_loupe(not judging.loupe),
-            "next_spot": lambda: judging.step_spot(1),
-            "previous_spot": lambda: judging.step_spot(-1),
-            "swap": bench.swap,
-            "match": lambda: bench.set_matching(not bench.panes.matching),
-            "free": lambda: bench.zooming.set_free(not bench.panes.free),
-            "align": lambda: judging.set_aligning(not bench.panes.aligning),
-            "marks": lambda: bench.set_marks(not bench.panes.marks),
-            "limits": judging.ask_limits,
-            "monitor": self.appearance.choose_monitor,
-            "next_look": lambda: bench.step_look(1),
-            "previous_look": lambda: bench.step_look(-1),
-            "plain_look": lambda: bench.set_look(PICTURE),
-            "probe": bench.zooming.probe_to_centre,
-            "actual": lambda: bench.set_zoom(1.0 if bench.viewport.zoom is None else None),
-            "closer": lambda: bench.step_zoom(1),
-            "farther": lambda: bench.step_zoom(-1),
-            "surround": self.appearance.next_surround,
-            "full": self.appearance.toggle_full,
-            "demo": self.writing.make_demo,
-            "path": lambda: self.path.setVisible(not self.path.isVisible()),
-            "keys": lambda: KeysDialog(self).exec(),
-        }  # type: ignore[return-value]
 
     # sentences
 
@@ -391,7 +321,7 @@ class Window(QMainWindow):
         else:
             self.bench.strip_rendering.open(path)
 
-    def _toggle_test_strip(self) -> None:
+    def toggle_test_strip(self) -> None:
         if self.bench.test_strip.isVisible():
             self.bench.strip_rendering.leave()
         else:

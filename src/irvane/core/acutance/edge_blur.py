@@ -104,7 +104,7 @@ def find_edges(plane: np.ndarray, noise: np.ndarray | float) -> Edges:
     y, x = np.nonzero(crest)
     hx, hy = _slopes(plane, _LESS)
     steep = np.hypot(hx[y, x], hy[y, x])
-    level = noise if np.ndim(noise) == 0 else noise[y, x]
+    level = noise[y, x] if isinstance(noise, np.ndarray) and noise.ndim else noise
     steep = np.sqrt(
         np.maximum(steep**2 - 2 * (_NOISE[_LESS] * level) ** 2, 0)
     )  # what noise adds to both directions

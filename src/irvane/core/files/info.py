@@ -200,12 +200,25 @@ class Kept:
     Attributes
     ----------
     what : ``all``, ``no-places`` (neither places nor serial numbers nor owners' names) or ``none``.
-    author, rights : written in place of the source's where they are not empty.
+    author, rights, credit, email, web : written where they are not empty, in place of the source's; as XMP too (IPTC Photo
+        Metadata Standard: creator, copyright notice, credit line, creator's contact info).
     """
 
     what: str = "all"
     author: str = ""
     rights: str = ""
+    credit: str = ""
+    email: str = ""
+    web: str = ""
+
+    def as_xmp(self) -> dict[str, str]:
+        """XMP properties of what is not empty."""
+        contact = "Xmp.iptc.CreatorContactInfo/Iptc4xmpCore"
+        found = {
+            "Xmp.dc.creator": self.author, "Xmp.dc.rights": self.rights, "Xmp.photoshop.Credit": self.credit,
+            f"{contact}:CiEmailWork": self.email, f"{contact}:CiUrlWork": self.web,
+        }  # fmt: skip
+        return {key: value for key, value in found.items() if value}
 
 
 #: Photo tags that tell who owns the camera, or which one it is.
@@ -275,4 +288,7 @@ def _copy_metadata(
         data["Exif.Image.Artist"] = exiv2.AsciiValue(kept.author)
     if kept.rights:
         data["Exif.Image.Copyright"] = exiv2.AsciiValue(kept.rights)
+    packet = out.xmpData()
+    for key, value in kept.as_xmp().items():
+        packet[key] = value
     out.writeMetadata()

@@ -1,15 +1,15 @@
 """Writing linear DNG (Adobe DNG specification 1.4): demosaiced camera light that other programs develop on.
 
 White balance, colour and tone stay editable there: the pixels are the camera's own red, green and blue, 0 is black and 65,535
-the sensor's clip. What was done to them is stated in the file; corrections of the lens that are in the pixels are guarded by a
-warp that changes nothing, so that no reader corrects them again.
+the sensor's clip. What was done to them is stated in the file; corrections of the lens that are not in the pixels go along as
+opcodes, and those that are in them are guarded by a warp that changes nothing, so that no reader corrects them again.
 """
 
 from __future__ import annotations
 
-import struct
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import imagecodecs
 import numpy as np
@@ -22,7 +22,7 @@ from irvane.core.files.writers import SOFTWARE
 from irvane.core.image import CameraColour
 
 _TILE, _SMALL_TILE = 256, 64  # LibRaw misreads pictures narrower than one tile
-_LOSSLESS_JPEG, _LINEAR = 7, 34892
+_LOSSLESS_JPEG, _DEFLATE, _FLOATING, _LINEAR = 7, 8, 3, 34892
 #: EXIF light sources of the two calibrations (DNG specification, CalibrationIlluminant1): those nearest to the temperatures.
 _LIGHTS = ((17, 2856.0), (21, 6504.0), (20, 5503.0), (23, 5003.0))
 
@@ -44,10 +44,15 @@ def _tiles(pixels: np.ndarray, side: int) -> Iterator[bytes]:
             )  # fmt: skip
 
 
-def _nothing() -> bytes:
-    """An opcode list with a warp that changes nothing."""
-    body = struct.pack(">I", 1) + struct.pack(">8d", 1, 0, 0, 0, 0, 0, 0.5, 0.5)
-    return struct.pack(">I", 1) + struct.pack(">IIII", 1, 0x01030000, 1, len(body)) + body
+def _floats(light: np.ndarray, side: int) -> Iterator[bytes]:
+    """Tiles of float32, deflated with differences of their bytes (DNG 1.4, predictor 3)."""
+    h, w = light.shape[:2]
+    for y in range(0, h, side):
+        for x in range(0, w, side):
+            tile = light[y : y + side, x : x + side]
+            tile = np.pad(tile, ((0, side - tile.shape[0]), (0, side - tile.shape[1]), (0, 0)), mode="edge")
+            coded = imagecodecs.floatpred_encode(np.ascontiguousarray(tile, np.float32), axis=-2)
+            yield bytes(imagecodecs.zlib_encode(coded.tobytes(), level=4))
 
 
 def _light(kelvin: float) -> int:
@@ -56,23 +61,31 @@ def _light(kelvin: float) -> int:
 
 def write_linear_dng(
     target: Path, light: np.ndarray, *, colour: CameraColour, info: FrameInfo, baked: tuple[str, ...], denoised: bool,
-    lens: bool, preview_jpeg: bytes, preview_shape: tuple[int, int], overwrite: bool,
+    opcodes: bytes, preview_jpeg: bytes, preview_shape: tuple[int, int], overwrite: bool, floating: bool = False,
 ) -> None:  # fmt: skip
     """Write camera-linear light.
 
     Parameters
     ----------
-    light : float32 H×W×3, 1 = the sensor's clip; what lies above is cut off.
+    light : float32 H×W×3, 1 = the sensor's clip; what lies above is cut off unless `floating`.
     baked : what is in the pixels already, in words.
-    denoised, lens : was noise removed, and are lens corrections in the pixels? No reader shall do it again.
+    denoised : was noise removed? No reader shall do it again.
+    opcodes : corrections of the lens that a reader is to apply (tag OpcodeList3); none when empty.
+    floating : 32-bit floating point, which holds all light; otherwise 16-bit whole numbers, lossless.
     preview_jpeg : a baseline JPEG of `preview_shape` (height, width), encoded sRGB.
 
     Raises
     ------
     WriteError
     """
-    counts = np.rint(np.clip(light, 0, 1) * 65535).astype(np.uint16)
-    side = _TILE if min(counts.shape[:2]) >= _TILE else _SMALL_TILE
+    side = _TILE if min(light.shape[:2]) >= _TILE else _SMALL_TILE
+    kind: dict[str, Any]
+    if floating:
+        data, white = _floats(light, side), 1
+        kind = {"dtype": np.float32, "compression": _DEFLATE, "predictor": _FLOATING}
+    else:
+        data, white = _tiles(np.rint(np.clip(light, 0, 1) * 65535).astype(np.uint16), side), 65535
+        kind = {"dtype": np.uint16, "compression": _LOSSLESS_JPEG}
     told = f"{SOFTWARE}: {', '.join(baked)} done" if baked else SOFTWARE
     neutral = np.asarray(colour.neutral, float)
     root: list[tuple] = [
@@ -99,12 +112,11 @@ def write_linear_dng(
     raw: list[tuple] = [
         (50713, "H", 2, (1, 1), True),
         (50714, *rationals(np.zeros(3)), True),
-        (50717, "I", 3, (65535,) * 3, True),
+        (50717, "I", 3, (white,) * 3, True),
         (50935, *rationals(np.array([1.0 if denoised else 0.0])), True),
     ]
-    if lens:
-        data = _nothing()
-        raw.append((51022, 7, len(data), data, True))
+    if opcodes:
+        raw.append((51022, 7, len(opcodes), opcodes, True))
     with atomic_file(target, overwrite) as temporary:
         with tifffile.TiffWriter(temporary) as writer:
             writer.write(
@@ -112,7 +124,7 @@ def write_linear_dng(
                 rowsperstrip=preview_shape[0], subifds=1, subfiletype=1, extratags=root, metadata=None, software=False,
             )  # fmt: skip
             writer.write(
-                _tiles(counts, side), shape=counts.shape, dtype=np.uint16, photometric=_LINEAR, compression=_LOSSLESS_JPEG,
-                tile=(side, side), subfiletype=0, extratags=raw, metadata=None, software=False, planarconfig="contig",
+                data, shape=light.shape, photometric=_LINEAR, tile=(side, side), subfiletype=0, extratags=raw,
+                metadata=None, software=False, planarconfig="contig", **kind,
             )  # fmt: skip
         add_exposure(temporary, info)

@@ -13,6 +13,32 @@ import platformdirs
 
 from irvane.core.files.atomic import atomic_file, make_folder
 
+#: How many greys there are around the pictures.
+SURROUNDS = 3
+
+
+@dataclass(frozen=True)
+class NewFrames:
+    """What frames without proofs begin with.
+
+    Attributes
+    ----------
+    by_noise : names of presets by the class of noise that is measured.
+    light : exposure and recovery are suggested as well.
+    by_itself : done to new frames when they are opened; otherwise only on command.
+    method : how noise is removed in new proofs, ``best`` or ``fast``; for slow machines.
+    """
+
+    by_noise: tuple[tuple[str, str], ...] = ()
+    light: bool = False
+    by_itself: bool = False
+    method: str = "best"
+
+    @property
+    def decides(self) -> bool:
+        """Is anything decided at all?"""
+        return bool(self.light or any(name for _, name in self.by_noise))
+
 
 @dataclass(frozen=True)
 class Preferences:
@@ -20,6 +46,9 @@ class Preferences:
 
     Attributes
     ----------
+    memory_gb : what developed frames may occupy together. cache_gb : results on disk. threads : for computing.
+    surround : the grey around the pictures, by its number. new_frames : what frames without proofs begin with.
+    also : names of further destinations that the queue writes to besides `destination`.
     largest_megapixels : pictures above it are refused before they are decoded; None: what the free memory holds.
     lenses : profiles that were chosen for lenses, by what their files say of them: new proofs begin with them.
     destination : name of the destination that was chosen last.
@@ -28,6 +57,12 @@ class Preferences:
     largest_megapixels: float | None = None
     lenses: tuple[tuple[str, str], ...] = ()
     destination: str = ""
+    also: tuple[str, ...] = ()
+    memory_gb: float | None = None
+    cache_gb: float | None = None
+    threads: int | None = None
+    surround: int = 1
+    new_frames: NewFrames = NewFrames()
 
 
 def preferences_path() -> Path:
@@ -43,18 +78,49 @@ def preferences() -> Preferences:
         known = {f.name: data[f.name] for f in fields(Preferences) if f.name in data}
     except (OSError, ValueError, TypeError, RecursionError):
         return Preferences()
-    size = known.get("largest_megapixels")
-    if isinstance(size, bool) or not isinstance(size, int | float) or not math.isfinite(size) or size <= 0:
-        size = None
-    pairs = known.get("lenses")
-    pairs = pairs if isinstance(pairs, list) else []
-    lenses = tuple(
+    named, also = known.get("destination"), known.get("also")
+    surround = known.get("surround")
+    return Preferences(
+        _positive(known.get("largest_megapixels")),
+        _pairs(known.get("lenses")),
+        named if isinstance(named, str) else "",
+        tuple(one for one in also if isinstance(one, str)) if isinstance(also, list) else (),
+        _positive(known.get("memory_gb")),
+        _positive(known.get("cache_gb")),
+        _threads(known.get("threads")),
+        surround if type(surround) is int and 0 <= surround < SURROUNDS else Preferences.surround,
+        _new_frames(known.get("new_frames")),
+    )
+
+
+def _positive(value: Any) -> float | None:
+    good = isinstance(value, int | float) and not isinstance(value, bool)
+    return float(value) if good and math.isfinite(value) and value > 0 else None
+
+
+def _threads(value: Any) -> int | None:
+    found = _positive(value)
+    return None if found is None or found < 1 else int(found)
+
+
+def _pairs(value: Any) -> tuple[tuple[str, str], ...]:
+    pairs = value if isinstance(value, list) else []
+    return tuple(
         (pair[0], pair[1])
         for pair in pairs
         if isinstance(pair, list) and len(pair) == 2 and all(isinstance(one, str) for one in pair)
     )
-    named = known.get("destination")
-    return Preferences(None if size is None else float(size), lenses, named if isinstance(named, str) else "")
+
+
+def _new_frames(value: Any) -> NewFrames:
+    found = value if isinstance(value, dict) else {}
+    method = found.get("method")
+    return NewFrames(
+        _pairs(found.get("by_noise")),
+        found.get("light") is True,
+        found.get("by_itself") is True,
+        method if method in ("best", "fast") else "best",
+    )
 
 
 def choose(**changes: Any) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import exiv2
@@ -56,6 +56,10 @@ class RawFrame:
     uneven: np.ndarray | None = None
 
 
+#: White of light in floating point, in counts; tag WhiteLevel.
+_COUNTS, _WHITE_LEVEL = 65535.0, 50717
+
+
 @dataclass(frozen=True)
 class _Decoded:
     """Samples and what is needed to understand them, whoever decoded them.
@@ -77,6 +81,19 @@ class _Decoded:
     shots: tuple[np.ndarray, ...]
     flip: int
     masked: tuple[np.ndarray, np.ndarray] | None
+
+
+def _floating(path: Path) -> np.ndarray | None:
+    """Light of a linear DNG in floating point, as counts; None for others. LibRaw makes the brightest value white."""
+    with tifffile.TiffFile(path) as file:
+        first = file.pages.first
+        for page in (first, *(first.pages or ())):
+            if page.sampleformat == tifffile.SAMPLEFORMAT.IEEEFP and page.samplesperpixel == 3:
+                check_size(path, page.imagewidth, page.imagelength)
+                white = page.tags.get(_WHITE_LEVEL)
+                top = 1.0 if white is None else float(np.ravel(white.value)[0])
+                return np.asarray(page.asarray(), np.float32) * np.float32(_COUNTS / top)
+    return None
 
 
 def _plain(dng: PlainMosaic) -> _Decoded:
@@ -230,6 +247,9 @@ def _decoded(path: Path, info: FrameInfo, notes: list[str]) -> RawFrame:
         data = None
     plain = read_plain_dng(path) if path.suffix.lower() == ".dng" else None
     decoded = _plain(plain) if plain is not None else _through_libraw(path)
+    light = _floating(path) if decoded.cfa is None and path.suffix.lower() == ".dng" else None
+    if light is not None and light.shape == decoded.counts.shape:
+        decoded = replace(decoded, counts=light, black=np.zeros(3), white=_COUNTS)
     black, white, uneven = _levels(decoded, notes)
     colour = camera_colour(decoded.listed, decoded.shots, data, notes)
     counts, flip = decoded.counts, decoded.flip

@@ -40,8 +40,10 @@ def begun(frame: Path, merge: bool = False) -> Sidecar | None:
     """What a frame without proofs starts with, where a preset or a profile for its lens was chosen for that."""
     preset = None if merge else starting(presets_folder())
     profile = remembered(read_info(frame)) if preferences().lenses else None
-    if preset is None and profile is None:
+    method = preferences().new_frames.method
+    fresh = Settings().with_value("noise.method", method)
+    if preset is None and profile is None and fresh == Settings():
         return None
-    settings = Settings() if profile is None else Settings().with_value("lens.profile", profile)
+    settings = fresh if profile is None else fresh.with_value("lens.profile", profile)
     settings = settings if preset is None else preset.applied(settings)
     return Sidecar((Proof("Proof 1", settings, id=FIRST),))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import imagecodecs
@@ -13,11 +13,16 @@ from irvane.core.colour.rendering import encode
 from irvane.core.errors import WriteError
 from irvane.core.files.info import FrameInfo, Kept
 from irvane.core.files.linear_dng import write_linear_dng
+from irvane.core.files.opcode_writing import nothing, opcodes_of
 from irvane.core.files.other_writers import write_avif, write_jxl, write_png
 from irvane.core.files.writers import Bands, quantise, write_exr, write_jpeg, write_tiff
 from irvane.core.finish.destination import Destination
 from irvane.core.finish.medium import sharpen_for
+from irvane.core.finish.reading_back import Witness, read_back
 from irvane.core.finish.size import Size, resized
+from irvane.core.lens.corrections import corrections_of
+from irvane.core.lens.framing import bending_only
+from irvane.core.lens.radial import tabulated
 from irvane.core.line.bands import Output, finished_bands, light_bands
 from irvane.core.line.camera import camera_light, trim
 from irvane.core.line.context import Context, geometry_for, noise_amount
@@ -26,12 +31,14 @@ from irvane.core.line.source import CAMERA, MERGED, MOSAIC, Source
 from irvane.core.line.view import render_view
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, step
-from irvane.core.settings import Settings
+from irvane.core.settings import Settings, bare
 from irvane.core.threads import each
 
 _DTYPES: dict[int, type] = {8: np.uint8, 10: np.uint16, 16: np.uint16, 17: np.float32, 32: np.float32}
 _BAND, _PREVIEW = 256, 1024
 _HALF = 17
+#: Pixels that the opcodes of a warp may miss it by without a word.
+_WELL_FITTED = 0.3
 
 
 @dataclass(frozen=True)
@@ -59,17 +66,31 @@ def deliver(
     ------
     WriteError, Cancelled
     """
-    kept = Kept(how.metadata, how.author, how.rights)
+    if how.read_back:
+        witness = Witness()
+        notes = _deliver(one, replace(how, read_back=False), path, overwrite, progress, witness)
+        return (*notes, read_back(path, how, witness))
+    return _deliver(one, how, path, overwrite, progress, None)
+
+
+def _deliver(
+    one: Delivery, how: Destination, path: Path, overwrite: bool, progress: Progress, witness: Witness | None
+) -> tuple[str, ...]:
+    kept = Kept(how.metadata, how.author, how.rights, how.credit, how.email, how.web)
+
+    def seen(bands: Iterator[np.ndarray]) -> Iterator[np.ndarray]:
+        return bands if witness is None else witness.watch(bands)
+
     frame, what = one.source.paths[0], one.description
     if how.format == "dng":
-        return _as_dng(one, path, overwrite, progress)
+        return _as_dng(one, how, path, overwrite, progress, witness)
     if how.format == "exr":
-        whole = np.concatenate(list(_scaled(one, how, Output(how.space, True), progress)))
+        whole = np.concatenate(list(seen(_scaled(one, how, Output(how.space, True), progress))))
         write_exr(
             path, whole, space=how.space, description=what, overwrite=overwrite, half=how.depth == _HALF
         )
         return ()
-    bands = Bands(output_size(one, how), _DTYPES[how.depth], _encoded(one, how, progress))
+    bands = Bands(output_size(one, how), _DTYPES[how.depth], seen(_encoded(one, how, progress)))
     if how.format == "tiff":
         write_tiff(path, bands, space=how.space, source=frame, description=what, overwrite=overwrite, ppi=how.ppi,
                    kept=kept, compress=how.compress)  # fmt: skip
@@ -124,14 +145,51 @@ def _scaled(one: Delivery, how: Destination, output: Output, progress: Progress)
     yield sharpen_for(whole, how.medium, how.ppi, how.space)
 
 
-def _as_dng(one: Delivery, path: Path, overwrite: bool, progress: Progress) -> tuple[str, ...]:
+def _as_dng(
+    one: Delivery, how: Destination, path: Path, overwrite: bool, progress: Progress, witness: Witness | None
+) -> tuple[str, ...]:
     developed, settings, context = one.developed, one.settings, one.context
     if developed.entry not in (MOSAIC, CAMERA, MERGED) or developed.colour is None:
         raise WriteError(
             path, "a finished picture has no camera light; linear DNG is for raw frames and merges"
         )
-    geometry = geometry_for(settings, context)
-    h, w = geometry.output
+    region = OutputRegion(
+        0, 0, *(output := geometry_for(settings, context).output), max(1.0, max(output) / _PREVIEW)
+    )
+    shown = np.ascontiguousarray(render_view(developed, settings, context, region).pixels[..., :3])
+    preview = bytes(imagecodecs.jpeg8_encode(shown, level=85))
+    corrected = not geometry_for(settings, context).identity or settings.lens.vignetting > 0
+    opcodes, notes = nothing() if corrected else b"", list[str]()
+    if not how.noise_done:
+        settings = settings.with_value("noise.amount", 0)
+    if not how.lens_done:
+        opcodes, notes = _left_to_do(settings, context)
+        settings, corrected = replace(settings, lens=bare().lens), False
+    light = _camera_light(developed, settings, context, progress)
+    removed = noise_amount(settings, context) > 0 and developed.denoised is not None
+    baked = ["demosaicing"]
+    baked += ["noise removal"] if removed else []
+    baked += ["lens corrections and crop"] if corrected else []
+    baked += ["rebuilt highlights"] if settings.sensor.highlights == "rebuild" else []
+    floating = how.depth == 32
+    info = getattr(one.source, "info", FrameInfo())
+    write_linear_dng(
+        path, light, colour=developed.colour, info=info, baked=tuple(baked), denoised=removed, opcodes=opcodes,
+        preview_jpeg=preview, preview_shape=(shown.shape[0], shown.shape[1]), overwrite=overwrite, floating=floating,
+    )  # fmt: skip
+    if witness is not None:
+        list(witness.watch(iter([light if floating else quantise(light, 16)])))
+    notes.insert(0, f"In the file: {', '.join(baked)}. White balance, light and colour stay to be set.")
+    above = float(np.mean(light.max(axis=2) > 1.001))
+    if above > 1e-4 and not floating:
+        notes.append(f"Rebuilt light above the sensor's clip was cut off ({above:.2%} of the picture).")
+    return tuple(notes)
+
+
+def _camera_light(
+    developed: Developed, settings: Settings, context: Context, progress: Progress
+) -> np.ndarray:
+    h, w = geometry_for(settings, context).output
     out = np.empty((h, w, 3), np.float32)
 
     def work(first: int) -> tuple[int, np.ndarray]:
@@ -141,24 +199,19 @@ def _as_dng(one: Delivery, path: Path, overwrite: bool, progress: Progress) -> t
     for first, band in each(work, range(0, h, _BAND)):
         step(progress, 0.9 * first / h)
         out[first : first + band.shape[0]] = band
-    region = OutputRegion(0, 0, h, w, max(1.0, max(h, w) / _PREVIEW))
-    shown = np.ascontiguousarray(render_view(developed, settings, context, region).pixels[..., :3])
-    preview = bytes(imagecodecs.jpeg8_encode(shown, level=85))
-    removed = noise_amount(settings, context) > 0 and developed.denoised is not None
-    lens = not geometry.identity or settings.lens.vignetting > 0
-    baked = (
-        ["demosaicing"]
-        + (["noise removal"] if removed else [])
-        + (["lens corrections and crop"] if lens else [])
-    )
-    baked += ["rebuilt highlights"] if settings.sensor.highlights == "rebuild" else []
-    info = getattr(one.source, "info", FrameInfo())
-    write_linear_dng(
-        path, out, colour=developed.colour, info=info, baked=tuple(baked), denoised=removed, lens=lens,
-        preview_jpeg=preview, preview_shape=(shown.shape[0], shown.shape[1]), overwrite=overwrite,
-    )  # fmt: skip
-    above = float(np.mean(out.max(axis=2) > 1.001))
-    notes = [f"In the file: {', '.join(baked)}. White balance, light and colour stay to be set."]
-    if above > 1e-4:
-        notes.append(f"Rebuilt light above the sensor's clip was cut off ({above:.2%} of the picture).")
-    return tuple(notes)
+    return out
+
+
+def _left_to_do(settings: Settings, context: Context) -> tuple[bytes, list[str]]:
+    """Corrections of the lens that go along instead of being made, as opcodes; and what cannot go along."""
+    found = corrections_of(context.lens, bending_only(settings.lens))
+    by_hand = tabulated(lambda r: np.exp2(settings.lens.vignetting * r * r))
+    gains = by_hand if found.gains is None else found.gains * by_hand
+    lit = found.gains is not None or settings.lens.vignetting != 0
+    data, off = opcodes_of(found.radial, gains if lit else None, found.centre, context.lens.frame)
+    notes = ["The lens corrections go along to be made by the program that opens it."] if data else []
+    if off > _WELL_FITTED:
+        notes.append(f"They can be stated there to {off:.1f} pixels only.")
+    if found.grids:
+        notes.append("Gain maps of the file do not go along.")
+    return data, notes

@@ -12,6 +12,7 @@ import platformdirs
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import ReadError, SettingError
 from irvane.core.files.atomic import atomic_file, make_folder, safe_name
+from irvane.core.files.preferences import preferences
 from irvane.core.finish.medium import MEDIA
 from irvane.core.finish.size import Size
 
@@ -22,7 +23,7 @@ FORMATS: dict[str, tuple[str, str, tuple[int, ...]]] = {
     "jpeg": ("JPEG", ".jpg", (8,)),
     "png": ("PNG", ".png", (16, 8)),
     "exr": ("OpenEXR", ".exr", (32, 17)),
-    "dng": ("linear DNG", ".dng", (16,)),
+    "dng": ("linear DNG", ".dng", (16, 32)),
     "jxl": ("JPEG XL", ".jxl", (16, 8)),
     "avif": ("AVIF", ".avif", (10,)),
 }
@@ -47,7 +48,10 @@ class Destination:
     quality : of JPEG, JPEG XL and AVIF, per cent.
     size : as :meth:`Size.parse` reads it. ppi : pixels per inch that are noted, and that paper sizes count with.
     medium : of MEDIA, what it is sharpened for.
-    metadata : of METADATA. author, rights : written into the file where they are not empty.
+    noise_done, lens_done : is noise removed from the pixels of a linear DNG, and are lens corrections and crop made in them?
+        Otherwise they are left to the program that goes on; the corrections go along.
+    metadata : of METADATA. author, rights, credit, email, web : written into the file where they are not empty.
+    read_back : the written file is read again and compared with what was to be written.
     pattern : of the name, see :mod:`irvane.core.finish.naming`.
     folder : absolute, or below the folder of the frame.
     existing : of EXISTING.
@@ -63,8 +67,14 @@ class Destination:
     ppi: int = 300
     medium: str = "none"
     metadata: str = "all"
+    noise_done: bool = True
+    lens_done: bool = True
     author: str = ""
     rights: str = ""
+    credit: str = ""
+    email: str = ""
+    web: str = ""
+    read_back: bool = False
     pattern: str = "{name}"
     folder: str = "developed"
     existing: str = "number"
@@ -78,6 +88,13 @@ class Destination:
         chosen = Path(self.folder).expanduser()
         return chosen if chosen.is_absolute() else frame.parent / chosen
 
+    def done_words(self) -> str:
+        """Of a linear DNG, what is in its pixels: ``with demosaicing, noise removal, lens and crop done``."""
+        done = ["demosaicing"]
+        done += ["noise removal"] if self.noise_done else []
+        done += ["lens and crop"] if self.lens_done else []
+        return f"with {', '.join(done)} done"
+
     def words(self) -> str:
         """In a line: format, space, size, medium."""
         kind, _, _ = FORMATS[self.format]
@@ -89,6 +106,8 @@ class Destination:
             parts.append(SPACES[self.space].name)
         if self.size != "full":
             parts.append(self.size)
+        if self.format == "dng":
+            parts.append(self.done_words())
         if self.medium != "none":
             parts.append(f"for {MEDIA[self.medium][0]}")
         return ", ".join(parts)
@@ -179,6 +198,13 @@ def named(name: str) -> Destination:
     raise SettingError(
         f"There is no destination “{name}”; there are {', '.join(d.name for d in destinations())}."
     )
+
+
+def chosen() -> list[Destination]:
+    """Those that were chosen last, the first one foremost; the first there is where none was."""
+    known, wished = destinations(), preferences()
+    found = [one for name in (wished.destination, *wished.also) for one in known if one.name == name]
+    return list(dict.fromkeys(found)) or known[:1]
 
 
 def save_destination(one: Destination) -> Path:

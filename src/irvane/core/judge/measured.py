@@ -24,7 +24,7 @@ from irvane.core.sensor.clipping import clip_bits
 #: pixel, which at 100 % looks crisp. Common practice, not a standard.
 SHARP_ENOUGH = 1.6
 #: Noise of a finished picture (encoded by a square root) that is counted with at least: its steps of 8 bits.
-_LEAST_NOISE = np.float32(0.002)
+_LEAST_NOISE = 0.002
 _FORM = 1
 
 
@@ -80,7 +80,7 @@ def _rounded(blur: float | None) -> float | None:
 def _edges_of_picture(picture: np.ndarray) -> Edges:
     light = np.sqrt(np.maximum(picture @ LUMA_2020, 0)).astype(np.float32)
     estimate = finished.estimate(picture)
-    level = _LEAST_NOISE if estimate is None else np.maximum(estimate.sigmas(light), _LEAST_NOISE)
+    level = _LEAST_NOISE if estimate is None else np.maximum(estimate.sigmas(light), np.float32(_LEAST_NOISE))
     return find_edges(light, level)
 
 

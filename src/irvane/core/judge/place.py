@@ -129,7 +129,7 @@ def place_figures(
         except ValueError:
             grain = ""
     gradient = None if mtf50 is not None else _gradient(light, noise)
-    edges = find_edges(np.ascontiguousarray(light, np.float32), np.float32(max(noise, _LEAST_NOISE)))
+    edges = find_edges(np.ascontiguousarray(light, np.float32), max(noise, _LEAST_NOISE))
     blur = float(np.median(edges.sigma)) if len(edges.sigma) >= _FEWEST_EDGES else None
     return PlaceFigures(
         probe, grain, mtf50, overshoot, light, noise, gradient=gradient, even=plain, blur=blur

@@ -7,11 +7,12 @@ removed; the mosaic as the sensor gave it.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from irvane.core.colour.rendering import to_screen
+from irvane.core.colour.soft_proof import SoftProof, proofed
 from irvane.core.image import BLUE, GREEN, MID_GREY, RED, Mosaic
 from irvane.core.line.camera import Upstream, camera_patch, mixed_patch, placed, source_of, trim
 from irvane.core.line.clip_flags import Limits
@@ -138,6 +139,11 @@ def settings_in(name: str, settings: Settings) -> Settings:
     for path, value in LOOKS[name].changes:
         settings = settings.with_value(path, value)
     return settings
+
+
+def on_medium(rendered: Rendered, medium: SoftProof) -> Rendered:
+    """A view as it will look on a medium."""
+    return replace(rendered, pixels=proofed(rendered.pixels, rendered.space, medium), space=SCREEN)
 
 
 def render_look(

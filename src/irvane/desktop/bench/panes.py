@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from PySide6.QtCore import QSize
 
+from irvane.core.colour.soft_proof import SoftProof
 from irvane.core.judge.difference import DifferenceFigures
 from irvane.core.lens.framing import uncropped
 from irvane.core.line.clip_flags import Limits
@@ -71,6 +72,8 @@ class Panes:
         #: The whole corrected frame is seen, to choose what of it is shown.
         self.framing = False
         self.limits = Limits()
+        #: What pictures are seen as on; None: as they are.
+        self.medium: SoftProof | None = None
 
     def take_difference(self, made: tuple[Rendered, DifferenceFigures | None] | None) -> None:
         """The difference picture that was asked for, with the figures of what is seen; None: it cannot be had."""

@@ -14,5 +14,12 @@ def requested(panes: Panes, pane: int, source: Source, settings: Settings, space
     region = panes.viewport_of(pane).region(content.extent, panes.size_of(pane), content.mapping)
     limits = panes.limits if panes.marks else None
     return ViewRequest(
-        source, content.match.applied(settings), region, content.offset, panes.look, limits, space
+        source,
+        content.match.applied(settings),
+        region,
+        content.offset,
+        panes.look,
+        limits,
+        space,
+        panes.medium,
     )

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
+from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
@@ -15,7 +16,9 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QListWidget,
+    QListWidgetItem,
     QPushButton,
+    QScrollArea,
     QSpinBox,
     QVBoxLayout,
     QWidget,
@@ -43,12 +46,12 @@ class DestinationsDialog(QDialog):
 
     Signals
     -------
-    chosen(name) : this one is meant from now on.
+    chosen(name, others) : this one is meant from now on, and so are the others that are ticked.
     """
 
-    chosen = Signal(str)
+    chosen = Signal(str, tuple)
 
-    def __init__(self, now: str, items: list[Item], parent: QWidget) -> None:
+    def __init__(self, now: Sequence[str], items: list[Item], parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Destinations")
         self.resize(760, 520)
@@ -56,6 +59,7 @@ class DestinationsDialog(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName("Destinations")
         self.list.setFixedWidth(170)
+        self.list.setToolTip("Those with a tick are written to as well.")
         self.list.currentTextChanged.connect(self._show)
         form = QFormLayout()
         self.fields: dict[str, QWidget] = {}
@@ -94,13 +98,26 @@ class DestinationsDialog(QDialog):
             self._choice({k: v[0] for k, v in MEDIA.items()}),
             "What the medium takes away.",
         )
+        done = QCheckBox("noise removed, linear DNG only")
+        self._add(form, "noise_done", "In the pixels", done, "Otherwise the program that goes on removes it.")
+        done = QCheckBox("lens corrected and cropped, linear DNG only")
+        self._add(
+            form, "lens_done", "", done, "Otherwise the corrections go along for the program that goes on."
+        )
         self._add(form, "metadata", "Metadata", self._choice(METADATA), "What of the frame's goes along.")
         self._add(form, "author", "Author", QLineEdit(), "Written in place of the frame's.")
         self._add(form, "rights", "Rights", QLineEdit(), "Copyright, in place of the frame's.")
+        self._add(form, "credit", "Credit line", QLineEdit(), "IPTC: who is to be named.")
+        self._add(form, "email", "Contact e-mail", QLineEdit(), "IPTC: the creator's address.")
+        self._add(form, "web", "Contact web page", QLineEdit(), "IPTC: the creator's page.")
         words = "\n".join(f"{{{word}}}: {told}" for word, told in WORDS.items())
         self._add(form, "pattern", "File name", QLineEdit(), f"Words in braces stand for:\n{words}")
         self._add(form, "folder", "Folder", QLineEdit(), "Beside the frame, or a whole path.")
         self._add(form, "existing", "If it exists", self._choice(EXISTING), "Originals are never replaced.")
+        self._add(
+            form, "read_back", "", QCheckBox("read back and compare"),
+            "Every file is read again after it is written, and held against what was to be written.",
+        )  # fmt: skip
         self.told = QLabel()
         self.told.setWordWrap(True)
         self.told.setTextFormat(Qt.TextFormat.PlainText)
@@ -119,14 +136,21 @@ class DestinationsDialog(QDialog):
         use.clicked.connect(self._use)
         buttons.addWidget(use)
         right = QVBoxLayout()
-        right.addLayout(form)
-        right.addWidget(self.told, 1)
+        fields = QWidget()
+        fields.setLayout(form)
+        scroll = QScrollArea()
+        scroll.setWidget(fields)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        right.addWidget(scroll, 1)
+        right.addWidget(self.told)
         right.addLayout(buttons)
         layout = QHBoxLayout(self)
         layout.addWidget(self.list)
         layout.addLayout(right, 1)
         self._filling = False
-        self._fill(now)
+        self._ticked = set(now[1:])
+        self._fill(now[0])
 
     def _add(self, form: QFormLayout, name: str, label: str, widget: QWidget, help_: str) -> None:
         widget.setToolTip(help_)
@@ -155,7 +179,9 @@ class DestinationsDialog(QDialog):
     def _fill(self, now: str) -> None:
         self.list.clear()
         names = [one.name for one in destinations()]
-        self.list.addItems(names)
+        for name in names:
+            entry = QListWidgetItem(name, self.list)
+            entry.setCheckState(Qt.CheckState.Checked if name in self._ticked else Qt.CheckState.Unchecked)
         self.list.setCurrentRow(names.index(now) if now in names else 0)
 
     def _show(self, name: str) -> None:
@@ -241,7 +267,13 @@ class DestinationsDialog(QDialog):
         except IrvaneError as error:
             self.told.setText(str(error))
             return
+        self._ticked = set(self.ticked())
         self._fill(one.name)
+
+    def ticked(self) -> tuple[str, ...]:
+        """Names of those with a tick."""
+        entries = (self.list.item(row) for row in range(self.list.count()))
+        return tuple(entry.text() for entry in entries if entry.checkState() == Qt.CheckState.Checked)
 
     def _remove(self) -> None:
         name = self.list.currentItem().text() if self.list.currentItem() else ""
@@ -255,5 +287,5 @@ class DestinationsDialog(QDialog):
         kept = next((d for d in destinations() if d.name == one.name), None)
         if kept != one:
             self._save()
-        self.chosen.emit(replace(one).name)
+        self.chosen.emit(one.name, tuple(name for name in self.ticked() if name != one.name))
         self.accept()

@@ -6,8 +6,8 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QWidget
 
 from irvane.core.errors import IrvaneError
-from irvane.core.files.preferences import choose, preferences
-from irvane.core.finish.destination import Destination, destinations
+from irvane.core.files.preferences import choose
+from irvane.core.finish.destination import chosen
 from irvane.desktop.line.shelf import Shelf
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.queue.destinations import DestinationsDialog
@@ -23,10 +23,12 @@ class Queueing(QObject):
     Signals
     -------
     said(sentence), destination_changed(words)
+    beside(source's first file, written file) : show what was written beside what it was made from.
     """
 
     said = Signal(str)
     destination_changed = Signal(str)
+    beside = Signal(object, object)
 
     def __init__(self, proofs: Proofs, sheeting: Sheeting, shelf: Shelf, parent: QWidget) -> None:
         super().__init__(parent)
@@ -39,11 +41,6 @@ class Queueing(QObject):
         shelf.choose_destination.connect(self.choose)
         self.destination_changed.connect(shelf.show_destination)
         shelf.show_destination(self.words())
-
-    def destination(self) -> Destination:
-        """The one that is meant."""
-        known = destinations()
-        return next((one for one in known if one.name == preferences().destination), known[0])
 
     def greet(self) -> None:
         """Say what an earlier run left."""
@@ -66,41 +63,45 @@ class Queueing(QObject):
         if not items:
             self.said.emit("There is nothing to write.")
             return
-        chosen = self.proofs.item()
+        seen = self.proofs.item()
         wanted = []
         for item in items:
-            proof = self.proofs.number if item is chosen else item.sidecar.current
+            proof = self.proofs.number if item is seen else item.sidecar.current
             several = len(item.sidecar.proofs) > 1 or proof == BARE
             wanted.append(
                 (item.source.paths, item.settings(proof), item.proof_name(proof) if several else "")
             )
-        how = self.destination()
-        self.runner.add(wanted, how)
+        for how in chosen():
+            self.runner.add(wanted, how, at_once=False)
+        self.runner.start()
         files = f"{len(wanted)} file{'' if len(wanted) == 1 else 's'}"
-        self.said.emit(f"{files} in the queue for “{how.name}” ({how.words()}). Ctrl+K shows it.")
+        self.said.emit(f"{files} in the queue for {self.words()}. Ctrl+K shows it.")
 
     def show(self) -> None:
         """Show the queue."""
         if self.window is None:
             self.window = QueueWindow(self.runner, self._window)
+            self.window.beside.connect(self.beside)
         self.window.refresh()
         self.window.show()
         self.window.raise_()
 
     def choose(self) -> None:
         """Choose or change destinations."""
-        self.dialog = DestinationsDialog(self.destination().name, self._selected(), self._window)
+        self.dialog = DestinationsDialog([one.name for one in chosen()], self._selected(), self._window)
         self.dialog.chosen.connect(self._chosen)
         self.dialog.open()
 
-    def _chosen(self, name: str) -> None:
+    def _chosen(self, name: str, others: tuple[str, ...]) -> None:
         try:
-            choose(destination=name)
+            choose(destination=name, also=others)
         except IrvaneError as error:
             self.said.emit(str(error))
         self.destination_changed.emit(self.words())
 
     def words(self) -> str:
-        """The destination in a line."""
-        how = self.destination()
-        return f"{how.name}: {how.words()}"
+        """Where to, in a line."""
+        hows = chosen()
+        if len(hows) > 1:
+            return " and ".join(f"“{how.name}”" for how in hows)
+        return f"“{hows[0].name}” ({hows[0].words()})"

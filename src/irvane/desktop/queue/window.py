@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt, QUrl
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -81,7 +81,14 @@ class _Entries(QAbstractTableModel):
 
 
 class QueueWindow(QWidget):
-    """Shows the queue and what can be done with it."""
+    """Shows the queue and what can be done with it.
+
+    Signals
+    -------
+    beside(source's first file, written file)
+    """
+
+    beside = Signal(object, object)
 
     def __init__(self, runner: QueueRunner, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Window)
@@ -122,6 +129,7 @@ class QueueWindow(QWidget):
                 "Put what failed or was cancelled back.",
                 lambda: runner.retry(self._ids() or self._all(FAILED, CANCELLED)),
             ),
+            ("Beside its source", "The written file and its frame on the bench.", self._show_beside),
             ("Open the folder", "Where the file went.", self._open_folder),
         ):
             buttons.addWidget(self._button(words, help_, call))
@@ -170,6 +178,12 @@ class QueueWindow(QWidget):
         written = [e.written for e in self.model.entries if e.written and (not ids or e.id in ids)]
         if written:
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(written[-1]).parent)))
+
+    def _show_beside(self) -> None:
+        ids = self._ids()
+        written = [e for e in self.model.entries if e.state == DONE and (not ids or e.id in ids)]
+        if written:
+            self.beside.emit(Path(written[-1].paths[0]), Path(written[-1].written))
 
     def _advance(self, share: float, _left: float) -> None:
         self.model.share = share

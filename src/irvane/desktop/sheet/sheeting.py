@@ -106,7 +106,7 @@ class Sheeting(QObject):
 
     def _mark(self, mark: str | None = None, stars: int | None = None) -> None:
         """Mark what is selected on the sheet, or the chosen pane's frame; after keep and reject of one the next is shown."""
-        numbers = self._meant()
+        numbers = self.meant()
         if not numbers:
             return
         self.session.mark(numbers, mark, stars)
@@ -129,7 +129,7 @@ class Sheeting(QObject):
             if item.measured is None and item.ready and item.leads and not (item.is_merge or item.problem):
                 self.opening.service.files.measure(number, item.source)
 
-    def _meant(self) -> list[int]:
+    def meant(self) -> list[int]:
         """What is selected on the sheet, or the chosen pane's frame; of one shot both its pictures."""
         item = self.bench.item(self.bench.chosen)
         numbers = self.sheet.selected() if self.on else ([item.number] if item is not None else [])
@@ -142,7 +142,7 @@ class Sheeting(QObject):
 
     def _rate(self) -> None:
         """Write marks and stars of what is selected for other programs."""
-        items = [self.session.items[n] for n in self._meant()]
+        items = [self.session.items[n] for n in self.meant()]
         frames = [(i.path, i.sidecar.mark, i.sidecar.stars) for i in items if len(i.source.paths) == 1]
         if frames:
             self.opening.service.files.rate(frames)

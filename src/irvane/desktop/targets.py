@@ -1,0 +1,115 @@
+"""What every command does."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QApplication
+
+from irvane.core.fault_report import fault_report
+from irvane.core.files.preferences import preferences
+from irvane.core.line.looks import PICTURE
+from irvane.desktop.actions import KeysDialog
+from irvane.desktop.asking import ask_files, ask_folder, ask_settings
+from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
+from irvane.desktop.preferences import PreferencesDialog
+
+if TYPE_CHECKING:
+    from irvane.desktop.window import Window
+
+
+def targets(window: Window) -> dict[str, object]:
+    """The command behind every name of :mod:`irvane.desktop.actions`."""
+    bench, proofs, judging = window.bench, window.proofs, window.judging
+    return {
+        "open": lambda: window.opening.open(ask_files(window)),
+        "open_folder": lambda: window.opening.open(ask_folder(window)),
+        "write": window.writing.write,
+        "close_item": window.close_item,
+        "preferences": lambda: _ask_preferences(window),
+        "automatic": lambda: window.automatic.run(window.sheeting.meant()),
+        "decisions": window.automatic.show,
+        "medium": window.appearance.choose_medium,
+        "report_fault": lambda: _copy_report(window),
+        "quit": window.close,
+        **window.sheeting.targets(),
+        "merge": lambda: window.opening.merge(proofs.bracket()),
+        "undo": window.session.undo.undo,
+        "redo": window.session.undo.redo,
+        "previous_proof": lambda: proofs.step_proof(-1),
+        "next_proof": lambda: proofs.step_proof(1),
+        "new_proof": proofs.new_proof,
+        "renew_proof": proofs.renew_proof,
+        "rename_proof": proofs.rename_proof,
+        "remove_proof": proofs.remove_proof,
+        "bare": proofs.toggle_bare,
+        "strip": window.toggle_test_strip,
+        "hand_on": proofs.hand_on,
+        "presets": proofs.choose_preset,
+        "suggest": proofs.suggest_light,
+        "grey": lambda: proofs.pick_grey(not bench.views[0].picking),
+        "reset": proofs.reset_proof,
+        "queue_it": window.queueing.put,
+        "queue": window.queueing.show,
+        "destinations": window.queueing.choose,
+        "settings_from": lambda: proofs.take_settings(ask_settings(window)),
+        "frame_it": window.framing.toggle,
+        "turn_left": lambda: window.framing.turn(-1),
+        "turn_right": lambda: window.framing.turn(1),
+        "mirror": window.framing.mirror,
+        "lens": window.lenses.choose,
+        "pane": lambda: bench.choose(bench.panes.other),
+        "arrange": bench.next_arrangement,
+        "divide": lambda: bench.set_arrangement(BESIDE if bench.arrangement == DIVIDED else DIVIDED),
+        "difference": lambda: bench.set_arrangement(
+            BESIDE if bench.arrangement == DIFFERENCE else DIFFERENCE
+        ),
+        "more_panes": lambda: bench.change_count(1),
+        "fewer_panes": lambda: bench.change_count(-1),
+        "compare": window.compare_selected,
+        "decide": window.decide_selected,
+        "report": window.reporting.ask_report,
+        "ladder": window.reporting.ask_ladder,
+        "before": lambda: judging.leave_out(window.band.station or "noise"),
+        "blink_timed": judging.blink_timed,
+        "loupe": lambda: judging.set_loupe(not judging.loupe),
+        "next_spot": lambda: judging.step_spot(1),
+        "previous_spot": lambda: judging.step_spot(-1),
+        "swap": bench.swap,
+        "match": lambda: bench.set_matching(not bench.panes.matching),
+        "free": lambda: bench.zooming.set_free(not bench.panes.free),
+        "align": lambda: judging.set_aligning(not bench.panes.aligning),
+        "marks": lambda: bench.set_marks(not bench.panes.marks),
+        "limits": judging.ask_limits,
+        "monitor": window.appearance.choose_monitor,
+        "next_look": lambda: bench.step_look(1),
+        "previous_look": lambda: bench.step_look(-1),
+        "plain_look": lambda: bench.set_look(PICTURE),
+        "probe": bench.zooming.probe_to_centre,
+        "actual": lambda: bench.set_zoom(1.0 if bench.viewport.zoom is None else None),
+        "closer": lambda: bench.step_zoom(1),
+        "farther": lambda: bench.step_zoom(-1),
+        "surround": window.appearance.next_surround,
+        "full": window.appearance.toggle_full,
+        "demo": window.writing.make_demo,
+        "path": lambda: window.path.setVisible(not window.path.isVisible()),
+        "keys": lambda: KeysDialog(window).exec(),
+    }  # type: ignore[return-value]
+
+
+def _ask_preferences(window: Window) -> None:
+    def saved() -> None:
+        window.appearance.use_surround(preferences().surround)
+        window.queueing.destination_changed.emit(window.queueing.words())
+        window.say("Saved.")
+
+    dialog = PreferencesDialog(window)
+    dialog.changed.connect(saved)
+    dialog.open()
+
+
+def _copy_report(window: Window) -> None:
+    QApplication.clipboard().setText(fault_report())
+    window.say(
+        "A report was copied: versions and the log, without paths, names and numbers. Read it before you pass it on."
+    )

@@ -1,0 +1,262 @@
+"""The command ``develop``: frame after frame, or several at once; with a line of progress on a terminal, or results as JSON."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+import time
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from dataclasses import asdict, dataclass, replace
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Any
+
+from irvane import queueing
+from irvane.commands import (
+    DONE,
+    SOME_FAILED,
+    UsageError,
+    expand,
+    guarded,
+    keep_to_threads,
+    read_settings,
+    settings_options,
+)
+from irvane.core.errors import WriteError
+from irvane.core.settings import Settings, bare
+
+#: Share of a frame that has to be done before time left is told.
+_TELLING = 0.05
+
+
+@dataclass(frozen=True)
+class Work:
+    """One frame to be developed.
+
+    Attributes
+    ----------
+    target : file to write; None: where the destination puts it.
+    how : destination, by its values; None where the file's ending tells all.
+    suggest, decide : exposure and recovery are suggested; or what the preferences say of new frames is decided.
+    """
+
+    path: Path
+    target: Path | None
+    settings: Settings
+    number: int
+    originals: tuple[Path, ...]
+    space: str
+    linear: bool
+    flat: bool
+    depth: int
+    overwrite: bool
+    how: Any = None
+    suggest: bool = False
+    decide: bool = False
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What came of it: the file, remarks, or why not."""
+
+    input: str
+    output: str = ""
+    notes: tuple[str, ...] = ()
+    problem: str = ""
+    seconds: float = 0.0
+
+
+def add_parsers(commands: Any) -> None:
+    """Add the command."""
+    develop = commands.add_parser("develop", help="develop frames into finished pictures")
+    develop.add_argument("inputs", nargs="+", metavar="IN", type=Path)
+    develop.add_argument("--out", type=Path, metavar="FILE_OR_DIR", default=None)
+    queueing.to_options(develop)
+    develop.add_argument("--overwrite", action="store_true", help="replace existing files")
+    settings_options(develop)
+    develop.add_argument("--suggest", action="store_true", help="suggested exposure, shadows and highlights")
+    develop.add_argument(
+        "--automatic", action="store_true", help="each as the preferences say of new frames, by its noise"
+    )
+    develop.add_argument("--flat", action="store_true", help="the plain scene-linear rendition for measuring")
+    develop.add_argument("--space", choices=("srgb", "p3", "adobe-rgb", "prophoto", "rec2020"), default=None)
+    develop.add_argument("--linear", action="store_true", help="linear light, no base curve")
+    develop.add_argument("--depth", type=int, choices=(8, 16, 32), default=16)
+    develop.add_argument("--jobs", type=int, default=1, metavar="N", help="frames at once, each in a process")
+    develop.add_argument("--json", action="store_true", help="what came of each, as JSON at the end")
+
+
+def _settings(args: argparse.Namespace) -> Settings:
+    settings = read_settings(args, bare() if args.flat else Settings())
+    if args.flat and args.denoise is None and not any(s.startswith("noise.amount") for s in args.sets):
+        settings = settings.with_value("noise.amount", 0)
+    return settings if args.space is None else settings.with_value("finish.space", args.space)
+
+
+def _into_folder(args: argparse.Namespace) -> bool:
+    """Is --out a folder? It is made where it has to be."""
+    folders = any(path.is_dir() for path in args.inputs)
+    into = args.out.is_dir() or len(args.inputs) > 1 or folders or not args.out.suffix
+    if into and not args.out.is_dir():
+        if args.out.exists():
+            raise UsageError(f"{args.out}: several inputs need a folder")
+        try:
+            args.out.mkdir(parents=True)
+        except OSError as error:
+            raise WriteError(args.out, f"the folder cannot be made ({error.strerror})") from error
+    return bool(into)
+
+
+def _develop(args: argparse.Namespace) -> int:
+    settings = _settings(args)
+    if args.jobs < 1:
+        raise UsageError("--jobs needs at least 1")
+    if args.out is None and args.to is None:
+        raise UsageError("develop needs --out FILE_OR_DIR or --to NAME")
+    hows = queueing.destinations_of(args) if args.out is None else [None]
+    into_folder = args.out is not None and _into_folder(args)
+    inputs, failed = expand(args.inputs)
+    works = []
+    for how in hows:
+        for number, path in enumerate(inputs, 1):
+            target = None if how is not None else args.out / f"{path.stem}.tif" if into_folder else args.out
+            works.append(
+                Work(
+                    path, target, settings, number, tuple(inputs), settings.finish.space, args.linear, args.flat,
+                    args.depth, args.overwrite, how, args.suggest, args.automatic,
+                )
+            )  # fmt: skip
+    outcomes: list[Outcome] = []
+    shown = _Line(len(works))
+    for outcome in _several(works, args.jobs, shown) if args.jobs > 1 else _one_by_one(works, shown):
+        shown.clear()
+        if outcome.problem:
+            failed = True
+            print(f"irvane: {outcome.problem}", file=sys.stderr)
+        elif not args.json:
+            for note in outcome.notes:
+                print(f"{outcome.input}: {note}")
+            if outcome.output:
+                print(f"{outcome.input} -> {outcome.output}", flush=True)
+        outcomes.append(outcome)
+    if args.json:
+        print(json.dumps([asdict(one) for one in outcomes], indent=1, ensure_ascii=False))
+    return SOME_FAILED if failed else DONE
+
+
+class _Line:
+    """One line on a terminal: which frame, how far, how long still; nothing where the error stream is no terminal."""
+
+    def __init__(self, count: int) -> None:
+        self._count, self._done, self._began = count, 0, time.monotonic()
+        self._on = sys.stderr.isatty()
+
+    def show(self, name: str, share: float) -> bool:
+        if self._on:
+            whole = (self._done + share) / self._count
+            left = (time.monotonic() - self._began) * (1 - whole) / max(whole, 1e-6)
+            told = f", {left:.0f} s left" if share > _TELLING or self._done else ""
+            print(
+                f"\r\x1b[K{self._done + 1} of {self._count}: {name} {share:.0%}{told}",
+                end="", file=sys.stderr, flush=True,
+            )  # fmt: skip
+        return True
+
+    def clear(self) -> None:
+        self._done += 1
+        if self._on:
+            print("\r\x1b[K", end="", file=sys.stderr, flush=True)
+
+
+def _one_by_one(works: list[Work], shown: _Line) -> Iterator[Outcome]:
+    made: set[Path] = set()
+    for work in works:
+        yield _unless_made(work, made) or carry_out(
+            work, lambda share, w=work: shown.show(w.path.name, share)
+        )
+
+
+def _unless_made(work: Work, made: set[Path]) -> Outcome | None:
+    """Refuse a target that another input of this run has."""
+    if work.target is None or work.overwrite:
+        return None
+    if work.target in made:
+        reason = f"another input of this run has the same name; {work.path.name} was not written"
+        return Outcome(str(work.path), problem=str(WriteError(work.target, reason)))
+    made.add(work.target)
+    return None
+
+
+def _several(works: list[Work], jobs: int, shown: _Line) -> Iterator[Outcome]:
+    """Several frames at once."""
+    made: set[Path] = set()
+    with ProcessPoolExecutor(jobs, get_context("spawn"), initializer=keep_to_threads) as pool:
+        running = []
+        for work in works:
+            refused = _unless_made(work, made)
+            if refused is not None:
+                yield refused
+            else:
+                running.append(pool.submit(carry_out, work))
+        try:
+            for one in as_completed(running):
+                shown.show("", 0.0)
+                yield one.result()
+        except BaseException:
+            pool.shutdown(cancel_futures=True)
+            raise
+
+
+def carry_out(work: Work, progress: Callable[[float], bool] = lambda _share: True) -> Outcome:
+    """Develop one frame; what goes wrong is told in the outcome."""
+    began = time.monotonic()
+    found: list[Outcome] = []
+    problems: list[str] = []
+
+    def one() -> None:
+        found.append(_made(work, progress))
+
+    if not guarded(work.path, one, problems.append):
+        return Outcome(str(work.path), problem=problems[0])
+    return replace(found[0], seconds=round(time.monotonic() - began, 2))
+
+
+def _made(work: Work, progress: Callable[[float], bool]) -> Outcome:
+    from irvane.core.finish import job
+    from irvane.core.finish.queue import target_of
+    from irvane.core.line.bands import Output
+    from irvane.core.line.context import suggested_light
+    from irvane.core.line.realise import realise
+    from irvane.core.line.source import FileSource
+
+    source, notes = FileSource(work.path), []
+    target, how, overwrite = work.target, work.how, work.overwrite
+    if target is None:
+        target, overwrite = target_of(source, how, "", work.number), how.existing == "replace"
+        if target is None:
+            return Outcome(str(work.path), notes=("a file of that name exists; nothing was written",))
+    else:
+        how = job.how_for(target, work.settings.finish, work.depth)
+    output = Output(work.space, work.linear, work.flat)
+    whole = job.Target(target, output, work.depth, overwrite, work.originals, how)
+    settings, ready = work.settings, None
+    job.check_target(target, overwrite, whole.originals)
+    if work.decide:
+        from irvane.core.files.preferences import preferences
+        from irvane.core.judge.automatic import decide
+
+        decided = decide(source, settings, preferences().new_frames)
+        settings = decided.settings or settings
+        notes.append(decided.words)
+    if work.suggest:
+        ready = realise(source, settings)
+        suggested = suggested_light(*ready)
+        settings = settings.with_values(suggested.values())
+        notes.append(suggested.words)
+    written = job.run(source, settings, whole, progress, ready)
+    return Outcome(str(work.path), str(written.path), (*notes, *written.notes))
+
+
+COMMANDS = {"develop": _develop}
