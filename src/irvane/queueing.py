@@ -64,6 +64,11 @@ def add_parsers(commands: Any) -> None:
     marks.add_argument(
         "--xmp", action="store_true", help="as XMP rating beside the frame, too, for other programs"
     )
+    card = commands.add_parser("copy", help="copy a card: verified, renamed, nothing deleted")
+    card.add_argument("card", metavar="CARD", type=Path)
+    card.add_argument("--to", required=True, metavar="DIR", type=Path, dest="folder")
+    card.add_argument("--names", default="{date}/{name}", metavar="PATTERN", help="a slash makes folders")
+    card.add_argument("--json", action="store_true")
     kinds = commands.add_parser("destinations", help="named ways to write")
     kinds.add_argument("--json", action="store_true")
 
@@ -253,8 +258,35 @@ def _destinations(args: argparse.Namespace) -> int:
     return DONE
 
 
+def _copy(args: argparse.Namespace) -> int:
+    from irvane.core.finish.copying import FAILED, copy_all, find_pictures, plan_copy, told
+
+    try:
+        found, others = find_pictures(args.card)
+        planned = plan_copy(found, args.folder, args.names)
+    except SettingError as error:
+        raise UsageError(str(error)) from error
+    results = []
+    for one in copy_all(planned):
+        results.append(one)
+        if one.state == FAILED:
+            print(f"irvane: {one.reason}", file=sys.stderr)
+        elif not args.json:
+            print(f"{one.source} -> {one.target} ({one.state})", flush=True)
+    if args.json:
+        told_ = [
+            {"source": str(r.source), "target": str(r.target), "state": r.state, "reason": r.reason or None}
+            for r in results
+        ]
+        print(json.dumps(told_, indent=1, ensure_ascii=False))
+    else:
+        print(told(results, others))
+    return SOME_FAILED if any(r.state == FAILED for r in results) else DONE
+
+
 COMMANDS: dict[str, Callable[[argparse.Namespace], int]] = {
     "queue": _queue,
     "destinations": _destinations,
     "mark": _mark,
+    "copy": _copy,
 }

@@ -35,6 +35,13 @@ MENUS = ("File", "Frame", "Proof", "Panes", "See", "Judge", "Help")
 COMMANDS = (
     Command("File", "open", "Open files …", "Ctrl+O"),
     Command("File", "open_folder", "Open a folder …", "Ctrl+Shift+O"),
+    Command(
+        "File",
+        "copy_card",
+        "Copy a card …",
+        "Ctrl+I",
+        "Verified by checksum, renamed by a pattern; nothing is deleted.",
+    ),
     Command("File", "write", "Write the chosen proof", "Ctrl+Return"),
     Command("File", "queue_it", "Put the selected frames into the queue", "Ctrl+Shift+Return"),
     Command("File", "queue", "Show the queue", "Ctrl+K"),

@@ -12,6 +12,7 @@ from irvane.core.errors import IrvaneError
 from irvane.core.files.cache import LIMIT, ResultCache
 from irvane.core.files.preferences import preferences
 from irvane.core.finish import job
+from irvane.core.finish.coded_size import coded_size
 from irvane.core.judge.figures import whole_figures
 from irvane.core.judge.place import place_figures
 from irvane.core.line.engine import BUDGET, Engine
@@ -49,7 +50,7 @@ class RenderService(QObject):
     busy(job, words, share, seconds left) : progress of long work, share 1 ends it; `improving` tells whom it concerns.
     figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, PlaceFigures or None)
     stripped(run, number, Rendered) : a crop of a test strip.
-    said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
+    sized(settings, bytes or None) : how large a proof's file will be. said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
     """
 
     rendered = Signal(int, object, object, str)
@@ -62,6 +63,7 @@ class RenderService(QObject):
     said = Signal(str)
     written = Signal(object, str)
     writing = Signal(float, float)
+    sized = Signal(object, object)
     demo_ready = Signal(object)
     _call = Signal(object)
 
@@ -257,6 +259,21 @@ class RenderService(QObject):
         )
 
     # writing
+
+    def ask_size(self, source: Source, settings: Settings) -> None:
+        """Find out how large the file of a proof will be, once its final form is there."""
+        frame = self.engine.best(source, settings.sensor)
+        if frame is None or frame.coarse or not frame.complete_for(settings):
+            self.sized.emit(settings, None)
+            return
+        whole = frame.fitting(settings)
+        self._view.submit(
+            ("size",),
+            lambda progress: coded_size(whole.developed, settings, whole.context, progress),
+            lambda size: self.sized.emit(settings, size),
+            self._tell(source),
+            6,
+        )
 
     def write(self, source: Source, settings: Settings, target: job.Target) -> None:
         """Write a proof to a file."""

@@ -8,10 +8,12 @@ from PySide6.QtWidgets import QApplication
 
 from irvane.core.fault_report import fault_report
 from irvane.core.files.preferences import preferences
+from irvane.core.files.sets import OPENABLE
 from irvane.core.line.looks import PICTURE
 from irvane.desktop.actions import KeysDialog
 from irvane.desktop.asking import ask_files, ask_folder, ask_settings
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
+from irvane.desktop.copying import CopyDialog
 from irvane.desktop.preferences import PreferencesDialog
 
 if TYPE_CHECKING:
@@ -24,6 +26,7 @@ def targets(window: Window) -> dict[str, object]:
     return {
         "open": lambda: window.opening.open(ask_files(window)),
         "open_folder": lambda: window.opening.open(ask_folder(window)),
+        "copy_card": lambda: _copy_card(window),
         "write": window.writing.write,
         "close_item": window.close_item,
         "preferences": lambda: _ask_preferences(window),
@@ -105,6 +108,14 @@ def _ask_preferences(window: Window) -> None:
 
     dialog = PreferencesDialog(window)
     dialog.changed.connect(saved)
+    dialog.open()
+
+
+def _copy_card(window: Window) -> None:
+    dialog = CopyDialog(window)
+    dialog.copied.connect(
+        lambda paths: window.opening.open([p for p in paths if p.suffix.lower() in OPENABLE])
+    )
     dialog.open()
 
 

@@ -56,6 +56,16 @@ QScrollBar::handle {{ background: #707070; border-radius: 3px; min-height: 24px;
 QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QProgressBar {{ background: {well}; border: 1px solid {edge}; border-radius: 2px; height: 8px; text-align: center; }}
 QProgressBar::chunk {{ background: {accent_deep}; }}
+QTabWidget::pane {{ background: {panel}; border: none; border-top: 1px solid {edge}; }}
+QTabWidget > QStackedWidget > QWidget {{ background: {panel}; }}
+QTabBar::tab {{ background: transparent; padding: 5px 12px; border: none; color: {muted}; }}
+QTabBar::tab:selected {{ color: {accent}; border-bottom: 2px solid {accent}; }}
+QTabBar::tab:focus {{ color: {text}; }}
+QHeaderView::section {{ background: {panel}; color: {muted}; border: none; border-bottom: 1px solid {edge};
+  padding: 3px 4px; }}
+QAbstractItemView::indicator {{ width: 11px; height: 11px; border: 1px solid {muted}; background: {panel}; }}
+QAbstractItemView::indicator:checked {{ background: {accent_deep}; image: url({tick}); }}
+QLineEdit:disabled, QComboBox:disabled, QSpinBox:disabled, QCheckBox:disabled, QLabel:disabled {{ color: #8d8d8d; }}
 QLabel#muted {{ color: {muted}; }}
 QLabel#group {{ color: {muted}; font-size: 11px; }}
 QLabel#warning {{ color: {warning}; }}
@@ -90,8 +100,9 @@ def apply(app: QApplication) -> None:
         "text": TEXT, "panel": PANEL, "well": WELL, "edge": EDGE, "raised": RAISED, "accent": ACCENT,
         "accent_deep": ACCENT_DEEP, "muted": MUTED, "warning": WARNING,
     }  # fmt: skip
-    arrow = str(files("irvane.desktop").joinpath("icons", "open.svg"))
-    app.setStyleSheet(_SHEET.format(arrow=arrow, **{name: colour.name() for name, colour in names.items()}))
+    icons = files("irvane.desktop").joinpath("icons")
+    drawn = {name: str(icons.joinpath(f"{icon}.svg")) for name, icon in (("arrow", "open"), ("tick", "tick"))}
+    app.setStyleSheet(_SHEET.format(**drawn, **{name: colour.name() for name, colour in names.items()}))
 
 
 def font(size: int, bold: bool = False, mono: bool = False) -> QFont:

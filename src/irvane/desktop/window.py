@@ -169,6 +169,7 @@ class Window(QMainWindow):
         self.session.item_changed.connect(lambda _n: self._controls.ask())
         self.session.item_changed.connect(lambda _n: self._bend())
         self.opening.learned.connect(self._learned)
+        self.writing.sized.connect(self.shelf.show_size)
         self.writing.folder_changed.connect(self._update_controls)
         back.improved.connect(lambda _key: self._controls.ask())
         back.files.saved.connect(self._saved)
@@ -280,6 +281,8 @@ class Window(QMainWindow):
         if self.shelf.isVisible() or self.band.station:
             self.curve.show_settings(settings)
             self.shelf.show_proof(settings, frame, content, content.proof != BARE and item.ready)
+        if self.band.station == "finish":
+            self.writing.tell_size()
 
     def _bend(self) -> None:
         """The curve that is being drawn follows at once: its next point is put among the ones that are there."""

@@ -53,13 +53,14 @@ def read_medium(path: Path) -> tuple[bytes, str]:
     """
     try:
         data = path.read_bytes() if path.stat().st_size < _MOST else b""
+    except OSError as error:
+        raise ReadError(path, f"the profile cannot be read ({error.strerror})") from error
+    try:
         found = ImageCms.ImageCmsProfile(io.BytesIO(data))
         kind = found.profile.device_class
         name = ImageCms.getProfileDescription(found).strip() or path.stem
         _transform(SoftProof(data, name), "srgb")
-    except OSError as error:
-        raise ReadError(path, f"the profile cannot be read ({error.strerror or 'it is damaged'})") from error
-    except (ImageCms.PyCMSError, ValueError, TypeError) as error:
+    except (ImageCms.PyCMSError, OSError, ValueError, TypeError) as error:
         raise ReadError(path, "this is no ICC profile of a printer or another medium") from error
     if kind not in ("prtr", "mntr", "spac"):
         raise ReadError(path, "this is no ICC profile of a printer or another medium")
@@ -71,7 +72,7 @@ def _transform(proof: SoftProof, space: str) -> ImageCms.ImageCmsTransform:
     source = ImageCms.ImageCmsProfile(io.BytesIO(profile(space)))
     screen = ImageCms.ImageCmsProfile(io.BytesIO(profile("srgb")))
     medium = ImageCms.ImageCmsProfile(io.BytesIO(proof.data))
-    flags = ImageCms.Flags.SOFTPROOFING
+    flags = ImageCms.Flags.SOFTPROOFING | ImageCms.Flags.HIGHRESPRECALC
     if proof.black:
         flags |= ImageCms.Flags.BLACKPOINTCOMPENSATION
     shown = ImageCms.Intent.ABSOLUTE_COLORIMETRIC if proof.paper else ImageCms.Intent.RELATIVE_COLORIMETRIC

@@ -67,6 +67,19 @@ def finished_bands(
         yield first, band
 
 
+def finished_part(
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    output: Output,
+    region: OutputRegion,
+    depth: int,
+) -> np.ndarray:
+    """A part of the finished picture at 1:1, as it will be in the whole."""
+    patch = trim(scene_patch(developed, settings, context, region), region)
+    return encode(show(patch, developed, settings, output.space), output.space, depth)
+
+
 def light_bands(
     developed: Developed, settings: Settings, context: Context, output: Output, progress: Progress = always
 ) -> Iterator[np.ndarray]:

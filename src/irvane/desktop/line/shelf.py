@@ -273,6 +273,10 @@ class Shelf(QWidget):
         self.write_button.clicked.connect(self.write)
         column.addWidget(self.folder)
         column.addWidget(self.write_button)
+        self.size_words = QLabel()
+        self.size_words.setObjectName("muted")
+        self.size_words.setToolTip("Of a JPEG: from parts of the picture that were coded on trial.")
+        column.addWidget(self.size_words)
 
     def _queue_buttons(self) -> None:
         queue = self.stations["finish"].column(_QUEUE)
@@ -292,6 +296,13 @@ class Shelf(QWidget):
     def show_destination(self, words: str) -> None:
         """Say where the queue writes to."""
         self.destination.setText(on_button(words))
+
+    def show_size(self, size: int | None) -> None:
+        """Say how large the file will be, where that is known."""
+        megabytes = 0.0 if size is None else size / 1e6
+        self.size_words.setText(
+            "" if size is None else f"about {megabytes:.{0 if megabytes >= 20 else 1}f} MB"
+        )
 
     def resizeEvent(self, _event: object) -> None:  # noqa: N802
         self.rests.adjustSize()

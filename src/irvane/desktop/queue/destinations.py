@@ -40,6 +40,18 @@ from irvane.core.finish.medium import MEDIA
 from irvane.core.finish.naming import WORDS, Named, file_name
 from irvane.desktop.session import Item
 
+#: Fields that only some formats have.
+_ONLY = {
+    "compress": ("tiff",),
+    "space": ("tiff", "jpeg", "png", "exr", "avif"),
+    "quality": ("jpeg", "jxl", "avif"),
+    "size": ("tiff", "jpeg", "png", "exr", "jxl", "avif"),
+    "ppi": ("tiff", "jpeg", "png", "exr", "jxl", "avif"),
+    "medium": ("tiff", "jpeg", "png", "jxl", "avif"),
+    "noise_done": ("dng",),
+    "lens_done": ("dng",),
+}
+
 
 class DestinationsDialog(QDialog):
     """Choose, change, save and remove destinations.
@@ -72,7 +84,7 @@ class DestinationsDialog(QDialog):
             form,
             "compress",
             "",
-            QCheckBox("smaller (deflate), TIFF only"),
+            QCheckBox("smaller (deflate)"),
             "Loses nothing; takes longer to write.",
         )
         self._add(
@@ -98,9 +110,9 @@ class DestinationsDialog(QDialog):
             self._choice({k: v[0] for k, v in MEDIA.items()}),
             "What the medium takes away.",
         )
-        done = QCheckBox("noise removed, linear DNG only")
+        done = QCheckBox("noise removed")
         self._add(form, "noise_done", "In the pixels", done, "Otherwise the program that goes on removes it.")
-        done = QCheckBox("lens corrected and cropped, linear DNG only")
+        done = QCheckBox("lens corrected and cropped")
         self._add(
             form, "lens_done", "", done, "Otherwise the corrections go along for the program that goes on."
         )
@@ -238,7 +250,15 @@ class DestinationsDialog(QDialog):
             self._depths(kind.currentData(), depth.currentData() or 16)
         self._preview()
 
+    def _enable(self, kind: str) -> None:
+        """Only what a format has can be chosen."""
+        for name, kinds in _ONLY.items():
+            self.fields[name].setEnabled(kind in kinds)
+
     def _preview(self) -> None:
+        kind = self.fields["format"]
+        assert isinstance(kind, QComboBox)
+        self._enable(kind.currentData())
         try:
             one = checked(self.values())
             names = [

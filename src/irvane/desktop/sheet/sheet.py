@@ -325,14 +325,19 @@ class Sheet(QWidget):
             self.measuring.emit()
 
     def _tell(self) -> None:
-        chosen, shown, count = len(self.selected()), self.frames.rowCount(), len(self.session.order)
+        chosen, shown = len(self.selected()), self.frames.rowCount()
+        count = sum(item.leads for item in self.session.items.values())
         words = (
             f"{shown} of {count} frames" if shown != count else f"{count} frame{'' if count == 1 else 's'}"
         )
         if chosen:
             words += f", {chosen} selected"
         if self.frames.by in MEASURED or self.frames.shown in MEASURED:
-            frames = [i for i in self.session.items.values() if i.ready and not (i.is_merge or i.problem)]
+            frames = [
+                i
+                for i in self.session.items.values()
+                if i.ready and i.leads and not (i.is_merge or i.problem)
+            ]
             left = sum(item.measured is None for item in frames)
             words += f", measuring: {len(frames) - left} of {len(frames)}" if left else ""
         self.told.setText(words)

@@ -23,12 +23,14 @@ class Writing(QObject):
     Signals
     -------
     said(sentence), folder_changed
+    sized(bytes or None) : how large the chosen proof's file will be.
     answered : the file that another program waits for is written.
     """
 
     said = Signal(str)
     folder_changed = Signal()
     answered = Signal()
+    sized = Signal(object)
 
     def __init__(self, service: RenderService, proofs: Proofs, strip: WritingStrip, parent: QWidget) -> None:
         super().__init__(parent)
@@ -39,6 +41,8 @@ class Writing(QObject):
         self._waiting: list[tuple[Source, Settings, job.Target]] = []
         self._answer: tuple[Path, bool] | None = None
         self.has_answered = False
+        self._sized: Settings | None = None
+        service.sized.connect(self._told)
         strip.cancel.connect(self.cancel)
         service.written.connect(self._written)
         service.writing.connect(strip.advance)
@@ -63,6 +67,17 @@ class Writing(QObject):
         """Write into this folder from now on."""
         self._chosen = folder
         self.folder_changed.emit()
+
+    def tell_size(self) -> None:
+        """Have the size of the chosen proof's file told, once it is the one that was asked for."""
+        item = self.proofs.item()
+        if item is not None:
+            self._sized = item.settings(self.proofs.number)
+            self.service.ask_size(item.source, self._sized)
+
+    def _told(self, settings: Settings, size: int | None) -> None:
+        if settings == self._sized:
+            self.sized.emit(size)
 
     def answer(self, path: Path, overwrite: bool) -> None:
         """Another program waits for this file: the first proof that is written goes there."""

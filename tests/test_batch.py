@@ -1,0 +1,78 @@
+"""Many frames on the command line: several at once, to several destinations, from a card."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from irvane.cli import main
+from irvane.core.files import preferences as preferences_of
+from irvane.core.files.preferences import NewFrames, Preferences
+
+
+def _run(*arguments: object) -> int:
+    return main([str(a) for a in arguments])
+
+
+def test_several_frames_at_once_and_what_came_of_them_as_json(frames: Path, tmp_path: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    (tmp_path / "broken.dng").write_bytes(b"nothing")
+    given = [frames / "test-card.dng", tmp_path / "broken.dng", frames / "bench-iso6400.dng"]
+    assert (
+        _run("develop", *given, "--out", tmp_path / "out", "--denoise", "off", "--jobs", "2", "--json") == 1
+    )
+    told = capsys.readouterr()
+    made = {Path(one["input"]).name: one for one in json.loads(told.out)}
+    assert len(made) == 3 and made["broken.dng"]["problem"] and not made["broken.dng"]["output"]
+    assert Path(made["test-card.dng"]["output"]).exists() and made["test-card.dng"]["seconds"] > 0
+    assert told.err.count("irvane: ") == 1 and "\r" not in told.err, "no line of progress where nobody looks"
+
+
+def test_frames_go_to_several_destinations_each_by_its_noise(
+    frames: Path,
+    tmp_path: Path,
+    capsys,
+    monkeypatch: pytest.MonkeyPatch,  # type: ignore[no-untyped-def]
+) -> None:
+    monkeypatch.setattr(
+        preferences_of, "preferences", lambda: Preferences(new_frames=NewFrames((("strong noise", "Grey"),)))
+    )
+    given = frames / "bench-iso6400.dng", frames / "test-card.dng"
+    assert (
+        _run(
+            "develop",
+            *given,
+            "--to",
+            "web",
+            "--to",
+            "archive",
+            "--into",
+            tmp_path / "out",
+            "--automatic",
+            "--denoise-method",
+            "fast",
+        )
+        == 0
+    )
+    told = capsys.readouterr().out
+    assert sorted(p.suffix for p in (tmp_path / "out").iterdir()) == [".jpg", ".jpg", ".tif", ".tif"]
+    assert "strong noise" in told and "“Grey”" in told and "left as it is" in told
+    grey = cv2.imread(str(tmp_path / "out" / "bench-iso6400.jpg")).astype(int)
+    assert (
+        np.abs(grey[..., 0] - grey[..., 2]).mean()
+        < 2
+        < np.ptp(cv2.imread(str(tmp_path / "out" / "test-card.jpg")).astype(int), axis=2).mean()
+    )
+
+
+def test_a_card_is_copied_from_the_command_line(frames: Path, tmp_path: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    assert _run("copy", frames, "--to", tmp_path / "to", "--names", "{n:2}-{name}") == 0
+    assert "18 copied and verified" in capsys.readouterr().out
+    assert len(list((tmp_path / "to").iterdir())) == 18
+    assert _run("copy", frames, "--to", tmp_path / "to", "--names", "{n:2}-{name}", "--json") == 0
+    assert {one["state"] for one in json.loads(capsys.readouterr().out)} == {"there already"}
+    assert _run("copy", tmp_path / "none", "--to", tmp_path / "to") == 1
+    assert _run("copy", frames, "--to", tmp_path / "to", "--names", "{x}") == 2
