@@ -17,6 +17,7 @@ import pytest
 import rawpy
 import tifffile
 
+from irvane import cli
 from irvane.cli import main
 
 
@@ -406,3 +407,12 @@ def test_the_queue_from_the_command_line(
     assert (tmp_path / "out" / "window-leaves.jpg").exists()
     assert _run("queue", "cancel", "nothing-like-this") == 2
     assert _run("destinations") == 0 and "web: JPEG 88 %" in capsys.readouterr().out
+
+
+def test_a_library_that_the_system_lacks_is_named(monkeypatch: pytest.MonkeyPatch, capsys) -> None:  # type: ignore[no-untyped-def]
+    def lacking(_args: object) -> int:
+        raise ImportError("libEGL.so.1: cannot open shared object file: No such file or directory")
+
+    monkeypatch.setattr(cli, "_demo", lacking)
+    assert _run("demo", "--data-only") == 1
+    assert "libEGL.so.1 is missing" in capsys.readouterr().err

@@ -7,6 +7,7 @@ import dataclasses
 import io
 import json
 import os
+import re
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -27,6 +28,8 @@ from irvane.commands import (
 )
 from irvane.core.errors import FileError, IrvaneError
 from irvane.core.settings import Settings
+
+_LIBRARY = re.compile(r"\blib[\w.+-]+\.so[\w.]*")
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -273,6 +276,15 @@ def main(argv: Sequence[str] | None = None) -> int:
         return SOME_FAILED
     except KeyboardInterrupt:
         print("irvane: cancelled", file=sys.stderr)
+        return SOME_FAILED
+    except ImportError as error:  # a library of the system, not one of Python's
+        library = _LIBRARY.search(str(error))
+        if library is None:
+            raise
+        print(
+            f"irvane: the system's library {library.group()} is missing; install the package that brings it",
+            file=sys.stderr,
+        )
         return SOME_FAILED
     except BrokenPipeError:  # who reads what is printed has read enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)

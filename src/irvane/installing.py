@@ -44,8 +44,9 @@ def quoted(word: str) -> str:
     return '"' + word.replace("%", "%%").replace("\\", "\\\\") + '"'
 
 
-def _entry() -> str:
-    command = quoted(str(program()))
+def desktop_entry(started_by: str) -> str:
+    """The desktop entry of a program that is started by this command or path."""
+    command = quoted(started_by)
     return f"""[Desktop Entry]
 Type=Application
 Version=1.5
@@ -53,7 +54,7 @@ Name=Irvane
 GenericName=Raw developer
 Comment=Develop raw photographs and judge noise, detail and range side by side
 Exec={command} open %F
-TryExec={program()!s}
+TryExec={started_by}
 Icon={ID}
 Terminal=false
 Categories=Graphics;Photography;
@@ -88,7 +89,7 @@ def _appstream() -> str:
 def _places(home: Path) -> dict[Path, bytes]:
     icon = resources.files("irvane.desktop").joinpath("icons/irvane.svg").read_bytes()
     return {
-        home / "applications" / f"{ID}.desktop": _entry().encode(),
+        home / "applications" / f"{ID}.desktop": desktop_entry(str(program())).encode(),
         home / "icons" / "hicolor" / "scalable" / "apps" / f"{ID}.svg": icon,
         home / "metainfo" / f"{ID}.metainfo.xml": _appstream().encode(),
     }

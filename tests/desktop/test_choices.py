@@ -10,13 +10,14 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColorSpace
-from PySide6.QtWidgets import QApplication, QDialog
+from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QDialog, QPlainTextEdit, QWidget
 
 from irvane.core.colour.soft_proof import SoftProof
 from irvane.core.files import preferences as kept
 from irvane.core.files.icc import profile
 from irvane.core.files.preferences import NewFrames, Preferences, choose, preferences
 from irvane.desktop import monitor
+from irvane.desktop.about import AboutDialog
 from irvane.desktop.copying import CopyDialog
 from irvane.desktop.medium import MediumDialog
 from irvane.desktop.preferences import PreferencesDialog
@@ -192,3 +193,43 @@ def test_the_size_of_a_jpeg_is_told_before_it_is_written(driver: Driver, tmp_pat
     assert float(words.text().split()[1]) == pytest.approx(size, rel=0.25, abs=0.05)
     driver.window.proofs.edit("finish.format", "exr")
     driver.until(lambda: words.text() == "")
+
+
+def test_licences_are_listed(driver: Driver) -> None:
+    driver.window.actions_by_name["about"].trigger()
+    text = _dialog(AboutDialog).findChild(QPlainTextEdit).toPlainText()
+    for part in (
+        "GNU General Public License",
+        "Attribution-ShareAlike",
+        "SIL OPEN FONT LICENSE",
+        "numpy",
+        "BSD",
+    ):
+        assert part in text
+
+
+def test_every_surface_can_be_used_by_keyboard_and_has_names(driver: Driver) -> None:
+    """Whatever takes the focus or can be pressed has a name that a screen reader can say."""
+    window = driver.window
+    window.sheeting.toggle()
+    window.queueing.show()
+    for name in ("preferences", "medium", "copy_card", "destinations", "presets", "about"):
+        window.actions_by_name[name].trigger()
+    driver.settled()
+    seen = 0
+    nameless: list[str] = []
+    for top in [w for w in QApplication.topLevelWidgets() if w.isVisible()]:
+        for widget in [top, *top.findChildren(QWidget)]:
+            takes = widget.focusPolicy() != Qt.FocusPolicy.NoFocus and widget.isVisibleTo(top)
+            if not takes or widget.objectName().startswith("qt_"):
+                continue
+            seen += 1
+            told = widget.accessibleName() or getattr(widget, "text", lambda: "")() or widget.windowTitle()
+            if not told and not isinstance(widget.parent(), QComboBox | QAbstractSpinBox):
+                nameless.append(
+                    f"{type(widget).__name__} in {type(widget.parent()).__name__} of {top.windowTitle()}"
+                )
+    assert seen > 60 and not nameless, nameless
+    for top in [w for w in QApplication.topLevelWidgets() if isinstance(w, QDialog) and w.isVisible()]:
+        top.close()
+    window.queueing.window.close()  # type: ignore[union-attr]

@@ -215,6 +215,7 @@ COMMANDS = (
     Command("See", "full", "Full screen, everything else hidden", "F11"),
     Command("Help", "demo", "Show the demo pictures", "Ctrl+Shift+D", "Made once, in about two minutes."),
     Command("Help", "path", "The two-minute path", "Shift+F1"),
+    Command("Help", "about", "About Irvane, and licences", ""),
     Command(
         "Help",
         "report_fault",

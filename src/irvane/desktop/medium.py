@@ -42,6 +42,7 @@ class MediumDialog(QDialog):
         pick.setToolTip("The ICC profile of a paper on a printer, or of another medium.")
         pick.clicked.connect(self._ask)
         self.intent = QComboBox()
+        self.intent.setAccessibleName("Intent")
         self.intent.addItems(list(INTENTS))
         self.intent.setCurrentText(now.intent if now else "relative colorimetric")
         self.intent.setToolTip("How colours that the medium does not have are brought to it (ICC.1).")

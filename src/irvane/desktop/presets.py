@@ -101,6 +101,8 @@ class PresetsDialog(QDialog):
         self.names.currentRowChanged.connect(self._describe)
         self.names.itemActivated.connect(lambda _item: self._apply())
         self.words, self.problem = QLabel(), QLabel()
+        self.words.setAccessibleName("What the preset holds and changes")
+        self.problem.setAccessibleName("What went wrong")
         for label in (self.words, self.problem):
             label.setWordWrap(True)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

@@ -10,6 +10,7 @@ from irvane.core.fault_report import fault_report
 from irvane.core.files.preferences import preferences
 from irvane.core.files.sets import OPENABLE
 from irvane.core.line.looks import PICTURE
+from irvane.desktop.about import AboutDialog
 from irvane.desktop.actions import KeysDialog
 from irvane.desktop.asking import ask_files, ask_folder, ask_settings
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
@@ -33,6 +34,7 @@ def targets(window: Window) -> dict[str, object]:
         "automatic": lambda: window.automatic.run(window.sheeting.meant()),
         "decisions": window.automatic.show,
         "medium": window.appearance.choose_medium,
+        "about": lambda: AboutDialog(window).open(),
         "report_fault": lambda: _copy_report(window),
         "quit": window.close,
         **window.sheeting.targets(),

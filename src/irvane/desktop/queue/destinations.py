@@ -152,6 +152,7 @@ class DestinationsDialog(QDialog):
         fields.setLayout(form)
         scroll = QScrollArea()
         scroll.setWidget(fields)
+        scroll.setAccessibleName("What the destination writes")
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         right.addWidget(scroll, 1)
