@@ -63,8 +63,10 @@ QTabBar::tab:selected {{ color: {accent}; border-bottom: 2px solid {accent}; }}
 QTabBar::tab:focus {{ color: {text}; }}
 QHeaderView::section {{ background: {panel}; color: {muted}; border: none; border-bottom: 1px solid {edge};
   padding: 3px 4px; }}
-QAbstractItemView::indicator {{ width: 11px; height: 11px; border: 1px solid {muted}; background: {panel}; }}
-QAbstractItemView::indicator:checked {{ background: {accent_deep}; image: url({tick}); }}
+QAbstractItemView::indicator, QCheckBox::indicator {{ width: 11px; height: 11px; border: 1px solid {muted}; background: {panel}; }}
+QAbstractItemView::indicator:checked, QCheckBox::indicator:checked {{ background: {accent_deep}; image: url({tick}); }}
+QCheckBox::indicator:hover, QCheckBox:focus::indicator {{ border: 1px solid {accent}; }}
+QCheckBox::indicator:disabled {{ border: 1px solid {raised}; }}
 QLineEdit:disabled, QComboBox:disabled, QSpinBox:disabled, QCheckBox:disabled, QLabel:disabled {{ color: #8d8d8d; }}
 QLabel#muted {{ color: {muted}; }}
 QLabel#group {{ color: {muted}; font-size: 11px; }}
