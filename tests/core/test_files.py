@@ -343,3 +343,20 @@ def test_originals_are_never_written(frames: Path) -> None:
     copy.symlink_to(frames / "test-card.dng")
     with pytest.raises(WriteError, match="original"):
         job.run(source, Settings(), job.Target(copy, overwrite=True))
+
+
+def test_times_are_sorted_with_fractions_and_zones(tmp_path: Path) -> None:
+    path = tmp_path / "a.jpg"
+    Image.new("RGB", (40, 30)).save(path)
+    image = exiv2.ImageFactory.open(str(path))
+    image.readMetadata()
+    data = image.exifData()
+    # Exif 2.32, tags DateTimeOriginal, SubSecTimeOriginal, OffsetTimeOriginal
+    data["Exif.Photo.DateTimeOriginal"] = exiv2.AsciiValue("2026:03:04 10:20:30")
+    data["Exif.Photo.SubSecTimeOriginal"] = exiv2.AsciiValue("25")
+    data["Exif.Photo.OffsetTimeOriginal"] = exiv2.AsciiValue("+01:30")
+    image.writeMetadata()
+    info = read_info(path)
+    assert info.taken == datetime(2026, 3, 4, 10, 20, 30, 250_000) and info.zone == 90
+    assert info.moment == datetime(2026, 3, 4, 8, 50, 30, 250_000)
+    assert replace(info, zone=None).moment == info.taken

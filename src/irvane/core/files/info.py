@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
+import re
 from contextlib import suppress
 from dataclasses import asdict, dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -28,7 +29,8 @@ class FrameInfo:
     aperture : f-number.
     iso : sensitivity.
     focal : focal length in millimetres.
-    taken : time of capture (camera clock).
+    taken : time of capture by the camera's clock, with fractions of a second where the file has them.
+    zone : minutes that clock is ahead of UTC; None when the file does not say.
     bias : exposure compensation in EV as the camera noted it.
     focal_full : focal length with the same view on 36×24 mm, in millimetres.
     distance : of focus, in metres.
@@ -45,6 +47,14 @@ class FrameInfo:
     bias: float | None = None
     focal_full: float | None = None
     distance: float | None = None
+    zone: int | None = None
+
+    @property
+    def moment(self) -> datetime | None:
+        """Time of capture for sorting: of clocks that say their zone, UTC."""
+        if self.taken is None or self.zone is None:
+            return self.taken
+        return self.taken - timedelta(minutes=self.zone)
 
     @property
     def exposure_value(self) -> float | None:
@@ -94,6 +104,10 @@ _APERTURE = ("Exif.Photo.FNumber", "Exif.Image.FNumber")
 _ISO = ("Exif.Photo.ISOSpeedRatings", "Exif.Image.ISOSpeedRatings", "Exif.Photo.RecommendedExposureIndex")
 _FOCAL = ("Exif.Photo.FocalLength", "Exif.Image.FocalLength")
 _TAKEN = ("Exif.Photo.DateTimeOriginal", "Exif.Image.DateTimeOriginal", "Exif.Image.DateTime")
+#: Fractions of that second, and the zone of the clock, ``+01:00`` (Exif 2.31).
+_FRACTION = ("Exif.Photo.SubSecTimeOriginal",)
+_ZONE = ("Exif.Photo.OffsetTimeOriginal", "Exif.Photo.OffsetTime")
+_ZONE_OF = re.compile(r"([+-])(\d\d):(\d\d)")
 _BIAS = ("Exif.Photo.ExposureBiasValue", "Exif.Image.ExposureBiasValue")
 _LENS = ("Exif.Photo.LensModel",)
 _FOCAL_FULL = ("Exif.Photo.FocalLengthIn35mmFilm",)
@@ -147,8 +161,12 @@ def _info(image: exiv2.Image) -> FrameInfo:
     data = image.exifData()
     try:
         taken = datetime.strptime(_text(data, _TAKEN), "%Y:%m:%d %H:%M:%S")
+        fraction = _text(data, _FRACTION)
+        if fraction.isdigit():
+            taken = taken.replace(microsecond=round(float(f"0.{fraction}") * 1e6) % 1_000_000)
     except ValueError:
         taken = None
+    zone = _ZONE_OF.fullmatch(_text(data, _ZONE))
 
     def positive(keys: tuple[str, ...]) -> float | None:
         value = _number(data, keys)
@@ -156,6 +174,7 @@ def _info(image: exiv2.Image) -> FrameInfo:
 
     distance = positive(_DISTANCE)
     return FrameInfo(
+        zone=None if zone is None else int(f"{zone[1]}1") * (60 * int(zone[2]) + int(zone[3])),
         make=_text(data, ("Exif.Image.Make",)),
         model=_text(data, ("Exif.Image.Model",)),
         lens=_text(data, _LENS),

@@ -137,9 +137,9 @@ def same_scene(a: np.ndarray, b: np.ndarray) -> bool:
 
 
 def _follows(previous: FrameInfo, current: FrameInfo) -> bool:
-    if previous.taken is None or current.taken is None or previous.model != current.model:
+    if previous.moment is None or current.moment is None or previous.model != current.model:
         return False
-    gap = current.taken - previous.taken - timedelta(seconds=previous.shutter or 0)
+    gap = current.moment - previous.moment - timedelta(seconds=previous.shutter or 0)
     if not timedelta(seconds=-1) <= gap <= _PAUSE:
         return False
     return previous.aperture == current.aperture and previous.focal == current.focal
@@ -151,7 +151,7 @@ def find_brackets(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | No
     A bracket is a run of frames of one camera, close in time, of the same scene, whose exposures are all different
     and evenly stepped (within a third of a stop). Previews that are None are not compared.
     """
-    order = sorted(range(len(infos)), key=lambda i: (infos[i].taken is None, infos[i].taken or 0, i))
+    order = sorted(range(len(infos)), key=lambda i: (infos[i].moment is None, infos[i].moment or 0, i))
     brackets: list[Bracket] = []
     run: list[int] = []
 
@@ -203,7 +203,7 @@ def find_pairs(paths: Sequence[Path], infos: Sequence[FrameInfo]) -> list[tuple[
         raw = raws.get((path.parent, path.stem.casefold()))
         if path.suffix.lower() in RAW_ENDINGS or raw is None or raw in taken:
             continue
-        one, two = infos[raw].taken, infos[index].taken
+        one, two = infos[raw].moment, infos[index].moment
         if one is None or two is None or abs(one - two) <= _ONE_SHOT:
             pairs.append((raw, index))
             taken.add(raw)
@@ -215,12 +215,12 @@ def alike_run(
 ) -> list[int]:
     """Frames that show the same as one of them and were taken around it, to choose among: indexes in the order taken, at
     most so many, `start` among them."""
-    order = sorted(range(len(infos)), key=lambda i: (infos[i].taken is None, infos[i].taken or 0, i))
+    order = sorted(range(len(infos)), key=lambda i: (infos[i].moment is None, infos[i].moment or 0, i))
     place = order.index(start)
     first = last = place
 
     def joins(known: int, other: int) -> bool:
-        one, two = infos[known].taken, infos[other].taken
+        one, two = infos[known].moment, infos[other].moment
         a, b = previews[start], previews[other]
         near = one is not None and two is not None and abs(two - one) <= _ONE_SERIES
         return near and a is not None and b is not None and same_scene(a, b)

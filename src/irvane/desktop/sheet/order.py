@@ -11,7 +11,8 @@ from irvane.desktop.session import Item, Session
 
 
 def _time(item: Item) -> tuple[Any, ...]:
-    return item.info.taken.isoformat() if item.info.taken else "~", item.source.name
+    moment = item.info.moment
+    return moment.isoformat() if moment else "~", item.source.name
 
 
 def _sharpness(item: Item) -> tuple[Any, ...]:

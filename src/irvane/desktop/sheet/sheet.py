@@ -99,10 +99,9 @@ class _Frames(QAbstractListModel):
             parts = (item.source.name, self.together(item), exposure_text(item.info), mark_words(item))
             return ", ".join(part for part in parts if part)
         if role == Qt.ItemDataRole.ToolTipRole:
-            size = item.path.stat().st_size / 1e6 if item.path.exists() else 0.0
             taken = f"{item.info.taken:%Y-%m-%d %H:%M:%S}" if item.info.taken else ""
             lines = (
-                f"{item.source.name}, {size:.1f} MB", exposure_text(item.info), f"{item.info.make} {item.info.model}".strip(),
+                item.source.name, exposure_text(item.info), f"{item.info.make} {item.info.model}".strip(),
                 item.info.lens, f"{item.info.focal:g} mm" if item.info.focal else "", taken, self.together(item), item.problem, item.diagnosis,
                 item.measured.words() if item.measured else "",
             )  # fmt: skip

@@ -1,6 +1,6 @@
 """The queue: are size and time told rightly beforehand, and what does it cost beside single commands?
 
-    python benchmarks/queue.py [--large]
+    python benchmarks/batch.py [--large]
 
 Twenty mixed frames, estimated after as many others were written; with --large, raws of 24 MP by the best method, one after the
 other as single commands and from the queue. Run on an idle machine; a home of its own.
