@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from irvane import __version__, developing, judging, queueing
+from irvane import __version__, developing, judging, merging, queueing
 from irvane.commands import (
     DONE,
     SOME_FAILED,
@@ -22,9 +22,7 @@ from irvane.commands import (
     expand,
     guarded,
     keep_to_threads,
-    read_settings,
     say,
-    settings_options,
 )
 from irvane.core.errors import FileError, IrvaneError
 from irvane.core.settings import Settings
@@ -42,12 +40,7 @@ def _parser() -> argparse.ArgumentParser:
 
     developing.add_parsers(commands)
 
-    merge = commands.add_parser("merge", help="merge a bracket")
-    merge.add_argument("kind", choices=("hdr", "fusion"))
-    merge.add_argument("inputs", nargs="+", metavar="IN", type=Path)
-    merge.add_argument("--out", required=True, type=Path, metavar="FILE")
-    merge.add_argument("--overwrite", action="store_true")
-    settings_options(merge)
+    merging.add_parsers(commands)
 
     info = commands.add_parser("info", help="exposure data, noise model, sets")
     info.add_argument("inputs", nargs="+", metavar="IN", type=Path)
@@ -89,39 +82,6 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _merge(args: argparse.Namespace) -> int:
-    from irvane.core.files.writers import quantise, write_jpeg, write_tiff
-    from irvane.core.finish import job
-    from irvane.core.line.merging import MergeSource, fuse_files
-
-    settings = read_settings(args, Settings())
-    if len(args.inputs) < 2:
-        raise UsageError("a merge needs at least two inputs")
-
-    def work() -> None:
-        kind = job.format_of(args.out)
-        job.check_target(args.out, args.overwrite, tuple(args.inputs))
-        if args.kind == "hdr":
-            written = job.run(
-                MergeSource(args.inputs), settings, job.Target(args.out, overwrite=args.overwrite)
-            )
-            for note in written.notes:
-                print(note)
-        else:
-            fused = fuse_files(args.inputs)
-            common = {"space": "srgb", "source": args.inputs[0], "overwrite": args.overwrite}
-            text = f"Exposure fusion of {len(args.inputs)} frames"
-            if kind == "tiff":
-                write_tiff(args.out, quantise(fused, 16), description=text, **common)
-            elif kind == "jpeg":
-                write_jpeg(args.out, quantise(fused, 8), quality=92, description=text, **common)
-            else:
-                raise FileError(args.out, "a fusion is a finished picture; write it as .tif or .jpg")
-        print(f"-> {args.out}")
-
-    return DONE if guarded(args.out, work) else SOME_FAILED
-
-
 def _info(args: argparse.Namespace) -> int:
     from irvane.core.files.header import header_facts
 
@@ -150,9 +110,8 @@ def _info(args: argparse.Namespace) -> int:
                 if name != "path" and value not in (None, "", [], ()):
                     print(f"  {name}: {value}")
         for found in sets:
-            print(
-                f"bracket: {', '.join(found['frames'])} ({', '.join(f'{o:+g} EV' for o in found['offsets'])})"
-            )
+            steps = ", ".join(f"{offset:+g} EV" for offset in found["offsets"])
+            print(f"{found['kind']}: {', '.join(found['frames'])}{f' ({steps})' if steps else ''}")
     return SOME_FAILED if failed else DONE
 
 
@@ -259,9 +218,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; returns the exit code: 0 done, 1 some inputs failed, 2 usage."""
     arguments = list(sys.argv[1:] if argv is None else argv)
     commands = {
-        "merge": _merge, "info": _info, "check": _check, "demo": _demo, "warm": _warm,
+        "info": _info, "check": _check, "demo": _demo, "warm": _warm,
         "open": lambda args: _window(args.inputs), "edit": _edit, "completion": _completion,
-        "install-desktop": lambda _: _installed(True), "uninstall-desktop": lambda _: _installed(False), **developing.COMMANDS, **judging.COMMANDS, **queueing.COMMANDS,
+        "install-desktop": lambda _: _installed(True), "uninstall-desktop": lambda _: _installed(False), **developing.COMMANDS, **merging.COMMANDS, **judging.COMMANDS, **queueing.COMMANDS,
     }  # fmt: skip
     if not arguments or (arguments[0] not in commands and not arguments[0].startswith("-")):
         return _window([Path(a) for a in arguments])

@@ -32,7 +32,7 @@ from irvane.core.line.bands import Output
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.engine import Engine
 from irvane.core.line.looks import LOOKS, render_look
-from irvane.core.line.merging import MergeSource, fuse_files
+from irvane.core.line.merging import FUSION, How, MergeSource
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import render_view
 from irvane.core.places import OutputRegion
@@ -152,7 +152,7 @@ def warm(progress: Progress = always) -> None:
             lambda: _write(folder / "a.tif", folder / "e.tif", noise__amount=100),
             lambda: _compare(bayer),
             lambda: job.run(MergeSource(bracket), Settings(), job.Target(folder / "m.tif")),
-            lambda: fuse_files(bracket),
+            lambda: MergeSource(bracket, How(FUSION)).load(),
         ]
         for number, work in enumerate(steps):
             step(progress, number / len(steps))

@@ -67,6 +67,7 @@ OPENABLE = RAW_ENDINGS | RENDERED_ENDINGS
 _PAUSE = timedelta(seconds=4)
 _SMALLEST_STEP, _LARGEST_STEP = 0.3, 4.2
 _MOST_FRAMES = 15
+_SMALLEST_BURST = 3
 #: Times of a raw and a finished picture of one shot differ by no more than this; alike frames to choose among follow each
 #: other within this.
 _ONE_SHOT, _ONE_SERIES = timedelta(seconds=2), timedelta(seconds=30)
@@ -175,6 +176,25 @@ def find_brackets(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | No
         run.append(index)
     close()
     return brackets
+
+
+def find_bursts(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | None]) -> list[tuple[int, ...]]:
+    """Frames of equal exposure that follow each other closely and show the same scene: three or more, to be averaged."""
+    order = sorted(range(len(infos)), key=lambda i: (infos[i].moment is None, infos[i].moment or 0, i))
+    bursts: list[tuple[int, ...]] = []
+    run: list[int] = []
+    for index in order:
+        if run:
+            one, two = infos[run[-1]].exposure_value, infos[index].exposure_value
+            equal = one is not None and two is not None and abs(one - two) < 0.1
+            first, second = previews[run[-1]], previews[index]
+            alike = first is None or second is None or same_scene(first, second)
+            if not (equal and alike and _follows(infos[run[-1]], infos[index])):
+                bursts.append(tuple(run))
+                run = []
+        run.append(index)
+    bursts.append(tuple(run))
+    return [burst for burst in bursts if len(burst) >= _SMALLEST_BURST]
 
 
 def _as_bracket(run: list[int], infos: Sequence[FrameInfo]) -> Bracket | None:

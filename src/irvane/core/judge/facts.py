@@ -13,7 +13,7 @@ from irvane.core.colour.camera import light_of
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import IrvaneError, ReadError
 from irvane.core.files.info import read_info
-from irvane.core.files.sets import find_brackets
+from irvane.core.files.sets import find_brackets, find_bursts, find_pairs
 from irvane.core.files.thumbnails import preview
 from irvane.core.image import LUMA_2020, NoiseModel
 from irvane.core.judge.diagnosis import MID_SIGNAL, SHADOW_SIGNAL, decibels, diagnose
@@ -105,15 +105,28 @@ def frame_facts(path: Path) -> dict[str, Any]:
 
 
 def sets_of(paths: Sequence[Path]) -> list[dict[str, Any]]:
-    """Brackets among files: frame paths and their EV offsets."""
+    """What belongs together among files: brackets with their EV offsets, bursts of equal frames, pairs of raw and finished."""
+    infos = [read_info(path) for path in paths]
     previews: list[np.ndarray | None] = []
     for path in paths:
         try:
             previews.append(preview(path, 320).pixels)
         except IrvaneError:
             previews.append(None)
-    brackets = find_brackets([read_info(path) for path in paths], previews)
-    return [{"frames": [str(paths[i]) for i in b.members], "offsets": list(b.offsets)} for b in brackets]
+    pairs = find_pairs(paths, infos)
+    second = {other for _, other in pairs}
+    single = [k for k in range(len(paths)) if k not in second]
+    own_infos, own_previews = [infos[k] for k in single], [previews[k] for k in single]
+    brackets, bursts = find_brackets(own_infos, own_previews), find_bursts(own_infos, own_previews)
+
+    def told(kind: str, members: Sequence[int], offsets: Sequence[float] = ()) -> dict[str, Any]:
+        return {"kind": kind, "frames": [str(paths[k]) for k in members], "offsets": list(offsets)}
+
+    return [
+        *(told("bracket", [single[k] for k in one.members], one.offsets) for one in brackets),
+        *(told("burst", [single[k] for k in one]) for one in bursts),
+        *(told("pair", pair) for pair in pairs),
+    ]
 
 
 def measure_file(

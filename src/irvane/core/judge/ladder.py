@@ -267,8 +267,7 @@ def _moved(region: Region, motion: Motion, extent: tuple[int, int]) -> Region:
     """Where a rectangle of the reference lies in a frame that moved against it."""
     if motion.still:
         return region
-    middle = np.array([(region.left + region.right) / 2, (region.top + region.bottom) / 2, 1.0])
-    x, y = motion.matrix @ middle
+    x, y = motion.places(np.array([[(region.left + region.right) / 2, (region.top + region.bottom) / 2]]))[0]
     h, w = region.bottom - region.top, region.right - region.left
     left = int(np.clip(round(x - w / 2), 0, extent[1] - w))
     top = int(np.clip(round(y - h / 2), 0, extent[0] - h))

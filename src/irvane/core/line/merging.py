@@ -1,46 +1,105 @@
-"""A merge as a source: its members are developed, aligned and merged; the result goes through the line."""
+"""A merge as a source: its members are developed, aligned and merged; the result goes through the line.
+
+Four kinds: ``hdr`` (scene-linear light of raw brackets), ``fusion`` (keep the detail of every exposure), ``join`` (the lights of one
+frame, the shadows of another) and ``mean`` (a burst, its noise averaged away).
+"""
 
 from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import render
 from irvane.core.colour.spaces import SPACES, WORKING, between
-from irvane.core.errors import MergeError, plain_text
+from irvane.core.errors import MergeError, ReadError, SettingError, plain_text
 from irvane.core.files.opcodes import optics_of
 from irvane.core.files.rendered import RENDERED_ENDINGS
+from irvane.core.image import NoiseModel
 from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.align import warp
-from irvane.core.merge.fusion import fuse
-from irvane.core.merge.hdr import Member, merge, plan
+from irvane.core.merge.fusion import fuse, join
+from irvane.core.merge.hdr import Member, Merged, Plan, find_movement, merge, plan
+from irvane.core.merge.mean import mean
 from irvane.core.noise.denoise import automatic_amount
+from irvane.core.orientation import upright
 from irvane.core.progress import Progress, always, part
 from irvane.core.settings import Colour, Settings
 
+HDR, FUSION, JOIN, MEAN = "hdr", "fusion", "join", "mean"
+#: Kinds in words.
+KINDS = {HDR: "merged to light", FUSION: "fused for detail", JOIN: "halves joined", MEAN: "averaged"}
 #: Settings that a fresh merge starts from: the range fitted in by less than half, the lights lowered by themselves.
 MERGE_START = {"light.tone_map": "photographic", "light.tone_strength": 40.0, "light.highlights": -3.0}
 
 #: Automatic amount up to which members are not denoised.
 _LEAST_AMOUNT = 50
+#: Noise of a finished picture's values, for weights: its steps of 8 bits.
+_FINISHED_NOISE = NoiseModel((1e-5,) * 3, (0.002,) * 3, "assumed")
+
+
+@dataclass(frozen=True)
+class How:
+    """How frames are merged.
+
+    Attributes
+    ----------
+    kind : of KINDS. ghosts : strength of the search for movement, 0…100.
+    reference : name of the file whose geometry and moving things are kept; empty: the middle exposure.
+    aligns : False: the frames are taken for standing still.
+    """
+
+    kind: str = HDR
+    ghosts: float = 50.0
+    reference: str = ""
+    aligns: bool = True
+
+    def as_dict(self) -> dict[str, Any]:
+        """For journals and sidecars."""
+        return {"kind": self.kind, "ghosts": self.ghosts, "reference": self.reference, "aligns": self.aligns}
+
+    @staticmethod
+    def from_dict(data: Any) -> How:
+        """From what :meth:`as_dict` made; what does not fit counts as not said."""
+        found = data if isinstance(data, dict) else {}
+        plain = How()
+        kind, ghosts = found.get("kind"), found.get("ghosts")
+        good = isinstance(ghosts, int | float) and not isinstance(ghosts, bool) and 0 <= ghosts <= 100
+        return How(
+            kind if kind in KINDS else plain.kind,
+            float(ghosts) if good else plain.ghosts,  # type: ignore[arg-type]
+            str(found.get("reference") or ""),
+            found.get("aligns") is not False,
+        )
 
 
 class MergeSource:
-    """A bracket merged to scene-linear light."""
+    """Frames merged into one source."""
 
-    def __init__(self, paths: Sequence[Path]) -> None:
+    def __init__(self, paths: Sequence[Path], how: How = How()) -> None:
         self.members = tuple(FileSource(path) for path in paths)
+        self.how = how
         if len(self.members) < 2:
             raise MergeError("A merge needs at least two frames.")
+        if how.reference and how.reference not in [member.path.name for member in self.members]:
+            raise SettingError(f"“{how.reference}” is none of the frames that are merged.")
+        finished = [m.path for m in self.members if m.path.suffix.lower() in RENDERED_ENDINGS]
+        if how.kind == HDR and finished:
+            raise MergeError(
+                f"{plain_text(finished[0].name)} is a finished picture: only raw frames can be merged to light; "
+                "use fusion, join or mean."
+            )
 
     @property
     def key(self) -> str:
-        joined = "hdr@1:" + ":".join(member.key for member in self.members)
+        joined = f"{self.how.kind}@2 {self.how.as_dict()}:" + ":".join(member.key for member in self.members)
         return hashlib.blake2b(joined.encode(), digest_size=16).hexdigest()
 
     @property
@@ -49,89 +108,145 @@ class MergeSource:
 
     @property
     def name(self) -> str:
-        return f"{plain_text(self.members[0].path.stem)} + {len(self.members) - 1}"
+        kind = "" if self.how.kind == HDR else f", {KINDS[self.how.kind]}"
+        return f"{plain_text(self.members[0].path.stem)} + {len(self.members) - 1}{kind}"
 
     def load(self, progress: Progress = always) -> Loaded:
+        frames, notes = self._read(part(progress, 0.0, 0.7))
+        reference = self.how.reference
+        place = next((k for k, f in enumerate(frames) if f.name == reference), None) if reference else None
+        if self.how.kind == HDR or (self.how.kind == MEAN and all(f.loaded.entry == MOSAIC for f in frames)):
+            return self._of_light(frames, place, notes, part(progress, 0.7, 1.0))
+        return self._of_pictures(frames, place, notes, part(progress, 0.7, 1.0))
+
+    def _read(self, progress: Progress) -> tuple[list[_Frame], list[str]]:
+        """The members that can be read, and sentences on those that cannot."""
+        frames, notes = [], []
         count = len(self.members)
-        developed = []
         for index, member in enumerate(self.members):
-            developed.append(_member(member, part(progress, 0.7 * index / count, 0.7 * (index + 1) / count)))
-        loads = [loaded for loaded, _, _ in developed]
-        first = loads[0]
-        if any(loaded.colour is None or loaded.noise is None for loaded in loads) or first.colour is None:
-            raise MergeError(
-                "Only raw frames can be merged to scene-linear light; use fusion for finished pictures."
-            )
-        plain = [Member(p, loaded.noise, loaded.info) for loaded, p, _ in developed if loaded.noise]
-        clean = [Member(c, loaded.noise, loaded.info) for loaded, _, c in developed if loaded.noise]
-        how = plan(clean, part(progress, 0.7, 0.85))
-        merged = merge(plain, how, part(progress, 0.85, 0.92))
-        same = all(a.picture is b.picture for a, b in zip(plain, clean, strict=True))
-        merged_clean = merged if same else merge(clean, how, part(progress, 0.92, 1.0))
-        share = float(merged_clean.replaced.mean())
-        notes = [f"Merged from {count} frames over {_span(how.ratios):.1f} EV."]
-        furthest = max(motion.shift for motion in how.motions)
-        notes.append(f"Largest shift between frames: {furthest:.1f} px.")
-        if share > 0.0005:
-            notes.append(f"Movement left out in {share:.1%} of the picture.")
-        reference = loads[how.reference]
+            try:
+                frames.append(_frame(member, part(progress, index / count, (index + 1) / count)))
+            except ReadError as error:
+                notes.append(f"Left out: {error}.")
+        if len(frames) < 2:
+            raise MergeError("Fewer than two of these frames can be read. " + " ".join(notes))
+        return frames, notes
+
+    def _of_light(
+        self, frames: list[_Frame], reference: int | None, notes: list[str], progress: Progress
+    ) -> Loaded:
+        plain = [Member(f.plain, f.noise, f.loaded.info) for f in frames]
+        clean = [Member(f.clean, f.noise, f.loaded.info) for f in frames]
+        same_exposure = self.how.kind == MEAN
+        how = plan(clean, part(progress, 0.0, 0.5), reference, self.how.aligns, same_exposure)
+        notes += _told(how, frames)
+        first = frames[how.reference].loaded
+        moved = find_movement(clean, how, self.how.ghosts)
+        bring = mean if same_exposure else merge
+        merged: Merged = bring(plain, how, part(progress, 0.5, 0.75), found=moved)
+        same = all(f.plain is f.clean for f in frames)
+        cleaned = merged if same else bring(clean, how, part(progress, 0.75, 1.0), found=moved)
+        if moved.share > 0.0005:
+            notes.append(f"Movement in {moved.share:.1%} of the picture, taken from one frame.")
         return Loaded(
-            MERGED, None, merged.picture, first.colour, merged.noise, 0, reference.info, tuple(notes),
-            merged_clean.picture, optics=optics_of(reference.info),
+            MERGED, None, merged.picture, first.colour, merged.noise, 0, first.info, tuple(notes),
+            cleaned.picture, optics=optics_of(first.info),
+        )  # fmt: skip
+
+    def _of_pictures(
+        self, frames: list[_Frame], reference: int | None, notes: list[str], progress: Progress
+    ) -> Loaded:
+        linear = [Member(f.shown_linear, _FINISHED_NOISE, f.loaded.info) for f in frames]
+        how = plan(linear, part(progress, 0.0, 0.6), reference, self.how.aligns, self.how.kind == MEAN)
+        notes += _told(how, frames)
+        moved = find_movement(linear, how, self.how.ghosts)
+        shown = []
+        counts = []
+        size = linear[how.reference].picture.shape[:2]
+        for k in how.used:
+            picture = warp(frames[k].shown, how.motions[k])
+            outside = ~np.isfinite(picture[..., 0])
+            picture = np.where(outside[..., None], frames[how.reference].shown, picture).astype(np.float32)
+            shown.append(picture)
+            counts.append(moved.counts(k, size) * np.where(outside, np.float32(0), np.float32(1)))
+        order = np.argsort([-how.ratios[k] for k in how.used])
+        make = {FUSION: fuse, JOIN: join, MEAN: _average}[self.how.kind]
+        made = make([shown[k] for k in order], [counts[k] for k in order])
+        if moved.share > 0.0005:
+            notes.append(f"Movement in {moved.share:.1%} of the picture, taken from one frame.")
+        light = SPACES["srgb"].decode(made) @ between(SPACES["srgb"], WORKING).T.astype(np.float32)
+        info = frames[how.reference].loaded.info
+        return Loaded(
+            DISPLAY, None, np.ascontiguousarray(light, np.float32), None, None, 0, info, tuple(notes),
+            optics=optics_of(info),
         )  # fmt: skip
 
 
-def _span(ratios: Sequence[float]) -> float:
-    return float(np.log2(max(ratios) / min(ratios)))
+@dataclass(frozen=True, eq=False)
+class _Frame:
+    """A member, upright: camera-linear, plain and denoised (raw), and as it is shown (encoded sRGB)."""
+
+    name: str
+    loaded: Loaded
+    plain: np.ndarray
+    clean: np.ndarray
+    noise: NoiseModel
+
+    @cached_property
+    def shown(self) -> np.ndarray:
+        """Encoded sRGB 0…1."""
+        return SPACES["srgb"].encode(self.shown_linear)
+
+    @cached_property
+    def shown_linear(self) -> np.ndarray:
+        """What is shown, linear sRGB 0…1."""
+        if self.loaded.entry == DISPLAY:
+            return np.clip(self.plain @ between(WORKING, SPACES["srgb"]).T.astype(np.float32), 0, 1)
+        assert self.loaded.colour is not None
+        balance, matrix = transform(self.loaded.colour, Colour())
+        scene = apply_camera(self.clean, balance, matrix * 2.0**BASE_EXPOSURE, 1.0)
+        return np.clip(render(scene), 0, 1)
 
 
-def _member(source: FileSource, progress: Progress) -> tuple[Loaded, np.ndarray, np.ndarray]:
-    """Plain and denoised camera-linear pictures of one frame, upright."""
+def _frame(source: FileSource, progress: Progress) -> _Frame:
     loaded = source.load()
-    if loaded.entry != MOSAIC:
-        raise MergeError(f"{source.path}: only raw frames can be merged to scene-linear light.")
-    assert loaded.noise is not None
+    if loaded.entry == DISPLAY:
+        assert loaded.picture is not None
+        picture = np.ascontiguousarray(upright(loaded.picture, loaded.flip), np.float32)
+        return _Frame(source.path.name, replace(loaded, picture=None), picture, picture, _FINISHED_NOISE)
+    if loaded.entry != MOSAIC or loaded.noise is None:
+        raise ReadError(source.path, "only raw frames and finished pictures can be merged")
     noisy = automatic_amount(loaded.noise) > _LEAST_AMOUNT
     settings = Settings().with_values({"noise.amount": 100.0 if noisy else 0.0, "lens.aberration": "off"})
     made, _ = realise(loaded, settings, progress, both=True)
     plain = made.plain.read_all()
-    return loaded, plain, plain if made.denoised is None else made.denoised.read_all()
+    clean = plain if made.denoised is None else made.denoised.read_all()
+    return _Frame(source.path.name, replace(loaded, mosaic=None), plain, clean, loaded.noise)
 
 
-def fuse_files(paths: Sequence[Path], progress: Progress = always) -> np.ndarray:
-    """Exposure fusion of frames or finished pictures: float32 H×W×3, encoded sRGB 0…1.
+def _average(frames: Sequence[np.ndarray], counts: Sequence[np.ndarray]) -> np.ndarray:
+    """The plain mean of encoded pictures."""
+    total = sum(f * c[..., None] for f, c in zip(frames, counts, strict=True))
+    return np.asarray(total / np.maximum(sum(counts), 1e-6)[..., None], np.float32)
 
-    Raises
-    ------
-    MergeError
-        When the frames do not fit together.
-    """
-    if len(paths) < 2:
-        raise MergeError("A fusion needs at least two frames.")
-    shown: list[np.ndarray] = []
-    members: list[Member] = []
-    for index, path in enumerate(paths):
-        source = FileSource(path)
-        if path.suffix.lower() in RENDERED_ENDINGS:
-            finished = source.load()
-            assert finished.picture is not None
-            if finished.entry != DISPLAY:
-                raise MergeError(f"{path}: scene-linear pictures cannot be fused; give raw or finished ones.")
-            linear = finished.picture @ between(WORKING, SPACES["srgb"]).T.astype(np.float32)
-            shown.append(SPACES["srgb"].encode(linear))
-            continue
-        loaded, _, clean = _member(source, part(progress, index / len(paths), (index + 1) / len(paths)))
-        assert loaded.colour is not None and loaded.noise is not None
-        members.append(Member(clean, loaded.noise, loaded.info))
-        balance, matrix = transform(loaded.colour, Colour())
-        scene = apply_camera(clean, balance, matrix * 2.0**BASE_EXPOSURE, 1.0)
-        shown.append(SPACES["srgb"].encode(render(scene)))
-    if members and len(members) == len(shown):
-        how = plan(members)
-        frames = []
-        for frame, motion in zip(shown, how.motions, strict=True):
-            moved = warp(frame, motion)
-            outside = ~np.isfinite(moved)
-            frames.append(np.where(outside, shown[how.reference], moved).astype(np.float32))
-        shown = frames
-    return fuse(shown)
+
+def _told(how: Plan, frames: Sequence[_Frame]) -> list[str]:
+    """What there is to say of how frames were brought together."""
+    used = how.used
+    notes = [f"Left out: {plain_text(frames[k].name)} {reason}." for k, reason in how.left_out]
+    span = float(np.log2(max(how.ratios[k] for k in used) / min(how.ratios[k] for k in used)))
+    notes.append(f"From {len(used)} frames over {span:.1f} EV.")
+    if how.estimated:
+        notes.append(
+            "The files do not say how they were exposed: the steps were estimated from the pictures."
+        )
+    shape = frames[how.reference].plain.shape
+    furthest = max(how.motions[k].furthest(shape) for k in used)
+    notes.append(
+        "No frame moved against the others."
+        if furthest == 0
+        else f"Largest shift between frames: {furthest:.1f} px."
+    )
+    if how.off > 1.0:
+        notes.append(f"Some places still lie up to {how.off:.1f} px off: near things, or wind.")
+    return notes

@@ -1,8 +1,7 @@
 """High dynamic range: frames merged in linear light, each pixel weighted by its noise.
 
 The weight is the inverse variance of the frame's estimate of scene light (Granados et al. 2010; Hasinoff, Durand &
-Freeman 2010), with the sensor's own noise model; clipped values count nothing. Where a frame disagrees with the
-reference by more than noise and alignment explain, it is left out (ghosts).
+Freeman 2010), with the sensor's own noise model; clipped values count nothing. What moved is taken from one frame (:mod:`irvane.core.merge.ghosts`).
 """
 
 from __future__ import annotations
@@ -19,17 +18,19 @@ from irvane.core.errors import MergeError
 from irvane.core.files.info import FrameInfo
 from irvane.core.image import LUMA_2020, NoiseModel
 from irvane.core.kernels import inline, marked_kernel
-from irvane.core.merge.align import STILL, Motion, align, warp
+from irvane.core.merge.align import STILL, Motion, warp
+from irvane.core.merge.ghosts import Ghosts, find_ghosts, sight
+from irvane.core.merge.register import register
 from irvane.core.progress import Progress, always, step
 
 #: Signal from which a value fades out of the merge because it is about to clip.
 _FADE, _CLIPPED = 0.85, 0.97
-#: Disagreement with the reference, in standard deviations and as a share of the light, that counts as movement.
-_GHOST_SIGMAS, _GHOST_SHARE = 4.0, 0.18
 #: Blocks whose means are compared for the exposure ratio: their side, and how many are needed.
 _BLOCK, _FEWEST_BLOCKS = 8, 60
 #: Correlation of aligned contours below which two frames are not of one scene.
 _SAME_SCENE = 0.5
+#: Strength of the search for movement, 0…100.
+GHOSTS = 50.0
 
 
 @dataclass(frozen=True)
@@ -50,11 +51,26 @@ class Plan:
     reference : index of the frame whose geometry and moving objects are kept.
     ratios : exposure of the reference divided by each frame's, refined from content.
     motions : where each frame lies on the reference.
+    left_out : indexes of frames that do not fit, with their reasons; they count nothing.
+    estimated : the files do not state their exposures: ratios are estimated from content alone.
     """
 
     reference: int
     ratios: tuple[float, ...]
     motions: tuple[Motion, ...]
+    left_out: tuple[tuple[int, str], ...] = ()
+    estimated: bool = False
+
+    @property
+    def used(self) -> tuple[int, ...]:
+        """Indexes of the frames that are merged."""
+        gone = {index for index, _ in self.left_out}
+        return tuple(k for k in range(len(self.motions)) if k not in gone)
+
+    @property
+    def off(self) -> float:
+        """Pixels by which the worst frame that is merged still lies off."""
+        return max((self.motions[k].residual or 0.0 for k in self.used), default=0.0)
 
 
 def exposure_ratios(infos: Sequence[FrameInfo], reference: int) -> list[float]:
@@ -70,6 +86,27 @@ def exposure_ratios(infos: Sequence[FrameInfo], reference: int) -> list[float]:
     if len(known) != len(values):
         raise MergeError("A frame does not state its shutter time; the exposure steps are unknown.")
     return [2.0 ** (known[reference] - v) for v in known]
+
+
+def _middle_by_content(members: Sequence[Member]) -> int:
+    """The frame of middle brightness."""
+    levels = [float(np.median(_luminance(member)[::4, ::4])) for member in members]
+    return int(np.argsort(levels)[len(levels) // 2])
+
+
+def _estimated_ratios(members: Sequence[Member], reference: int, left_out: set[int]) -> list[float]:
+    """Exposure of the reference over each frame's from content: the ratio at equal ranks of brightness, where both hold.
+
+    Histograms do not care for small motions.
+    """
+    ranks = np.linspace(0.02, 0.98, 97)
+    quantiles = [np.quantile(_luminance(member)[::4, ::4], ranks) for member in members]
+    found = []
+    for k, own in enumerate(quantiles):
+        both = (own > 0.004) & (own < _FADE) & (quantiles[reference] > 0.004) & (quantiles[reference] < _FADE)
+        known = k != reference and k not in left_out and both.sum() >= 5
+        found.append(float(np.median(quantiles[reference][both] / own[both])) if known else 1.0)
+    return found
 
 
 def choose_reference(infos: Sequence[FrameInfo]) -> int:
@@ -98,42 +135,64 @@ def _refine_ratio(a: np.ndarray, b: np.ndarray, ratio: float, floors: tuple[floa
     return measured if abs(math.log2(measured / ratio)) < 0.35 else ratio
 
 
-def plan(members: Sequence[Member], progress: Progress = always) -> Plan:
+def plan(
+    members: Sequence[Member], progress: Progress = always, reference: int | None = None, aligns: bool = True,
+    same_exposure: bool = False,
+) -> Plan:  # fmt: skip
     """Find reference, exposure ratios and motions of a bracket.
+
+    Parameters
+    ----------
+    reference : index of the frame whose geometry and moving things are kept; None: the middle exposure.
+    aligns : False: the frames are taken for standing still.
+    same_exposure : a burst; otherwise frames that were all exposed alike are refused.
 
     Raises
     ------
     MergeError
-        Fewer than two frames, different sizes, or unknown exposures.
+        Fewer than two frames, exposures all the same, or nothing that fits together.
     """
     if len(members) < 2:
         raise MergeError("A merge needs at least two frames.")
-    if len({member.picture.shape for member in members}) > 1:
-        raise MergeError("The frames differ in size; they cannot be merged.")
     infos = [member.info for member in members]
-    reference = choose_reference(infos)
-    ratios = exposure_ratios(infos, reference)
-    if max(ratios) / min(ratios) < 1.1:
+    estimated = any(info.exposure_value is None for info in infos)
+    if reference is None:
+        reference = _middle_by_content(members) if estimated else choose_reference(infos)
+    shape = members[reference].picture.shape
+    left_out = [
+        (k, f"is of another size ({m.picture.shape[1]} × {m.picture.shape[0]} pixels)")
+        for k, m in enumerate(members)
+        if m.picture.shape != shape
+    ]
+    if len(members) - len(left_out) < 2:
+        raise MergeError("The frames differ in size; they cannot be merged.")
+    sized = {k for k, _ in left_out}
+    fitting = [k for k in range(len(members)) if k not in sized]
+    ratios = _estimated_ratios(members, reference, sized) if estimated else exposure_ratios(infos, reference)
+    if not same_exposure and max(ratios[k] for k in fitting) / min(ratios[k] for k in fitting) < 1.1:
         raise MergeError("The frames all have the same exposure; there is no range to gain.")
     base = _luminance(members[reference])
     base_dark = members[reference].noise.read[1]
-    motions: list[Motion] = []
+    motions: list[Motion] = [STILL] * len(members)
     for index, member in enumerate(members):
         step(progress, index / len(members))
-        if index == reference:
-            motions.append(STILL)
+        if index == reference or index in sized:
             continue
         light = _luminance(member)
-        motion = align(base, light, ratios[index], (base_dark, member.noise.read[1]))
-        if 0 < motion.correlation < _SAME_SCENE:
-            raise MergeError(
-                f"Frame {index + 1} does not show the same scene as the others, or it moved too far."
-            )
-        motions.append(motion)
-        moved = warp(light, motion)
+        if aligns:
+            motions[index] = register(base, light, ratios[index], (base_dark, member.noise.read[1]))
+            if 0 < motions[index].correlation < _SAME_SCENE and motions[index].residual is None:
+                left_out.append((index, "does not show the same scene as the others, or it moved too far"))
+                continue
+        moved = warp(light, motions[index])
         dark = (8 * base_dark + 1e-3, 8 * member.noise.read[1] + 1e-3)
+        if estimated:
+            continue
         ratios[index] = _refine_ratio(base, np.nan_to_num(moved, nan=1.0), ratios[index], dark)
-    return Plan(reference, tuple(ratios), tuple(motions))
+    made = Plan(reference, tuple(ratios), tuple(motions), tuple(sorted(left_out)), estimated)
+    if len(made.used) < 2:
+        raise MergeError("The frames do not show the same scene; they cannot be merged.")
+    return made
 
 
 @inline
@@ -159,43 +218,14 @@ def _collect(picture, ratio, rank, light, exposure):
 
 
 @marked_kernel
-def _add(
-    picture,
-    reference,
-    expected,
-    ratio,
-    gain,
-    read2,
-    ref_gain,
-    ref_read2,
-    is_reference,
-    rank,
-    total,
-    weight,
-    ghosts,
-):
+def _add(picture, counts, expected, ratio, gain, read2, rank, total, weight):
+    """Add a frame's light by its weight; `counts`: by how much it counts at all, for every pixel."""
     for y in numba.prange(picture.shape[0]):
         for x in range(picture.shape[1]):
             largest = max(picture[y, x, 0], max(picture[y, x, 1], picture[y, x, 2]))
             if not largest < 1e9:  # outside the frame (NaN)
                 continue
-            hold = _hold(largest, rank)
-            if not is_reference:
-                # moved? only where the reference itself can be believed
-                ref_largest = max(reference[y, x, 0], max(reference[y, x, 1], reference[y, x, 2]))
-                if ref_largest < _FADE and largest < _FADE:
-                    apart = 0.0
-                    for c in range(3):
-                        a = reference[y, x, c]
-                        b = picture[y, x, c] * ratio
-                        variance = ref_gain[c] * max(a, 0.0) + ref_read2[c]
-                        variance += (gain[c] * max(picture[y, x, c], 0.0) + read2[c]) * ratio * ratio
-                        limit = _GHOST_SIGMAS * np.sqrt(variance) + _GHOST_SHARE * max(a, b)
-                        apart = max(apart, abs(a - b) / max(limit, 1e-9))
-                    agree = min(max(2.0 - apart, 0.0), 1.0)
-                    if agree < 0.5:
-                        ghosts[y, x] = 1
-                    hold *= agree
+            hold = _hold(largest, rank) * counts[y, x]
             if hold <= 0:
                 continue
             for c in range(3):
@@ -221,15 +251,27 @@ class Merged:
     noise: NoiseModel
 
 
-def merge(members: Sequence[Member], how: Plan, progress: Progress = always) -> Merged:
-    """Merge frames as planned; see the module's text for the weights."""
+def merge(
+    members: Sequence[Member],
+    how: Plan,
+    progress: Progress = always,
+    ghosts: float = GHOSTS,
+    found: Ghosts | None = None,
+) -> Merged:
+    """Merge frames as planned; see the module's text for the weights.
+
+    Parameters
+    ----------
+    ghosts : strength of the search for movement, 0…100. found : what moved, where that is known already.
+    """
     reference = members[how.reference]
     shape = reference.picture.shape
-    order = sorted(range(len(members)), key=lambda i: -how.ratios[i])
+    order = sorted(how.used, key=lambda i: -how.ratios[i])
+    found = find_movement(members, how, ghosts) if found is None else found
     expected: np.ndarray = np.zeros(shape, np.float32)
     exposure = np.zeros(shape[:2], np.float32)
     for rank, index in enumerate(order):
-        step(progress, 0.4 * rank / len(members))
+        step(progress, 0.4 * rank / len(order))
         _collect(
             warp(members[index].picture, how.motions[index]), how.ratios[index], rank, expected, exposure
         )
@@ -237,21 +279,42 @@ def merge(members: Sequence[Member], how: Plan, progress: Progress = always) -> 
     expected = cv2.blur(expected, (3, 3))
     total = np.zeros(shape, np.float32)
     weight = np.zeros(shape, np.float32)
-    ghosts = np.zeros(shape[:2], np.uint8)
+    size = shape[1], shape[0]
     for rank, index in enumerate(order):
-        step(progress, 0.4 + 0.6 * rank / len(members))
-        member = members[index]
-        moved = warp(member.picture, how.motions[index])
+        step(progress, 0.4 + 0.6 * rank / len(order))
+        member, cells = members[index], found.weights[index]
+        counts = (
+            np.ones(shape[:2], np.float32)
+            if cells is None
+            else cv2.resize(cells, size, interpolation=cv2.INTER_LINEAR)
+        )
+        # where a thing is taken from this frame it counts whatever it is: there is no other
+        alone = (
+            cv2.resize((found.source == index).astype(np.float32), size, interpolation=cv2.INTER_LINEAR) > 0.5
+        )
+        last = 0 if bool(alone.any()) else rank
         _add(
-            moved, reference.picture, expected, how.ratios[index],
-            np.array(member.noise.gain), np.array(member.noise.read) ** 2 + 1e-12,
-            np.array(reference.noise.gain), np.array(reference.noise.read) ** 2 + 1e-12,
-            index == how.reference, rank, total, weight, ghosts,
+            warp(member.picture, how.motions[index]), counts, expected, how.ratios[index],
+            np.array(member.noise.gain), np.array(member.noise.read) ** 2 + 1e-12, last, total, weight,
         )  # fmt: skip
     merged = np.where(weight > 0, total / np.maximum(weight, 1e-30), reference.picture)
-    deepest = members[min(range(len(members)), key=lambda i: how.ratios[i])]
-    ratio = min(how.ratios)
+    deepest = members[min(how.used, key=lambda i: how.ratios[i])]
+    ratio = min(how.ratios[i] for i in how.used)
     gain = tuple(g * ratio for g in deepest.noise.gain)
     read = tuple(r * ratio for r in deepest.noise.read)
     noise = NoiseModel((gain[0], gain[1], gain[2]), (read[0], read[1], read[2]), deepest.noise.origin)
-    return Merged(merged.astype(np.float32), ghosts.astype(bool), noise)
+    moved = cv2.resize((found.source >= 0).astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
+    return Merged(merged.astype(np.float32), moved.astype(bool), noise)
+
+
+def find_movement(members: Sequence[Member], how: Plan, strength: float = GHOSTS) -> Ghosts:
+    """What moved between the frames that are merged; in the result the others count nothing."""
+    used = how.used
+    if strength <= 0:
+        return find_ghosts(
+            [sight(members[k].picture, 1.0, members[k].noise) for k in used[:1]], 0, [1.0], 0, [0.0]
+        ).among(len(members), used)
+    sights = [sight(warp(members[k].picture, how.motions[k]), how.ratios[k], members[k].noise) for k in used]
+    off = [how.motions[k].residual or 0.0 for k in used]
+    made = find_ghosts(sights, used.index(how.reference), [how.ratios[k] for k in used], strength, off)
+    return made.among(len(members), used)

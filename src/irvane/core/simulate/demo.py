@@ -22,10 +22,11 @@ from irvane.core.simulate.bench import bench
 from irvane.core.simulate.camera import Body, LensModel, apply_lens, expose
 from irvane.core.simulate.card import card
 from irvane.core.simulate.furnace import furnace, worker
+from irvane.core.simulate.maps import lit
 from irvane.core.simulate.window import window
 
 #: Version of the scenes: a change makes the demo anew.
-SCENES = 4
+SCENES = 5
 
 BODY_A = Body("Simulated A")
 #: Beside body A in the ladder: nearly the same well, noisier electronics.
@@ -44,7 +45,13 @@ Progress = Callable[[float, str], bool]
 
 @dataclass(frozen=True)
 class Shot:
-    """One exposure of a scene."""
+    """One exposure of a scene.
+
+    Attributes
+    ----------
+    motion : x, y in pixels at 6 MP, degrees.
+    worker, pose : where the glassmaker stands: in the drawn room, and in the rendered one.
+    """
 
     name: str
     scene: str
@@ -53,50 +60,41 @@ class Shot:
     shutter: float
     neutral: np.ndarray
     body: Body = BODY_A
-    motion: tuple[float, float, float] = (0.0, 0.0, 0.0)  # x, y in pixels at 6 MP, degrees
+    motion: tuple[float, float, float] = (0.0, 0.0, 0.0)
     worker: float = 0.0
+    pose: int | None = None
     seconds: int = 0
     aperture: float = 4.0
 
 
-def _shots() -> list[Shot]:
-    shots = []
+def _shots(small: bool) -> list[Shot]:
+    """The frames of the demo. The small one (for tests) is drawn, the other photographs the rendered rooms."""
     moves = ((0, 0, 0), (2.3, -1.6, 0.03), (-3.1, 2.2, -0.05), (4.4, 1.1, 0.06), (-1.2, -3.8, -0.02))
-    for k, ev in enumerate((-2, -1, 0, 1, 2)):
-        shots.append(
-            Shot(
-                f"furnace-{k + 1}",
-                "furnace",
-                200,
-                ev,
-                2.0**ev / 30,
-                _FIRE,
-                motion=moves[k],
-                worker=0.1 * k - 0.2,
-                seconds=k,
-            )
-        )
-    for k, ev in enumerate((-2, 0, 2)):
-        motion = ((1.4, 0.8, 0.01), (-2.6, 1.9, 0.04), (3.3, -2.4, -0.05))[k]
-        shots.append(
-            Shot(
-                f"furnace-hand-{k + 1}",
-                "furnace",
-                200,
-                ev,
-                2.0**ev / 30,
-                _FIRE,
-                motion=motion,
-                worker=-0.8 + 0.7 * k,
-                seconds=60 + k,
-            )
-        )
+    by_hand = ((1.4, 0.8, 0.01), (-2.6, 1.9, 0.04), (3.3, -2.4, -0.05))
+    shots = [
+        Shot(f"furnace-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=moves[k], worker=0.1 * k - 0.2, seconds=k,
+             pose=k + 1)
+        for k, ev in enumerate((-2, -1, 0, 1, 2))
+    ]  # fmt: skip
+    shots += [
+        Shot(f"furnace-hand-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=by_hand[k], worker=-0.8 + 0.7 * k,
+             seconds=60 + k, pose=2 * k + 1)
+        for k, ev in enumerate((-2, 0, 2))
+    ]  # fmt: skip
     shots.append(Shot("bench-iso6400", "bench", 6400, 0, 1 / 250, _LAMPS, seconds=600))
     shots.append(Shot("bench-iso25600", "bench", 25600, 0, 1 / 1000, _LAMPS, seconds=640))
     shots.append(
         Shot("window-leaves", "window", 400, 0, 1 / 125, _DAYLIGHT, body=BODY_SIX, seconds=1200, aperture=5.6)
     )
     shots.append(Shot("test-card", "card", 100, 0, 1 / 60, _DAYLIGHT, seconds=1800, aperture=5.6))
+    if not small:
+        shots += [
+            Shot("vases", "vases", 200, 0, 1 / 60, _DAYLIGHT, seconds=2100, aperture=2.8),
+            Shot("vases-behind", "vases-behind", 200, 0, 1 / 60, _DAYLIGHT, seconds=2130, aperture=2.8),
+            Shot("vases-shaken", "vases-shaken", 400, 0, 1 / 8, _DAYLIGHT, seconds=2160, aperture=2.8),
+            Shot("yard-wall", "yard", 100, 0, 1 / 250, _DAYLIGHT, seconds=2400, aperture=8.0),
+            Shot("night-corner", "night", 3200, -1, 1 / 30, _LAMPS, seconds=3000, aperture=2.0),
+        ]
     return shots
 
 
@@ -175,6 +173,23 @@ def scene_light(name: str, shape: tuple[int, int], seed: int) -> np.ndarray:
     return _SCENES[name](shape, np.random.default_rng([seed, *name.encode()]))
 
 
+def _light(
+    shot: Shot,
+    size: tuple[int, int],
+    seed: int,
+    small: bool,
+    kept: dict[tuple[str, tuple[int, int]], np.ndarray],
+) -> np.ndarray:
+    """The light of a shot: of a rendered room, or drawn."""
+    if not small and shot.scene != "card":
+        return lit(shot.scene, shot.pose)
+    if (shot.scene, size) not in kept:
+        kept.clear()
+        kept[shot.scene, size] = scene_light(shot.scene, size, seed)
+    light = kept[shot.scene, size]
+    return worker(light, shot.worker) if shot.scene == "furnace" else light
+
+
 def make_demo(
     folder: Path, seed: int = 1, small: bool = False, progress: Progress | None = None
 ) -> list[Path]:
@@ -190,7 +205,7 @@ def make_demo(
     except OSError as error:
         raise WriteError(folder, write_reason(error)) from error
     shape, ladder_shape = ((600, 900), (400, 600)) if small else ((2000, 3000), (1000, 1500))
-    shots = [shot for shot in _shots() if not small or shot.name in _SMALL]
+    shots = [shot for shot in _shots(small) if not small or shot.name in _SMALL]
     shots += [shot for shot in _ladder() if not small or shot.ev % 2 == 0]
     stamp = folder / ".irvane-demo"
     wanted = f"scenes {SCENES} seed {seed} shape {shape}"
@@ -198,7 +213,7 @@ def make_demo(
     if fresh and not os.access(folder, os.W_OK):
         raise WriteError(folder, "the folder may not be written; choose another folder")
     made: list[Path] = []
-    lights: dict[tuple[str, tuple[int, int]], np.ndarray] = {}
+    lights: dict[tuple[str, tuple[int, int]], np.ndarray] = {}  # of the last scene
     for number, shot in enumerate(shots):
         path = folder / f"{shot.name}.dng"
         made.append(path)
@@ -210,12 +225,7 @@ def make_demo(
         if progress is not None and not progress(number / len(shots), shot.name):
             raise Cancelled
         size = ladder_shape if path.parent != folder else shape
-        if (shot.scene, size) not in lights:
-            lights = {(shot.scene, size): scene_light(shot.scene, size, seed)}
-        light = lights[shot.scene, size]
-        if shot.scene == "furnace":
-            light = worker(light, shot.worker)
-        shoot(path, light, shot, seed)
+        shoot(path, _light(shot, size, seed, small, lights), shot, seed)
     if fresh:
         with atomic_file(stamp) as temporary:
             temporary.write_text(wanted, "utf-8")

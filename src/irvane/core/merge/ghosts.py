@@ -1,0 +1,206 @@
+"""What moved between the frames of a bracket: whole things are taken from one frame, not pixel by pixel.
+
+Frames are compared on means of four by four pixels with one picture that holds everywhere (the reference, and where it clips or
+is dark, the frame nearest to it in exposure that does not). What differs by more than noise and a remaining misalignment explain
+becomes regions; weak differences belong to a region only where they touch a strong one (hysteresis, Canny 1986). In a region one
+frame counts: the reference, unless it clips or is noise there (one source for a whole thing: Granados and others 2013).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from scipy import ndimage
+
+from irvane.core.image import NoiseModel
+
+#: Frame pixels of a cell that is compared.
+CELL = 4
+#: Signals near enough to clipping that a frame is not believed; signal-to-noise ratio below which it is not either.
+_CLIPS, _DARK = 0.85, 3.0
+#: At the middle strength: differences in units of what is explained that make a region, and that belong to one.
+_STRONG, _WEAK = 1.6, 0.75
+#: What is explained: standard deviations of noise, a share of the light, pixels of misalignment on the slope of the light.
+_SIGMAS, _SHARE, _PIXELS = 3.0, 0.07, 0.5
+#: Cells of the smallest region; cells by which regions are widened, and over which a region's border is soft.
+_SMALLEST, _WIDER, _SOFT = 14, 3, 1.5
+#: Share of a region that a frame may clip in, to be its source.
+_MAY_CLIP = 0.04
+
+
+@dataclass(frozen=True)
+class Sight:
+    """A frame as it lies on the reference, reduced to cells, at the reference's exposure.
+
+    Attributes
+    ----------
+    light : float32 h×w×3; not a number outside the frame.
+    largest : the largest signal of a cell before it was brought to that exposure.
+    sigma : standard deviation of its noise, at that exposure.
+    """
+
+    light: np.ndarray
+    largest: np.ndarray
+    sigma: np.ndarray
+
+    @property
+    def held(self) -> np.ndarray:
+        """Where it neither clips nor is mere noise."""
+        with np.errstate(invalid="ignore"):
+            good = self.largest < _CLIPS
+            level = self.light.max(axis=2)
+            return good & (level > _DARK * self.sigma.mean(axis=2)) & np.isfinite(level)
+
+
+def sight(picture: np.ndarray, ratio: float, noise: NoiseModel) -> Sight:
+    """A frame (camera-linear, on the reference, NaN outside) as it is compared; `ratio`: the reference's exposure over its own."""
+    h, w = picture.shape[:2]
+    size = max(1, w // CELL), max(1, h // CELL)
+    outside = ~np.isfinite(picture[..., 1])
+    clean = np.nan_to_num(picture, nan=0.0)
+    light = cv2.resize(clean, size, interpolation=cv2.INTER_AREA)
+    whole = cv2.resize((~outside).astype(np.float32), size, interpolation=cv2.INTER_AREA)
+    largest = cv2.resize(clean.max(axis=2), size, interpolation=cv2.INTER_AREA)
+    # a cell with one clipped pixel among bright ones is not believed
+    top = cv2.resize(
+        cv2.dilate(clean.max(axis=2), np.ones((3, 3), np.uint8)), size, interpolation=cv2.INTER_AREA
+    )
+    gain, read2 = np.array(noise.gain), np.array(noise.read) ** 2
+    # neighbouring samples of a demosaiced picture share noise: a mean of sixteen counts as one of six
+    sigma = np.sqrt((gain * np.maximum(light, 0) + read2) / 6) * ratio
+    light = light * np.float32(ratio)
+    light[whole < 0.999] = np.nan
+    return Sight(light, np.maximum(largest, np.where(top > 0.97, 1.0, 0)), sigma.astype(np.float32))
+
+
+def _anchor(sights: Sequence[Sight], order: Sequence[int]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """One picture that holds as far as any frame does: its light, its noise, and whose it is; frames in `order` come first."""
+    first = sights[order[0]]
+    light, sigma = first.light.copy(), first.sigma.copy()
+    whose = np.where(first.held, order[0], -1)
+    for index in order[1:]:
+        take = (whose < 0) & sights[index].held
+        light[take], sigma[take], whose[take] = sights[index].light[take], sights[index].sigma[take], index
+    return light, sigma, whose
+
+
+def _apart(one: Sight, light: np.ndarray, sigma: np.ndarray, off: float) -> np.ndarray:
+    """How far a frame differs from the anchor, in units of what is explained; of the worst colour."""
+    a, b = np.nan_to_num(light), np.nan_to_num(one.light)
+    # a misalignment of a fraction of a pixel shows on slopes: largest difference to the neighbours, a cell being four pixels
+    slope = (cv2.dilate(a, np.ones((3, 3), np.uint8)) - cv2.erode(a, np.ones((3, 3), np.uint8))) * (
+        off / CELL
+    )
+    explained = _SIGMAS * np.sqrt(sigma**2 + one.sigma**2) + _SHARE * np.maximum(a, b) + slope + 1e-6
+    return (np.abs(a - b) / explained).max(axis=2)
+
+
+def _regions(apart: np.ndarray, strength: float) -> np.ndarray:
+    """Differences as whole regions: bool h×w."""
+    factor = 2.0 ** ((50 - strength) / 25)
+    smooth = cv2.GaussianBlur(apart.astype(np.float32), (0, 0), 0.8)
+    weak, strong = smooth > _WEAK * factor, smooth > _STRONG * factor
+    weak = cv2.morphologyEx(weak.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8)).astype(bool)
+    labels, count = ndimage.label(weak, np.ones((3, 3)))
+    if count == 0:
+        return np.zeros(apart.shape, bool)
+    numbers = np.arange(1, count + 1)
+    sure = ndimage.sum_labels(strong, labels, numbers)
+    size = ndimage.sum_labels(weak, labels, numbers)
+    kept = np.concatenate([[False], (sure >= _SMALLEST / 3) & (size >= _SMALLEST)])
+    whole = ndimage.binary_fill_holes(kept[labels])
+    return cv2.dilate(
+        whole.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _WIDER + 1,) * 2)
+    ).astype(bool)
+
+
+@dataclass(frozen=True)
+class Ghosts:
+    """Which frame counts where.
+
+    Attributes
+    ----------
+    weights : per frame float32 h×w (cells), 0…1, by which it counts; None: everywhere.
+    source : int16 h×w, the frame that a moving thing is taken from; −1 where nothing moved.
+    """
+
+    weights: tuple[np.ndarray | None, ...]
+    source: np.ndarray
+
+    @property
+    def share(self) -> float:
+        """Share of the picture in which something moved."""
+        return float((self.source >= 0).mean())
+
+    def counts(self, index: int, shape: tuple[int, int]) -> np.ndarray:
+        """By how much a frame counts at every pixel of a picture of this height and width: float32."""
+        cells = self.weights[index]
+        if cells is None:
+            return np.ones(shape, np.float32)
+        return cv2.resize(cells, (shape[1], shape[0]), interpolation=cv2.INTER_LINEAR)
+
+    def among(self, count: int, used: Sequence[int]) -> Ghosts:
+        """The same for a longer list of frames, of which these are the `used` ones."""
+        weights: list[np.ndarray | None] = [None] * count
+        source = np.full(self.source.shape, -1, np.int16)
+        for place, index in enumerate(used):
+            weights[index] = self.weights[place] if place < len(self.weights) else None
+            source[self.source == place] = index
+        return Ghosts(tuple(weights), source)
+
+
+def find_ghosts(
+    sights: Sequence[Sight], reference: int, ratios: Sequence[float], strength: float, off: Sequence[float]
+) -> Ghosts:
+    """Find what moved.
+
+    Parameters
+    ----------
+    ratios : the reference's exposure over each frame's. strength : 0 (nothing is taken for movement) to 100.
+    off : pixels that each frame may still lie off the reference.
+    """
+    count, shape = len(sights), sights[0].light.shape[:2]
+    source = np.full(shape, -1, np.int16)
+    if strength <= 0:
+        return Ghosts((None,) * count, source)
+    near = sorted(range(count), key=lambda k: (abs(np.log2(ratios[k])), k))
+    order = [reference, *(k for k in near if k != reference)]
+    light, sigma, whose = _anchor(sights, order)
+    moved = np.zeros(shape, bool)
+    for k in range(count):
+        comparable = sights[k].held & (whose >= 0) & (whose != k)
+        apart = np.where(comparable, _apart(sights[k], light, sigma, max(off[k], _PIXELS)), 0)
+        moved |= _regions(apart, strength)
+    labels, regions = ndimage.label(moved, np.ones((3, 3)))
+    for number, box in enumerate(ndimage.find_objects(labels), 1):
+        here = labels[box] == number
+        source[box][here] = _source_of(
+            [Sight(s.light[box], s.largest[box], s.sigma[box]) for s in sights], here, order
+        )
+    if not regions:
+        return Ghosts((None,) * count, source)
+    weights = []
+    for k in range(count):
+        left_out = ((source >= 0) & (source != k)).astype(np.float32)
+        soft = cv2.GaussianBlur(left_out, (0, 0), _SOFT)
+        weights.append(1 - np.clip(np.maximum(soft, left_out), 0, 1))
+    return Ghosts(tuple(weights), source)
+
+
+def _source_of(sights: Sequence[Sight], here: np.ndarray, order: Sequence[int]) -> int:
+    """The frame that a region is taken from: the first in order that neither clips nor is dark there, nor ends; else the one
+    that does so least."""
+    faults = {}
+    for k in order:
+        one = sights[k]
+        inside = np.isfinite(one.light[..., 1][here])
+        clips = float((one.largest[here] >= _CLIPS).mean())
+        level = np.nan_to_num(one.light[here]).mean()
+        dark = float(level < 2 * one.sigma[here].mean())
+        if inside.all() and clips <= _MAY_CLIP and not dark:
+            return k
+        faults[k] = clips + 0.5 * dark + 2 * float((~inside).mean())
+    return min(faults, key=lambda k: faults[k])

@@ -1,0 +1,164 @@
+"""Where a frame lies on another one of the scene, to a fraction of a pixel, whatever moves in it.
+
+From a coarse motion (:mod:`irvane.core.merge.align`) on, small tiles over the whole frame are laid on each other by themselves
+(Lucas & Kanade 1981, on brightness brought to equal exposure); a perspective map is then fitted to their places, and tiles that
+do not follow it, as moving things do not, are left out (MAGSAC++, Barath and others 2020, through OpenCV).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from irvane.core.merge.align import STILL, Motion, align
+
+#: Side of a tile and how many lie along the longer side, at most.
+_TILE, _ALONG = 56, 26
+#: Rounds of tiles and fit; steps of a tile; pixels that a tile may move in one round.
+_ROUNDS, _STEPS, _FARTHEST = 3, 6, 6.0
+#: A tile's place must be known to so many pixels; a map needs so many of them, over so large a share of the frame.
+_KNOWN, _FEWEST, _SPREAD = 0.25, 12, 0.15
+#: Pixels that tiles may lie off the map.
+_OFF = 0.75
+#: Displacement at the corners below which a frame counts as standing still: it is not resampled.
+STANDS = 0.15
+
+
+@dataclass(frozen=True)
+class _Pair:
+    """Two pictures in log light of the reference's exposure, where both can be believed."""
+
+    first: np.ndarray
+    second: np.ndarray
+    low: float
+    high: float
+
+
+def _tiles(shape: tuple[int, int]) -> np.ndarray:
+    h, w = shape
+    step = max(max(h, w) / _ALONG, _TILE * 0.75)
+    half = _TILE / 2 + 4
+    ys, xs = np.arange(half, h - half, step), np.arange(half, w - half, step)
+    return np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)
+
+
+def _patch(picture: np.ndarray, centre: np.ndarray, matrix: np.ndarray | None) -> np.ndarray:
+    """A tile around a place of the reference (x, y), read from the reference or through a map from the frame."""
+    y, x = np.mgrid[0:_TILE, 0:_TILE].astype(np.float32)
+    x = x + np.float32(round(centre[0]) - _TILE // 2)
+    y = y + np.float32(round(centre[1]) - _TILE // 2)
+    if matrix is not None:
+        w = matrix[2, 0] * x + matrix[2, 1] * y + matrix[2, 2]
+        x, y = (
+            ((matrix[0, 0] * x + matrix[0, 1] * y + matrix[0, 2]) / w).astype(np.float32),
+            ((matrix[1, 0] * x + matrix[1, 1] * y + matrix[1, 2]) / w).astype(np.float32),
+        )
+    return cv2.remap(picture, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT, borderValue=np.nan)
+
+
+def _logged(patch: np.ndarray, low: float, high: float) -> tuple[np.ndarray, np.ndarray]:
+    held = np.isfinite(patch) & (patch > low) & (patch < high)
+    return np.log2(np.clip(np.nan_to_num(patch, nan=low), low, high)).astype(np.float32), held
+
+
+def _tile_shift(pair: _Pair, centre: np.ndarray, matrix: np.ndarray) -> tuple[np.ndarray, float] | None:
+    """How far the frame's tile lies off the map (x, y), and how well that is known; None where it cannot be told."""
+    first, held = _logged(_patch(pair.first, centre, None), pair.low, pair.high)
+    if held.mean() < 0.7:
+        return None
+    first = cv2.GaussianBlur(first, (0, 0), 0.8)
+    gx, gy = (
+        cv2.Scharr(first, cv2.CV_32F, 1, 0, scale=1 / 32),
+        cv2.Scharr(first, cv2.CV_32F, 0, 1, scale=1 / 32),
+    )
+    moved = np.zeros(2)
+    inner = (slice(4, -4), slice(4, -4))
+    for _ in range(_STEPS):
+        shift = np.array([[1, 0, moved[0]], [0, 1, moved[1]], [0, 0, 1]])
+        second, also = _logged(_patch(pair.second, centre, shift @ matrix), pair.low, pair.high)
+        second = cv2.GaussianBlur(second, (0, 0), 0.8)
+        weight = (held & also)[inner].astype(np.float32)
+        if weight.mean() < 0.6:
+            return None
+        difference = (second - first)[inner]
+        difference -= float((weight * difference).sum() / weight.sum())
+        weight *= 1 / (1 + (difference / (2.5 * max(float(np.median(np.abs(difference))), 1e-3))) ** 2)
+        a, b = gx[inner], gy[inner]
+        normal = np.array(
+            [
+                [(weight * a * a).sum(), (weight * a * b).sum()],
+                [(weight * a * b).sum(), (weight * b * b).sum()],
+            ]
+        )
+        if np.linalg.cond(normal) > 400 or normal.trace() < 1e-3:
+            return None
+        found = -np.linalg.solve(normal, [(weight * a * difference).sum(), (weight * b * difference).sum()])
+        moved = moved + found
+        if np.abs(moved).max() > _FARTHEST:
+            return None
+        if np.abs(found).max() < 0.01:
+            break
+    left = float((weight * difference**2).sum() / max(weight.sum() - 2, 1))
+    # neighbouring pixels are not independent after the blur
+    known = float(np.sqrt(np.trace(np.linalg.inv(normal)) * left * 6))
+    return moved, known
+
+
+def _fitted(
+    places: np.ndarray, there: np.ndarray, shape: tuple[int, int]
+) -> tuple[np.ndarray, np.ndarray] | None:
+    """A perspective map from places of the reference to those in the frame, and which of them follow it."""
+    if len(places) < _FEWEST:
+        return None
+    matrix, inliers = cv2.findHomography(
+        places, there, cv2.USAC_MAGSAC, _OFF, maxIters=4000, confidence=0.999
+    )
+    if matrix is None or inliers is None:
+        return None
+    good = inliers.ravel().astype(bool)
+    hull = cv2.contourArea(cv2.convexHull(places[good].astype(np.float32))) if good.sum() > 2 else 0.0
+    if good.sum() < _FEWEST or hull < _SPREAD * shape[0] * shape[1]:
+        # too little of the frame to tell a perspective: a turn and a shift
+        simple, inliers = cv2.estimateAffinePartial2D(places, there, ransacReprojThreshold=_OFF)
+        if simple is None:
+            return None
+        return np.vstack([simple, [0, 0, 1]]), inliers.ravel().astype(bool)
+    return matrix, good
+
+
+def register(
+    reference: np.ndarray, frame: np.ndarray, ratio: float, noise: tuple[float, float] = (0.0, 0.0)
+) -> Motion:
+    """Motion of `frame` against `reference`.
+
+    Parameters are those of :func:`irvane.core.merge.align.align`. A frame that lies within STANDS pixels at the corners
+    stands still.
+    """
+    motion = align(reference, frame, ratio, noise)
+    shape = reference.shape[:2]
+    low = max(6 * noise[0], 6 * noise[1] * ratio, 2e-4)
+    high = 0.9 * min(1.0, ratio)
+    pair = _Pair(reference, np.ascontiguousarray(frame * np.float32(ratio), np.float32), low, high)
+    centres = _tiles(shape)
+    matrix, residual, share = motion.matrix, motion.residual, motion.share
+    for _ in range(_ROUNDS):
+        found = [(c, _tile_shift(pair, c, matrix)) for c in centres]
+        told = [(np.round(c), made[0]) for c, made in found if made is not None and made[1] < _KNOWN]
+        if len(told) < _FEWEST:
+            break
+        places = np.array([place for place, _ in told], float)
+        there = _mapped(matrix, places) + np.array([shift for _, shift in told])
+        fit = _fitted(places, there, shape)
+        if fit is None:
+            break
+        matrix, good = fit
+        off = np.linalg.norm(_mapped(matrix, places[good]) - there[good], axis=1)
+        residual, share = float(np.quantile(off, 0.95)), float(good.mean())
+    made = Motion(matrix / matrix[2, 2], motion.correlation, residual, share)
+    return STILL if made.furthest(shape) < STANDS else made
+
+
+def _mapped(matrix: np.ndarray, places: np.ndarray) -> np.ndarray:
+    return cv2.perspectiveTransform(places[None], matrix)[0]

@@ -1,0 +1,123 @@
+"""Merging on the command line: merges of every kind, the sets of a folder, planning a bracket."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from irvane.commands import (
+    DONE,
+    SOME_FAILED,
+    UsageError,
+    expand,
+    guarded,
+    read_settings,
+    settings_options,
+)
+from irvane.core.errors import SettingError
+from irvane.core.settings import Settings
+
+_KINDS = ("hdr", "fusion", "join", "mean")
+
+
+def add_parsers(commands: Any) -> None:
+    """Add the commands."""
+    merge = commands.add_parser("merge", help="merge frames of one scene")
+    merge.add_argument("kind", choices=_KINDS)
+    merge.add_argument("inputs", nargs="+", metavar="IN", type=Path)
+    merge.add_argument("--out", required=True, type=Path, metavar="FILE")
+    merge.add_argument("--overwrite", action="store_true")
+    merge.add_argument(
+        "--ghosts", type=float, default=50.0, metavar="0-100", help="search for what moved; 0: none"
+    )
+    merge.add_argument(
+        "--reference", default="", metavar="NAME", help="the frame whose place and movers are kept"
+    )
+    merge.add_argument("--align", choices=("auto", "off"), default="auto")
+    settings_options(merge)
+    sets = commands.add_parser("sets", help="which files belong together")
+    sets.add_argument("inputs", nargs="+", metavar="IN", type=Path)
+    sets.add_argument("--json", action="store_true")
+    plan = commands.add_parser("plan", help="plan a bracket: shutter times, which are safe by hand")
+    plan.add_argument("--shutter", required=True, metavar="1/250", help="the metered exposure")
+    plan.add_argument("--step", type=float, default=2.0, metavar="EV")
+    plan.add_argument("--frames", type=int, default=3)
+    plan.add_argument("--focal", type=float, default=35.0, metavar="MM", help="as on 36 × 24 mm")
+    plan.add_argument("--stabiliser", type=float, default=0.0, metavar="STOPS")
+    plan.add_argument(
+        "--range",
+        type=float,
+        default=None,
+        metavar="EV",
+        help="of the scene, to say how many frames it needs",
+    )
+    plan.add_argument("--json", action="store_true")
+
+
+def _merge(args: argparse.Namespace) -> int:
+    from irvane.core.finish import job
+    from irvane.core.line.merging import MERGE_START, How, MergeSource
+
+    base = Settings().with_values(MERGE_START) if args.kind == "hdr" else Settings()
+    settings = read_settings(args, base)
+    inputs, failed = expand(args.inputs)
+    if len(inputs) < 2:
+        raise UsageError("a merge needs at least two inputs")
+    if not 0 <= args.ghosts <= 100:
+        raise UsageError("--ghosts goes from 0 to 100")
+
+    def work() -> None:
+        target = job.to_file(args.out, settings.finish, args.overwrite)
+        job.check_target(args.out, args.overwrite, tuple(inputs))
+        how = How(args.kind, args.ghosts, args.reference, args.align == "auto")
+        try:
+            source = MergeSource(inputs, how)
+        except SettingError as error:
+            raise UsageError(str(error)) from error
+        for note in job.run(source, settings, target).notes:
+            print(note)
+        print(f"-> {args.out}")
+
+    try:
+        good = guarded(args.out, work)
+    except UsageError:
+        raise
+    return DONE if good and not failed else SOME_FAILED
+
+
+def _sets(args: argparse.Namespace) -> int:
+    from irvane.core.judge.facts import sets_of
+
+    inputs, failed = expand(args.inputs)
+    found = sets_of(inputs)
+    if args.json:
+        print(json.dumps(found, indent=1, ensure_ascii=False))
+    else:
+        for one in found:
+            steps = ", ".join(f"{offset:+g} EV" for offset in one["offsets"])
+            print(f"{one['kind']}: {', '.join(one['frames'])}{f' ({steps})' if steps else ''}")
+        if not found:
+            print("No frames that belong together.")
+    return SOME_FAILED if failed else DONE
+
+
+def _plan(args: argparse.Namespace) -> int:
+    from irvane.core.merge.planning import plan_bracket, seconds_of
+
+    try:
+        made = plan_bracket(
+            seconds_of(args.shutter), args.step, args.frames, args.focal, args.stabiliser, args.range
+        )
+    except SettingError as error:
+        raise UsageError(str(error)) from error
+    if args.json:
+        print(json.dumps(made.as_dict(), indent=1, ensure_ascii=False))
+    else:
+        print(made.words())
+    return DONE
+
+
+COMMANDS: dict[str, Callable[[argparse.Namespace], int]] = {"merge": _merge, "sets": _sets, "plan": _plan}
