@@ -24,7 +24,7 @@ for _name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_H
 
 from irvane.core.finish.destination import Destination  # noqa: E402
 from irvane.core.finish.expected import expected  # noqa: E402
-from irvane.core.finish.journal import Journal  # noqa: E402
+from irvane.core.finish.journal import Journal, Wanted  # noqa: E402, Wanted
 from irvane.core.finish.queue import run_queue  # noqa: E402
 from irvane.core.settings import Settings  # noqa: E402
 from irvane.core.simulate.demo import make_demo, make_frame  # noqa: E402
@@ -52,9 +52,9 @@ def estimates() -> None:
         settings = Settings().with_value("noise.method", "fast")
         rng = random.Random(1)
         first = [rng.choice(frames) for _ in range(12)]
-        journal.add([((path,), settings, "") for path in first], how)
+        journal.add([Wanted((path,), settings, "") for path in first], how)
         run_queue(journal)
-        entries = journal.add([((path,), settings, "") for path in frames], how)
+        entries = journal.add([Wanted((path,), settings, "") for path in frames], how)
         told = expected(entries)
         began = time.monotonic()
         run_queue(journal)

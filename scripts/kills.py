@@ -19,7 +19,7 @@ from pathlib import Path
 import tifffile
 
 from irvane.core.finish.destination import Destination
-from irvane.core.finish.journal import DONE, Journal
+from irvane.core.finish.journal import DONE, Journal, Wanted
 from irvane.core.finish.queue import run_queue
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import make_frame
@@ -27,7 +27,7 @@ from irvane.core.simulate.demo import make_frame
 _CHILD = """
 import sys
 from pathlib import Path
-from irvane.core.finish.journal import Journal
+from irvane.core.finish.journal import Journal, Wanted
 from irvane.core.finish.queue import run_queue
 print("ready", flush=True)
 run_queue(Journal(Path(sys.argv[1])), lambda entry: print(entry.id, flush=True))
@@ -55,7 +55,7 @@ def main() -> None:
                 frames.append(folder / f"frame-{k}.dng")
                 frames[-1].hardlink_to(frame)
             journal = Journal(folder / "queue.jsonl")
-            journal.add([((path,), _SETTINGS, "") for path in frames], Destination("t", "tiff", 16))
+            journal.add([Wanted((path,), _SETTINGS, "") for path in frames], Destination("t", "tiff", 16))
             while kills < wanted and any(not e.over for e in journal.entries()):
                 child = subprocess.Popen(
                     [sys.executable, "-c", _CHILD, str(journal.path)], stdout=subprocess.PIPE

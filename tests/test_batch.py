@@ -76,3 +76,29 @@ def test_a_card_is_copied_from_the_command_line(frames: Path, tmp_path: Path, ca
     assert {one["state"] for one in json.loads(capsys.readouterr().out)} == {"there already"}
     assert _run("copy", tmp_path / "none", "--to", tmp_path / "to") == 1
     assert _run("copy", frames, "--to", tmp_path / "to", "--names", "{x}") == 2
+
+
+def test_merges_sets_and_plans_on_the_command_line(frames: Path, tmp_path: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    three = [frames / f"furnace-hand-{k}.dng" for k in (1, 2, 3)]
+    for kind, ending in (("hdr", "exr"), ("fusion", "jpg"), ("join", "tif")):
+        out = tmp_path / f"{kind}.{ending}"
+        assert (
+            _run("merge", kind, *three, "--out", out, "--ghosts", "30", "--reference", "furnace-hand-2.dng")
+            == 0
+        )
+        assert out.exists() and "From 3 frames" in capsys.readouterr().out
+    assert _run("merge", "mean", *three, "--out", tmp_path / "m.tif", "--align", "off") == 0
+    assert _run("merge", "hdr", *three, "--out", tmp_path / "x.exr", "--reference", "none.dng") == 2
+    assert _run("merge", "hdr", *three, "--out", tmp_path / "x.exr", "--ghosts", "300") == 2
+    capsys.readouterr()
+    assert _run("sets", frames, "--json") == 0
+    found = json.loads(capsys.readouterr().out)
+    assert any(
+        one["kind"] == "bracket" and len(one["frames"]) == 3 and one["offsets"] == [-2, 0, 2] for one in found
+    )
+    assert _run("plan", "--shutter", "1/250", "--step", "2", "--frames", "3", "--focal", "24", "--json") == 0
+    plan = json.loads(capsys.readouterr().out)
+    assert [one["by_hand"] for one in plan["frames"]] == [True, True, True] and plan["frames"][0][
+        "seconds"
+    ] == 0.001
+    assert _run("plan", "--shutter", "soon") == 2

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -69,23 +70,19 @@ def _merge(args: argparse.Namespace) -> int:
     if not 0 <= args.ghosts <= 100:
         raise UsageError("--ghosts goes from 0 to 100")
 
+    try:
+        source = MergeSource(inputs, How(args.kind, args.ghosts, args.reference, args.align == "auto"))
+    except SettingError as error:
+        raise UsageError(str(error)) from error
+
     def work() -> None:
         target = job.to_file(args.out, settings.finish, args.overwrite)
         job.check_target(args.out, args.overwrite, tuple(inputs))
-        how = How(args.kind, args.ghosts, args.reference, args.align == "auto")
-        try:
-            source = MergeSource(inputs, how)
-        except SettingError as error:
-            raise UsageError(str(error)) from error
         for note in job.run(source, settings, target).notes:
-            print(note)
+            print(note, file=sys.stderr if note.startswith("Left out") else sys.stdout)
         print(f"-> {args.out}")
 
-    try:
-        good = guarded(args.out, work)
-    except UsageError:
-        raise
-    return DONE if good and not failed else SOME_FAILED
+    return DONE if guarded(args.out, work) and not failed else SOME_FAILED
 
 
 def _sets(args: argparse.Namespace) -> int:

@@ -101,23 +101,23 @@ def destinations_of(args: argparse.Namespace) -> list[Any]:
 def _add(args: argparse.Namespace) -> int:
     from irvane.core.files.sidecar import load_sidecar
     from irvane.core.finish.expected import expected
-    from irvane.core.finish.journal import Journal
+    from irvane.core.finish.journal import Journal, Wanted
     from irvane.core.line.source import content_hash
 
     hows, settings = destinations_of(args), read_settings(args, Settings())
     inputs, failed = expand(args.inputs)
-    wanted: list[tuple[tuple[Path, ...], Settings, str]] = []
+    wanted: list[Wanted] = []
     for path in inputs:
 
         def one(path: Path = path) -> None:
             key = content_hash(path)
             sidecar = load_sidecar(path, key) if args.proofs else None
             if sidecar is None:
-                wanted.append(((path,), settings, ""))
+                wanted.append(Wanted((path,), settings))
                 return
             several = len(sidecar.proofs) > 1
             wanted.extend(
-                ((path,), proof.settings, proof.name if several else "") for proof in sidecar.proofs
+                Wanted((path,), proof.settings, proof.name if several else "") for proof in sidecar.proofs
             )
 
         failed |= not guarded(path, one)

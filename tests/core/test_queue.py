@@ -20,7 +20,7 @@ from irvane.core.errors import Cancelled
 from irvane.core.finish import queue as queueing
 from irvane.core.finish.destination import Destination
 from irvane.core.finish.expected import expected, paces_path
-from irvane.core.finish.journal import CANCELLED, DONE, FAILED, SKIPPED, WAITING, Journal, digest
+from irvane.core.finish.journal import CANCELLED, DONE, FAILED, SKIPPED, WAITING, Journal, Wanted, digest
 from irvane.core.finish.queue import run_queue, target_of, write_entry
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Settings
@@ -42,7 +42,7 @@ def test_everything_is_written_once_and_failures_are_told(tmp_path: Path) -> Non
     frames = _frames(tmp_path, 2)
     (tmp_path / "bad.dng").write_bytes(b"junk")
     journal = Journal(tmp_path / "queue.jsonl")
-    journal.add([((p,), PLAIN, "") for p in (frames[0], tmp_path / "bad.dng", frames[1])], TIFF)
+    journal.add([Wanted((p,), PLAIN, "") for p in (frames[0], tmp_path / "bad.dng", frames[1])], TIFF)
     assert run_queue(journal) == (2, 1)
     states = [(e.state, Path(e.written).name, bool(e.reason)) for e in journal.entries()]
     assert states == [(DONE, "frame-0.tif", False), (FAILED, "", True), (DONE, "frame-1.tif", False)]
@@ -54,13 +54,15 @@ def test_everything_is_written_once_and_failures_are_told(tmp_path: Path) -> Non
 def test_order_cancelling_skipping_and_names(tmp_path: Path) -> None:
     frames = _frames(tmp_path, 3)
     journal = Journal(tmp_path / "queue.jsonl")
-    ids = [e.id for e in journal.add([((p,), PLAIN, "") for p in frames], replace(TIFF, existing="skip"))]
+    ids = [
+        e.id for e in journal.add([Wanted((p,), PLAIN, "") for p in frames], replace(TIFF, existing="skip"))
+    ]
     journal.put_in_order([ids[2], ids[0]])
     assert [e.id for e in journal.entries()] == [ids[2], ids[0], ids[1]]
     assert journal.cancel([ids[0]]) == 1
     run_queue(journal)
     assert {e.id: e.state for e in journal.entries()} == {ids[2]: DONE, ids[0]: CANCELLED, ids[1]: DONE}
-    journal.add([((frames[1],), PLAIN, "")], replace(TIFF, existing="skip"))
+    journal.add([Wanted((frames[1],), PLAIN, "")], replace(TIFF, existing="skip"))
     run_queue(journal)
     assert journal.entries()[-1].state == SKIPPED
     source = FileSource(frames[1])
@@ -73,10 +75,10 @@ def test_order_cancelling_skipping_and_names(tmp_path: Path) -> None:
 def test_a_cut_off_or_foreign_line_is_passed_over(tmp_path: Path) -> None:
     frames = _frames(tmp_path, 1)
     journal = Journal(tmp_path / "queue.jsonl")
-    journal.add([((frames[0],), PLAIN, "")], TIFF)
+    journal.add([Wanted((frames[0],), PLAIN, "")], TIFF)
     with journal.path.open("ab") as stream:
         stream.write(b'{"kind": "state", "id": "' + b"x" * 40)
-    journal.add([((frames[0],), PLAIN, "two")], TIFF)
+    journal.add([Wanted((frames[0],), PLAIN, "two")], TIFF)
     with journal.path.open("ab") as stream:
         stream.write(b"\n[1, 2]\nnull\n{}\n")
     assert [e.proof for e in journal.entries()] == ["", "two"]
@@ -85,7 +87,7 @@ def test_a_cut_off_or_foreign_line_is_passed_over(tmp_path: Path) -> None:
 def test_a_file_whose_rename_was_interrupted_is_not_made_again(tmp_path: Path) -> None:
     frames = _frames(tmp_path, 2)
     journal = Journal(tmp_path / "queue.jsonl")
-    one, two = journal.add([((p,), PLAIN, "") for p in frames], TIFF)
+    one, two = journal.add([Wanted((p,), PLAIN, "") for p in frames], TIFF)
     folder = tmp_path / "developed"
     folder.mkdir()
     # the first was whole but had no name yet, the second had its name and nobody noted it
@@ -116,7 +118,7 @@ def test_cancelled_work_waits_again_and_a_full_disk_is_one_failure(
 ) -> None:
     frames = _frames(tmp_path, 1)
     journal = Journal(tmp_path / "queue.jsonl")
-    (entry,) = journal.add([((frames[0],), PLAIN, "")], TIFF)
+    (entry,) = journal.add([Wanted((frames[0],), PLAIN, "")], TIFF)
     with pytest.raises(Cancelled):
         write_entry(journal, entry, lambda _share: False)
     assert journal.entries()[0].state == WAITING
@@ -132,7 +134,7 @@ def test_cancelled_work_waits_again_and_a_full_disk_is_one_failure(
 _CHILD = """
 import sys
 from pathlib import Path
-from irvane.core.finish.journal import Journal
+from irvane.core.finish.journal import Journal, Wanted
 from irvane.core.finish.queue import run_queue
 run_queue(Journal(Path(sys.argv[1])), lambda entry: print(entry.state, flush=True))
 """
@@ -142,7 +144,7 @@ def test_kills_at_random_moments_leave_every_file_whole_and_once(tmp_path: Path)
     """Thirty kills here; a thousand by ``scripts/kills.py``."""
     frames = _frames(tmp_path, 6)
     journal = Journal(tmp_path / "queue.jsonl")
-    journal.add([((p,), PLAIN, "") for p in frames], TIFF)
+    journal.add([Wanted((p,), PLAIN, "") for p in frames], TIFF)
     rng = random.Random(5)
     environment = {**os.environ, "PYTHONPATH": os.pathsep.join(sys.path)}
     for _ in range(30):
@@ -171,11 +173,11 @@ def test_kills_at_random_moments_leave_every_file_whole_and_once(tmp_path: Path)
 def test_size_and_time_are_told_beforehand(tmp_path: Path) -> None:
     frames = _frames(tmp_path, 4)
     journal = Journal(tmp_path / "queue.jsonl")
-    plain = journal.add([((p,), PLAIN, "") for p in frames], TIFF)
+    plain = journal.add([Wanted((p,), PLAIN, "") for p in frames], TIFF)
     told = expected(plain)
     assert (told.count, told.sized) == (4, 4), "TIFF without compression needs no experience"
     jpeg = replace(TIFF, name="j", format="jpeg", depth=8, quality=83.0)
-    unknown = journal.add([((p,), PLAIN, "") for p in frames], jpeg)
+    unknown = journal.add([Wanted((p,), PLAIN, "") for p in frames], jpeg)
     assert expected(unknown).sized == 0 and expected(unknown).words() == ""
     for entry in (*plain, *unknown[:2]):
         write_entry(journal, entry)

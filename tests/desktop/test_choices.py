@@ -10,7 +10,15 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColorSpace
-from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QDialog, QPlainTextEdit, QWidget
+from PySide6.QtWidgets import (
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QDialog,
+    QPlainTextEdit,
+    QPushButton,
+    QWidget,
+)
 
 from irvane.core.colour.soft_proof import SoftProof
 from irvane.core.files import preferences as kept
@@ -20,6 +28,7 @@ from irvane.desktop import monitor
 from irvane.desktop.about import AboutDialog
 from irvane.desktop.copying import CopyDialog
 from irvane.desktop.medium import MediumDialog
+from irvane.desktop.merging import MergeDialog, PlanDialog
 from irvane.desktop.preferences import PreferencesDialog
 from irvane.desktop.screen import SCREEN, Screen
 
@@ -211,9 +220,20 @@ def test_licences_are_listed(driver: Driver) -> None:
 def test_every_surface_can_be_used_by_keyboard_and_has_names(driver: Driver) -> None:
     """Whatever takes the focus or can be pressed has a name that a screen reader can say."""
     window = driver.window
+    driver.choose("furnace-hand-2.dng")
+    window.merging.ask()
     window.sheeting.toggle()
     window.queueing.show()
-    for name in ("preferences", "medium", "copy_card", "destinations", "presets", "about"):
+    for name in (
+        "preferences",
+        "medium",
+        "copy_card",
+        "destinations",
+        "presets",
+        "about",
+        "plan",
+        "merge_how",
+    ):
         window.actions_by_name[name].trigger()
     driver.settled()
     seen = 0
@@ -233,3 +253,39 @@ def test_every_surface_can_be_used_by_keyboard_and_has_names(driver: Driver) -> 
     for top in [w for w in QApplication.topLevelWidgets() if isinstance(w, QDialog) and w.isVisible()]:
         top.close()
     window.queueing.window.close()  # type: ignore[union-attr]
+
+
+def test_selected_frames_are_merged_as_wished_and_sets_are_made_by_hand(driver: Driver) -> None:
+    window = driver.window
+    numbers = [driver.number(f"furnace-hand-{k}.dng") for k in (1, 2, 3)]
+    driver.choose("furnace-hand-2.dng")
+    driver.key(Qt.Key.Key_G, SHIFT)
+    dialog = _dialog(MergeDialog)
+    assert isinstance(dialog, MergeDialog) and "weighted" in dialog.told.text()
+    dialog.kind.setCurrentIndex(dialog.kind.findData("fusion"))
+    dialog.ghosts.setValue(70)
+    driver.click(next(b for b in dialog.findChildren(QPushButton) if b.text() == "Merge"))
+    fused = next(i for i in window.session.items.values() if i.is_merge)
+    assert (
+        fused.source.how.kind == "fusion" and fused.source.how.ghosts == 70 and "fused" in fused.source.name
+    )
+    driver.until(lambda: window.bench.item(0) is fused or window.bench.item(window.bench.chosen) is fused)
+    driver.settled()
+    assert not fused.problem
+    driver.choose("furnace-hand-1.dng")
+    window.merging.apart()
+    assert not window.session.items[numbers[0]].bracket
+    assert window.session.items[numbers[1]].bracket == tuple(numbers[1:])
+    window.session.undo.undo()
+    assert window.session.items[numbers[0]].bracket == tuple(numbers)
+    other = driver.number("test-card.dng")
+    window.session.set_together((numbers[0], other))
+    assert set(window.session.items[other].bracket) == {numbers[0], other}
+    assert window.session.items[numbers[2]].bracket == tuple(numbers[1:])
+    window.session.undo.undo()
+    window.merging.plan()
+    plan = _dialog(PlanDialog)
+    assert isinstance(plan, PlanDialog) and "can be held" in plan.told.text()
+    plan.shutter.setText("soon")
+    assert "no shutter time" in plan.told.text()
+    plan.close()

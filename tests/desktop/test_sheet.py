@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QPushButton
 from irvane.core.files.preferences import choose, preferences
 from irvane.core.files.thumb_store import ThumbStore
 from irvane.core.finish.destination import Destination, remove_destination, save_destination
-from irvane.core.finish.journal import DONE, FAILED, Journal
+from irvane.core.finish.journal import DONE, FAILED, Journal, Wanted
 
 from .conftest import Driver
 
@@ -131,7 +131,7 @@ def test_what_is_selected_goes_through_the_queue(driver: Driver, frames: Path, q
             command = QItemSelectionModel.SelectionFlag.Deselect
         sheet.list.selectionModel().select(index, command)
     item = window.session.items[driver.number(chosen[0])]
-    runner.add([((frames / "gone.dng",), item.settings(0), "")], quick, at_once=False)
+    runner.add([Wanted((frames / "gone.dng",), item.settings(0), "")], quick, at_once=False)
     driver.key(Qt.Key.Key_K, CTRL)
     queue = window.queueing.window
     assert queue is not None and queue.isVisible() and "1 to be written" in queue.words.text()

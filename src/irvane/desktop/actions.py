@@ -102,6 +102,24 @@ COMMANDS = (
         "M",
         "Merges the bracket of the chosen frame to scene-linear light.",
     ),
+    Command(
+        "Frame",
+        "merge_how",
+        "Merge the selected frames …",
+        "Shift+G",
+        "To light, for detail, joined halves or a mean; which frame is the reference, what moved.",
+    ),
+    Command(
+        "Frame", "together", "These frames are one set", "", "Where the exposures or times did not tell."
+    ),
+    Command("Frame", "apart", "Take this frame out of its set", ""),
+    Command(
+        "Frame",
+        "plan",
+        "Plan a bracket …",
+        "",
+        "Shutter times, which of them a hand can hold, how many are needed.",
+    ),
     Command("Proof", "undo", "Undo", "Ctrl+Z"),
     Command("Proof", "redo", "Redo", "Ctrl+Shift+Z"),
     Command("Proof", "previous_proof", "Previous proof", "A"),

@@ -9,8 +9,9 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from irvane.core.errors import IrvaneError
 from irvane.core.files.thumbnails import Pictures
-from irvane.core.line.merging import MERGE_START, MergeSource
+from irvane.core.line.merging import HDR, MEAN, MERGE_START, How, MergeSource
 from irvane.core.settings import Settings
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.service import RenderService
@@ -138,20 +139,39 @@ class Opening(QObject):
         pictures = Pictures([item.preview for item in items])
         self.service.files.group(numbers, [i.path for i in items], [i.info for i in items], pictures)
 
-    def merge(self, numbers: tuple[int, ...]) -> None:
-        """Open the merge of a bracket."""
-        items = [self.session.items[n] for n in numbers if n in self.session.items]
+    def merge(self, numbers: tuple[int, ...], how: How = How()) -> None:
+        """Open the merge of a bracket, or of other frames."""
+        items = [
+            self.session.items[n]
+            for n in numbers
+            if n in self.session.items and not self.session.items[n].is_merge
+        ]
         if len(items) < 2:
-            self.said.emit("This frame does not belong to a bracket.")
+            self.said.emit(
+                "This frame does not belong to a bracket: select two or more frames to merge them."
+            )
             return
-        source = MergeSource([one.path for one in items])
+        try:
+            source = MergeSource([one.path for one in items], how)
+        except IrvaneError as error:
+            self.said.emit(str(error))
+            return
         merged = self.session.add(source, after=items[-1].number)
         if not merged.ready:
-            first = items[0].settings(items[0].sidecar.current)
+            # the exposure of the merge is that of its middle frame: what was done to another one would be off
+            middle = sorted(items, key=lambda item: item.info.exposure_value or 0.0)[len(items) // 2]
+            first = middle.settings(middle.sidecar.current)
             begin = Settings(light=first.light, colour=first.colour, acutance=first.acutance)
-            begin = begin.with_values(MERGE_START)  # untreated, a merge looks dull
+            if how.kind == HDR:
+                begin = begin.with_values(MERGE_START)  # untreated, a merge looks dull
+                self.said.emit(
+                    "The merge starts from the photographic operator; without it a merge looks dull."
+                )
+            elif how.kind != MEAN:
+                begin = (
+                    Settings()
+                )  # what was done to the frames is in their pictures' light, not in a finished one's
             proof = replace(merged.sidecar.proofs[0], settings=begin)
             merged.sidecar = replace(merged.sidecar, proofs=(proof,))
             self.service.files.learn(merged.number, source, 2)
-            self.said.emit("The merge starts from the photographic operator; without it a merge looks dull.")
         self.rail.choose(merged.number)

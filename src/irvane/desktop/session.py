@@ -110,6 +110,36 @@ class _Change(QUndoCommand):
         self._session.put(self._item, there if now == here else merged(here, there, now)[0])
 
 
+class _Together(QUndoCommand):
+    """Frames become one set, or leave theirs."""
+
+    def __init__(self, session: Session, numbers: tuple[int, ...]) -> None:
+        super().__init__("one set" if len(numbers) > 1 else "out of its set")
+        self._session = session
+        items = session.items
+        touched = {n for k in numbers for n in (*items[k].bracket, k) if n in items}
+        self._before = {n: (items[n].bracket, items[n].offset) for n in touched}
+        order = {n: place for place, n in enumerate(session.order)}
+        members = tuple(sorted(numbers, key=lambda n: order.get(n, 0))) if len(numbers) > 1 else ()
+        self._after: dict[int, tuple[tuple[int, ...], float | None]] = {}
+        for number in touched:
+            left = tuple(n for n in items[number].bracket if n not in numbers)
+            together = members if number in numbers else left if len(left) > 1 else ()
+            self._after[number] = (together, self._offset(number, together))
+
+    def _offset(self, number: int, members: tuple[int, ...]) -> float | None:
+        values = [self._session.items[n].info.exposure_value for n in members]
+        own = self._session.items[number].info.exposure_value
+        known = sorted(v for v in values if v is not None)
+        return None if own is None or not known else round(own - known[len(known) // 2], 2)
+
+    def redo(self) -> None:
+        self._session.put_together(self._after)
+
+    def undo(self) -> None:
+        self._session.put_together(self._before)
+
+
 class Session(QObject):
     """The open items.
 
@@ -221,6 +251,17 @@ class Session(QObject):
         if number in self.items:
             self.items[number].measured = figures
             self.item_changed.emit(number)
+
+    def set_together(self, numbers: tuple[int, ...]) -> None:
+        """Take frames for one set, in the order taken, or (a single one) out of its set; in one undoable step."""
+        self.undo.push(_Together(self, numbers))
+
+    def put_together(self, sets: dict[int, tuple[tuple[int, ...], float | None]]) -> None:
+        """Give items these sets and offsets (used by undo and redo)."""
+        for number, (members, offset) in sets.items():
+            if number in self.items:
+                self.items[number].bracket, self.items[number].offset = members, offset
+        self.rows_changed.emit()
 
     # changes, all undoable
 

@@ -36,6 +36,7 @@ from irvane.desktop.line.band import Band
 from irvane.desktop.line.curve import CurveEditor
 from irvane.desktop.line.shelf import Shelf
 from irvane.desktop.line.words import diagnosis, station_words
+from irvane.desktop.merging import Merging
 from irvane.desktop.opening import Opening
 from irvane.desktop.path import PathStrip
 from irvane.desktop.plain import on_button, tip
@@ -91,6 +92,7 @@ class Window(QMainWindow):
         self.sheeting = Sheeting(
             self.session, self.rail, self.bench, self.opening, self.band, self.culling, self
         )
+        self.merging = Merging(self.proofs, self.opening, self.sheeting, self)
         self.queueing = Queueing(self.proofs, self.sheeting, self.shelf, self)
         self.queueing.beside.connect(lambda *files: self.opening.open_beside(*files, self.judging.compare))
         self.automatic = Automatic(self.session, self.service.files, self)
@@ -187,6 +189,7 @@ class Window(QMainWindow):
             self.queueing,
             self.culling,
             self.automatic,
+            self.merging,
             back,
         ):
             source.said.connect(self.say)

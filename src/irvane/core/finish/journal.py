@@ -12,11 +12,11 @@ import json
 import os
 import time
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import platformdirs
 
@@ -37,6 +37,15 @@ WAITING, RUNNING, DONE, FAILED, SKIPPED, CANCELLED = (
 _CHUNK = 1 << 20
 
 
+class Wanted(NamedTuple):
+    """What is to be written: files (several are merged, as `merge` says), settings, and the proof's name."""
+
+    paths: tuple[Path, ...]
+    settings: Settings
+    proof: str = ""
+    merge: dict[str, Any] | None = None
+
+
 @dataclass(frozen=True)
 class Entry:
     """One file to be written.
@@ -46,7 +55,7 @@ class Entry:
     id : its identity. paths : the source's files; several are merged. proof : the proof's name; empty when it is the only one.
     number : its place in the run that it was added with, for names. state : of the above.
     written : the file that came of it. reason : why it failed, or what was left out.
-    seconds : how long it took.
+    seconds : how long it took. merge : how several files are merged, as :class:`irvane.core.line.merging.How` has it.
     """
 
     id: str
@@ -60,6 +69,7 @@ class Entry:
     reason: str = ""
     seconds: float = 0.0
     intent: dict[str, str] = field(default_factory=dict)
+    merge: dict[str, Any] = field(default_factory=dict)
 
     @property
     def over(self) -> bool:
@@ -149,19 +159,21 @@ class Journal:
             stream.seek(-1, os.SEEK_END)
             return stream.read(1) == b"\n"
 
-    def add(self, wanted: list[tuple[tuple[Path, ...], Settings, str]], how: Destination) -> list[Entry]:
-        """Add files to be written: paths, settings and proof's name of each; raises WriteError."""
+    def add(self, wanted: Sequence[Wanted], how: Destination) -> list[Entry]:
+        """Add files to be written; raises WriteError."""
         made = [
             Entry(
-                uuid.uuid4().hex, tuple(str(path.absolute()) for path in paths), settings, how, proof, number
+                uuid.uuid4().hex, tuple(str(path.absolute()) for path in one.paths), one.settings, how, one.proof, number,
+                merge=one.merge or {},
             )
-            for number, (paths, settings, proof) in enumerate(wanted, 1)
-        ]
+            for number, one in enumerate(wanted, 1)
+        ]  # fmt: skip
         self._append(
             *(
                 {
                     "kind": "add", "id": one.id, "paths": list(one.paths), "settings": one.settings.as_dict(),
                     "how": asdict(one.how), "proof": one.proof, "number": one.number, "added": time.time(),
+                    **({"merge": one.merge} if one.merge else {}),
                 }
                 for one in made
             )
@@ -262,6 +274,7 @@ def _entry(line: dict[str, Any]) -> Entry | None:
         return Entry(
             str(line["id"]), tuple(str(p) for p in line["paths"]), Settings.from_dict(line["settings"]),
             checked(line["how"]), str(line.get("proof", "")), int(line.get("number", 1)),
+            merge=dict(line.get("merge") or {}),
         )  # fmt: skip
     except (KeyError, TypeError, ValueError, SettingError):
         return None

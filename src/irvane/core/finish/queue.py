@@ -16,7 +16,7 @@ from irvane.core.finish.journal import DONE, FAILED, RUNNING, SKIPPED, WAITING, 
 from irvane.core.finish.naming import Named, file_name, free_path
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
-from irvane.core.line.merging import MergeSource
+from irvane.core.line.merging import How, MergeSource
 from irvane.core.line.source import FileSource, Source
 from irvane.core.progress import Progress, always
 
@@ -27,7 +27,7 @@ Ready = Callable[[Source, Entry, Progress], tuple[Developed, Context] | None]
 def source_of(entry: Entry) -> Source:
     """What an entry is made from."""
     paths = [Path(path) for path in entry.paths]
-    return MergeSource(paths) if len(paths) > 1 else FileSource(paths[0])
+    return MergeSource(paths, How.from_dict(entry.merge)) if len(paths) > 1 else FileSource(paths[0])
 
 
 def target_of(source: Source, how: Destination, proof: str, number: int) -> Path | None:

@@ -8,6 +8,8 @@ from PySide6.QtWidgets import QWidget
 from irvane.core.errors import IrvaneError
 from irvane.core.files.preferences import choose
 from irvane.core.finish.destination import chosen
+from irvane.core.finish.journal import Wanted
+from irvane.core.line.merging import MergeSource
 from irvane.desktop.line.shelf import Shelf
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.queue.destinations import DestinationsDialog
@@ -68,9 +70,9 @@ class Queueing(QObject):
         for item in items:
             proof = self.proofs.number if item is seen else item.sidecar.current
             several = len(item.sidecar.proofs) > 1 or proof == BARE
-            wanted.append(
-                (item.source.paths, item.settings(proof), item.proof_name(proof) if several else "")
-            )
+            merge = item.source.how.as_dict() if isinstance(item.source, MergeSource) else None
+            name = item.proof_name(proof) if several else ""
+            wanted.append(Wanted(item.source.paths, item.settings(proof), name, merge))
         for how in chosen():
             self.runner.add(wanted, how, at_once=False)
         self.runner.start()

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from irvane.core.errors import IrvaneError
 from irvane.core.finish.expected import Expected, expected
-from irvane.core.finish.journal import FAILED, RUNNING, Entry, Journal
+from irvane.core.finish.journal import FAILED, RUNNING, Entry, Journal, Wanted
 from irvane.core.finish.queue import next_waiting, write_entry
 from irvane.core.line.jobs import Worker
 from irvane.core.progress import Progress
@@ -55,7 +54,7 @@ class QueueRunner(QObject):
         """How many entries an earlier run left unfinished."""
         return sum(not entry.over for entry in self.entries())
 
-    def add(self, wanted: list[tuple[tuple[Path, ...], Any, str]], how: Any, at_once: bool = True) -> None:
+    def add(self, wanted: list[Wanted], how: Any, at_once: bool = True) -> None:
         """Put files into the queue, and begin."""
         try:
             self.journal.add(wanted, how)

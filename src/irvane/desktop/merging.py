@@ -1,0 +1,248 @@
+"""Merging in the window: which frames, how; sets made by hand; a bracket planned beforehand."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDoubleSpinBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from irvane.core.errors import SettingError, plain_text
+from irvane.core.files.info import exposure_text
+from irvane.core.line.merging import FUSION, HDR, JOIN, MEAN, How
+from irvane.core.merge.planning import MOST_FRAMES, plan_bracket, seconds_of
+from irvane.desktop.opening import Opening
+from irvane.desktop.plain import tip
+from irvane.desktop.proofs import Proofs
+from irvane.desktop.session import Item
+from irvane.desktop.sheet.sheeting import Sheeting
+
+_KINDS = {
+    HDR: (
+        "to light",
+        "Every pixel weighted by its noise: scene-linear light of all stops, toned afterwards. Raw frames.",
+    ),
+    FUSION: ("for detail", "Each frame gives the detail it has; a finished picture, natural at once."),
+    JOIN: ("join halves", "The lights of short exposures and the shadows of long ones, along soft borders."),
+    MEAN: ("average", "A burst of equal frames: noise falls with the root of their number."),
+}
+
+
+class MergeDialog(QDialog):
+    """How the selected frames are merged.
+
+    Signals
+    -------
+    wanted(numbers, How)
+    """
+
+    wanted = Signal(tuple, object)
+
+    def __init__(self, items: list[Item], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Merge")
+        self.resize(460, 260)
+        self._items = items
+        self.kind = QComboBox()
+        for key, (words, help_) in _KINDS.items():
+            self.kind.addItem(words, key)
+            self.kind.setItemData(self.kind.count() - 1, tip(help_), Qt.ItemDataRole.ToolTipRole)
+        self.told = QLabel()
+        self.told.setWordWrap(True)
+        self.told.setObjectName("muted")
+        self.ghosts = QSpinBox()
+        self.ghosts.setRange(0, 100)
+        self.ghosts.setValue(50)
+        self.ghosts.setSuffix(" %")
+        self.ghosts.setToolTip("What moved is taken from one frame; 0: nothing is taken for movement.")
+        self.reference = QComboBox()
+        self.reference.addItem("the middle exposure", "")
+        for item in items:
+            self.reference.addItem(
+                f"{plain_text(item.source.name, 40)}, {exposure_text(item.info)}", item.path.name
+            )
+        self.reference.setToolTip("The frame whose place and moving things are kept.")
+        self.aligns = QCheckBox("lay the frames on each other")
+        self.aligns.setChecked(True)
+        self.aligns.setToolTip("Frames of a tripod are found to stand still and are not resampled.")
+        form = QFormLayout()
+        for label, widget in (
+            ("Frames", QLabel(str(len(items)))), ("Merge", self.kind), ("", self.told), ("Search for movement", self.ghosts),
+            ("Reference", self.reference), ("", self.aligns),
+        ):  # fmt: skip
+            widget.setAccessibleName(label or widget.accessibleName())
+            form.addRow(label, widget)
+        take = QPushButton("Merge")
+        take.setDefault(True)
+        take.clicked.connect(self._take)
+        leave = QPushButton("Leave")
+        leave.clicked.connect(self.reject)
+        below = QHBoxLayout()
+        below.addStretch(1)
+        below.addWidget(leave)
+        below.addWidget(take)
+        layout = QVBoxLayout(self)
+        layout.addLayout(form)
+        layout.addStretch(1)
+        layout.addLayout(below)
+        self.kind.currentIndexChanged.connect(lambda _n: self._tell())
+        steps = {round(i.info.exposure_value or 0, 1) for i in items}
+        if len(steps) == 1 and len(items) > 1:
+            self.kind.setCurrentIndex(list(_KINDS).index(MEAN))
+        self._tell()
+
+    def _tell(self) -> None:
+        self.told.setText(_KINDS[self.kind.currentData()][1])
+
+    def _take(self) -> None:
+        how = How(
+            self.kind.currentData(),
+            float(self.ghosts.value()),
+            self.reference.currentData(),
+            self.aligns.isChecked(),
+        )
+        self.wanted.emit(tuple(item.number for item in self._items), how)
+        self.accept()
+
+
+class PlanDialog(QDialog):
+    """A bracket planned: shutter times, which can be held, how many frames the scene needs."""
+
+    def __init__(self, item: Item | None, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Plan a bracket")
+        self.resize(420, 400)
+        shutter = item.info.shutter if item is not None else None
+        focal = item.info.focal_full or item.info.focal if item is not None else None
+        self.shutter = QLineEdit(
+            f"1/{round(1 / shutter)}" if shutter and shutter < 0.4 else f"{shutter:g}" if shutter else "1/60"
+        )
+        self.shutter.setToolTip("The metered exposure, or that of the chosen frame: 1/60 or 0.5.")
+        self.step = _number(0.3, 5, 2, " EV")
+        self.frames = QSpinBox()
+        self.frames.setRange(1, MOST_FRAMES)
+        self.frames.setValue(3)
+        self.focal = _number(1, 3000, focal or 35, " mm")
+        self.focal.setToolTip("As on 36 × 24 mm.")
+        self.stabiliser = _number(0, 10, 0, " stops")
+        self.range = _number(0, 30, 0, " EV")
+        self.range.setSpecialValueText("not known")
+        self.range.setToolTip("Of the scene, from the deepest shadow that counts to the brightest light.")
+        form = QFormLayout()
+        for label, widget in (
+            ("Metered", self.shutter), ("Step", self.step), ("Frames", self.frames), ("Focal length", self.focal),
+            ("Stabiliser", self.stabiliser), ("Range of the scene", self.range),
+        ):  # fmt: skip
+            widget.setAccessibleName(label)
+            form.addRow(label, widget)
+            signal = widget.textChanged if isinstance(widget, QLineEdit) else widget.valueChanged
+            signal.connect(lambda *_: self._tell())
+        self.told = QLabel()
+        self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.told.setAccessibleName("The plan")
+        self.told.setWordWrap(True)
+        leave = QPushButton("Close")
+        leave.clicked.connect(self.accept)
+        below = QHBoxLayout()
+        below.addStretch(1)
+        below.addWidget(leave)
+        layout = QVBoxLayout(self)
+        layout.addLayout(form)
+        layout.addWidget(self.told, 1)
+        layout.addLayout(below)
+        self._tell()
+
+    def _tell(self) -> None:
+        try:
+            made = plan_bracket(
+                seconds_of(self.shutter.text()), self.step.value(), self.frames.value(), self.focal.value(),
+                self.stabiliser.value(), self.range.value() or None,
+            )  # fmt: skip
+        except SettingError as error:
+            self.told.setText(str(error))
+            return
+        self.told.setText(made.words())
+
+
+def _number(low: float, high: float, value: float, unit: str) -> QDoubleSpinBox:
+    box = QDoubleSpinBox()
+    box.setRange(low, high)
+    box.setDecimals(1)
+    box.setValue(value)
+    box.setSuffix(unit)
+    return box
+
+
+class Merging(QObject):
+    """The commands.
+
+    Signals
+    -------
+    said(sentence)
+    """
+
+    said = Signal(str)
+
+    def __init__(self, proofs: Proofs, opening: Opening, sheeting: Sheeting, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.proofs, self.opening, self.sheeting, self._window = proofs, opening, sheeting, parent
+        self.dialog: MergeDialog | None = None
+
+    def _meant(self) -> list[Item]:
+        """The frames that are selected, or the bracket of the chosen one."""
+        session = self.proofs.session
+        numbers = self.sheeting.selected_items()
+        if len(numbers) < 2:
+            numbers = list(self.proofs.bracket())
+        items = [session.items[n] for n in numbers if n in session.items]
+        return [item for item in items if not item.is_merge and not item.problem and item.leads]
+
+    def ask(self) -> None:
+        """Ask how the selected frames are merged."""
+        items = self._meant()
+        if len(items) < 2:
+            self.said.emit(
+                "Select two or more frames (Ctrl or Shift and click), or choose a frame of a bracket."
+            )
+            return
+        self.dialog = MergeDialog(items, self._window)
+        self.dialog.wanted.connect(self._merge)
+        self.dialog.open()
+
+    def _merge(self, numbers: tuple[int, ...], how: How) -> None:
+        if self.sheeting.on:
+            self.sheeting.toggle()
+        self.opening.merge(numbers, how)
+
+    def plan(self) -> None:
+        """Plan a bracket, beginning with the chosen frame's exposure."""
+        PlanDialog(self.proofs.item(), self._window).open()
+
+    def together(self) -> None:
+        """Take the selected frames for one set."""
+        numbers = tuple(self.sheeting.selected_items())
+        if len(numbers) < 2:
+            self.said.emit("Select the frames that belong together (Ctrl or Shift and click).")
+            return
+        self.proofs.session.set_together(numbers)
+        self.said.emit(f"{len(numbers)} frames are one set now. Ctrl+Z takes it back.")
+
+    def apart(self) -> None:
+        """Take the chosen frame out of its set."""
+        item = self.proofs.item()
+        if item is None or not item.bracket:
+            self.said.emit("This frame belongs to no set.")
+            return
+        self.proofs.session.set_together((item.number,))
+        self.said.emit("The frame is out of its set. Ctrl+Z takes it back.")
