@@ -122,7 +122,7 @@ def warp(picture: np.ndarray, motion: Motion) -> np.ndarray:
         picture,
         motion.matrix,
         (w, h),
-        flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP,
+        flags=cv2.INTER_LANCZOS4 | cv2.WARP_INVERSE_MAP,
         borderMode=cv2.BORDER_REPLICATE,
     )
     inside = cv2.warpPerspective(
