@@ -39,6 +39,16 @@ def add_parsers(commands: Any) -> None:
     )
     merge.add_argument("--align", choices=("auto", "off"), default="auto")
     settings_options(merge)
+    panorama = commands.add_parser("panorama", help="stitch positions, which may be brackets")
+    panorama.add_argument("inputs", nargs="+", metavar="IN", type=Path)
+    panorama.add_argument("--out", required=True, type=Path, metavar="FILE")
+    panorama.add_argument("--overwrite", action="store_true")
+    panorama.add_argument(
+        "--projection", choices=("auto", "planar", "cylindrical", "spherical", "rectilinear"), default="auto"
+    )
+    panorama.add_argument("--crop", choices=("fill", "keep"), default="fill")
+    panorama.set_defaults(kind="panorama", ghosts=50.0, reference="", align="auto")
+    settings_options(panorama)
     sets = commands.add_parser("sets", help="which files belong together")
     sets.add_argument("inputs", nargs="+", metavar="IN", type=Path)
     sets.add_argument("--json", action="store_true")
@@ -62,7 +72,7 @@ def _merge(args: argparse.Namespace) -> int:
     from irvane.core.finish import job
     from irvane.core.line.merging import MERGE_START, How, MergeSource
 
-    base = Settings().with_values(MERGE_START) if args.kind == "hdr" else Settings()
+    base = Settings().with_values(MERGE_START) if args.kind in ("hdr", "panorama") else Settings()
     settings = read_settings(args, base)
     inputs, failed = expand(args.inputs)
     if len(inputs) < 2:
@@ -71,7 +81,13 @@ def _merge(args: argparse.Namespace) -> int:
         raise UsageError("--ghosts goes from 0 to 100")
 
     try:
-        source = MergeSource(inputs, How(args.kind, args.ghosts, args.reference, args.align == "auto"))
+        source = MergeSource(
+            inputs,
+            How(
+                args.kind, args.ghosts, args.reference, args.align == "auto", getattr(args, "projection", "auto"),
+                getattr(args, "crop", "fill"),
+            ),
+        )  # fmt: skip
     except SettingError as error:
         raise UsageError(str(error)) from error
 
@@ -117,4 +133,9 @@ def _plan(args: argparse.Namespace) -> int:
     return DONE
 
 
-COMMANDS: dict[str, Callable[[argparse.Namespace], int]] = {"merge": _merge, "sets": _sets, "plan": _plan}
+COMMANDS: dict[str, Callable[[argparse.Namespace], int]] = {
+    "merge": _merge,
+    "panorama": _merge,
+    "sets": _sets,
+    "plan": _plan,
+}

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from irvane.core.errors import SettingError, plain_text
 from irvane.core.files.info import exposure_text
-from irvane.core.line.merging import FUSION, HDR, JOIN, MEAN, How
+from irvane.core.line.merging import FUSION, HDR, JOIN, MEAN, PANORAMA, How
 from irvane.core.merge.planning import MOST_FRAMES, plan_bracket, seconds_of
 from irvane.desktop.opening import Opening
 from irvane.desktop.plain import tip
@@ -36,7 +36,17 @@ _KINDS = {
     FUSION: ("for detail", "Each frame gives the detail it has; a finished picture, natural at once."),
     JOIN: ("join halves", "The lights of short exposures and the shadows of long ones, along soft borders."),
     MEAN: ("average", "A burst of equal frames: noise falls with the root of their number."),
+    PANORAMA: (
+        "panorama",
+        "Positions that overlap, in rows and columns; brackets among them are merged on the way. Raw frames.",
+    ),
 }
+
+
+_PROJECTIONS = {
+    "auto": "by the width of the view", "rectilinear": "straight lines stay straight", "cylindrical": "cylinder: wide views",
+    "spherical": "sphere: wide and high ones", "planar": "planar: a shifted lens",
+}  # fmt: skip
 
 
 class MergeDialog(QDialog):
@@ -73,13 +83,21 @@ class MergeDialog(QDialog):
                 f"{plain_text(item.source.name, 40)}, {exposure_text(item.info)}", item.path.name
             )
         self.reference.setToolTip("The frame whose place and moving things are kept.")
+        self.projection = QComboBox()
+        for key, words in _PROJECTIONS.items():
+            self.projection.addItem(words, key)
+        self.projection.setToolTip(
+            "How a wide view is laid flat; planar is for a shifted lens or a flat thing."
+        )
+        self.fill = QCheckBox("cut to the largest picture without empty corners")
+        self.fill.setChecked(True)
         self.aligns = QCheckBox("lay the frames on each other")
         self.aligns.setChecked(True)
         self.aligns.setToolTip("Frames of a tripod are found to stand still and are not resampled.")
         form = QFormLayout()
         for label, widget in (
             ("Frames", QLabel(str(len(items)))), ("Merge", self.kind), ("", self.told), ("Search for movement", self.ghosts),
-            ("Reference", self.reference), ("", self.aligns),
+            ("Reference", self.reference), ("", self.aligns), ("Projection", self.projection), ("", self.fill),
         ):  # fmt: skip
             widget.setAccessibleName(label or widget.accessibleName())
             form.addRow(label, widget)
@@ -103,7 +121,12 @@ class MergeDialog(QDialog):
         self._tell()
 
     def _tell(self) -> None:
-        self.told.setText(_KINDS[self.kind.currentData()][1])
+        kind = self.kind.currentData()
+        self.told.setText(_KINDS[kind][1])
+        for widget in (self.projection, self.fill):
+            widget.setEnabled(kind == PANORAMA)
+        for widget in (self.reference, self.aligns):
+            widget.setEnabled(kind != PANORAMA)
 
     def _take(self) -> None:
         how = How(
@@ -111,6 +134,8 @@ class MergeDialog(QDialog):
             float(self.ghosts.value()),
             self.reference.currentData(),
             self.aligns.isChecked(),
+            self.projection.currentData(),
+            "fill" if self.fill.isChecked() else "keep",
         )
         self.wanted.emit(tuple(item.number for item in self._items), how)
         self.accept()

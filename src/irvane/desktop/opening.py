@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError
 from irvane.core.files.thumbnails import Pictures
-from irvane.core.line.merging import HDR, MEAN, MERGE_START, How, MergeSource
+from irvane.core.line.merging import HDR, MEAN, MERGE_START, PANORAMA, How, MergeSource
 from irvane.core.settings import Settings
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.service import RenderService
@@ -162,7 +162,7 @@ class Opening(QObject):
             middle = sorted(items, key=lambda item: item.info.exposure_value or 0.0)[len(items) // 2]
             first = middle.settings(middle.sidecar.current)
             begin = Settings(light=first.light, colour=first.colour, acutance=first.acutance)
-            if how.kind == HDR:
+            if how.kind in (HDR, PANORAMA):
                 begin = begin.with_values(MERGE_START)  # untreated, a merge looks dull
                 self.said.emit(
                     "The merge starts from the photographic operator; without it a merge looks dull."

@@ -1,14 +1,14 @@
 """A merge as a source: its members are developed, aligned and merged; the result goes through the line.
 
-Four kinds: ``hdr`` (scene-linear light of raw brackets), ``fusion`` (keep the detail of every exposure), ``join`` (the lights of one
-frame, the shadows of another) and ``mean`` (a burst, its noise averaged away).
+Five kinds: ``hdr`` (scene-linear light of raw brackets), ``fusion`` (keep the detail of every exposure), ``join`` (the lights of one
+frame, the shadows of another), ``mean`` (a burst, its noise averaged away) and ``panorama`` (positions that may be brackets).
 """
 
 from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -21,26 +21,41 @@ from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.errors import MergeError, ReadError, SettingError, plain_text
 from irvane.core.files.opcodes import optics_of
 from irvane.core.files.rendered import RENDERED_ENDINGS
+from irvane.core.files.sets import find_brackets
+from irvane.core.files.thumbnails import preview
 from irvane.core.image import NoiseModel
+from irvane.core.lens.framing import uncropped
+from irvane.core.line.camera import camera_light, trim
+from irvane.core.line.context import geometry_for
 from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.align import warp
 from irvane.core.merge.fusion import fuse, join
 from irvane.core.merge.hdr import Member, Merged, Plan, find_movement, merge, plan
 from irvane.core.merge.mean import mean
+from irvane.core.merge.panorama import CROPS, PROJECTIONS, Position, lay_out, stitch
 from irvane.core.noise.denoise import automatic_amount
 from irvane.core.orientation import upright
+from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, part
 from irvane.core.settings import Colour, Settings
 
-HDR, FUSION, JOIN, MEAN = "hdr", "fusion", "join", "mean"
+HDR, FUSION, JOIN, MEAN, PANORAMA = "hdr", "fusion", "join", "mean", "panorama"
 #: Kinds in words.
-KINDS = {HDR: "merged to light", FUSION: "fused for detail", JOIN: "halves joined", MEAN: "averaged"}
+KINDS = {
+    HDR: "merged to light",
+    FUSION: "fused for detail",
+    JOIN: "halves joined",
+    MEAN: "averaged",
+    PANORAMA: "stitched",
+}
 #: Settings that a fresh merge starts from: the range fitted in by less than half, the lights lowered by themselves.
 MERGE_START = {"light.tone_map": "photographic", "light.tone_strength": 40.0, "light.highlights": -3.0}
 
 #: Automatic amount up to which members are not denoised.
 _LEAST_AMOUNT = 50
+#: Longer side of the previews that brackets are recognised by.
+_PREVIEW = 320
 #: Noise of a finished picture's values, for weights: its steps of 8 bits.
 _FINISHED_NOISE = NoiseModel((1e-5,) * 3, (0.002,) * 3, "assumed")
 
@@ -54,16 +69,19 @@ class How:
     kind : of KINDS. ghosts : strength of the search for movement, 0…100.
     reference : name of the file whose geometry and moving things are kept; empty: the middle exposure.
     aligns : False: the frames are taken for standing still.
+    projection, crop : of a panorama, see :mod:`irvane.core.merge.panorama`.
     """
 
     kind: str = HDR
     ghosts: float = 50.0
     reference: str = ""
     aligns: bool = True
+    projection: str = "auto"
+    crop: str = "fill"
 
     def as_dict(self) -> dict[str, Any]:
         """For journals and sidecars."""
-        return {"kind": self.kind, "ghosts": self.ghosts, "reference": self.reference, "aligns": self.aligns}
+        return asdict(self)
 
     @staticmethod
     def from_dict(data: Any) -> How:
@@ -77,6 +95,8 @@ class How:
             float(ghosts) if good else plain.ghosts,  # type: ignore[arg-type]
             str(found.get("reference") or ""),
             found.get("aligns") is not False,
+            found["projection"] if found.get("projection") in PROJECTIONS else plain.projection,
+            found["crop"] if found.get("crop") in CROPS else plain.crop,
         )
 
 
@@ -91,9 +111,9 @@ class MergeSource:
         if how.reference and how.reference not in [member.path.name for member in self.members]:
             raise SettingError(f"“{how.reference}” is none of the frames that are merged.")
         finished = [m.path for m in self.members if m.path.suffix.lower() in RENDERED_ENDINGS]
-        if how.kind == HDR and finished:
+        if how.kind in (HDR, PANORAMA) and finished:
             raise MergeError(
-                f"{plain_text(finished[0].name)} is a finished picture: only raw frames can be merged to light; "
+                f"{plain_text(finished[0].name)} is a finished picture: only raw frames can be merged to light or stitched; "
                 "use fusion, join or mean."
             )
 
@@ -112,6 +132,8 @@ class MergeSource:
         return f"{plain_text(self.members[0].path.stem)} + {len(self.members) - 1}{kind}"
 
     def load(self, progress: Progress = always) -> Loaded:
+        if self.how.kind == PANORAMA:
+            return self._stitched(progress)
         frames, notes = self._read(part(progress, 0.0, 0.7))
         reference = self.how.reference
         place = next((k for k, f in enumerate(frames) if f.name == reference), None) if reference else None
@@ -131,6 +153,39 @@ class MergeSource:
         if len(frames) < 2:
             raise MergeError("Fewer than two of these frames can be read. " + " ".join(notes))
         return frames, notes
+
+    def _stitched(self, progress: Progress) -> Loaded:
+        """Positions, brackets merged on the way, laid out and blended."""
+        groups = _positions(self.members)
+        positions, infos, notes, noise, colour = [], [], [], None, None
+        for k, group in enumerate(groups):
+            share = part(progress, 0.7 * k / len(groups), 0.7 * (k + 1) / len(groups))
+            try:
+                light, loaded = _position(group, self.how, share)
+            except (ReadError, MergeError) as error:
+                notes.append(f"Left out: {error}")
+                continue
+            positions.append(Position(light, group[0].path.name))
+            infos.append(loaded.info)
+            noise, colour = noise or loaded.noise, colour or loaded.colour
+        if len(positions) < 2:
+            raise MergeError("Fewer than two positions can be read. " + " ".join(notes))
+        values = [info.exposure_value for info in infos]
+        known = [v for v in values if v is not None]
+        middle = float(np.median(known)) if len(known) == len(values) else 0.0
+        if len(known) == len(values):
+            positions = [
+                replace(p, picture=p.picture * np.float32(2.0 ** (middle - (v or 0.0))))
+                for p, v in zip(positions, values, strict=True)
+            ]
+        layout = lay_out(positions, self.how.projection, part(progress, 0.7, 0.8))
+        light, _have = stitch(positions, layout, self.how.crop, part(progress, 0.8, 1.0))
+        notes += [
+            f"Left out: {plain_text(name)} does not overlap with the others." for name in layout.left_out
+        ]
+        shape = "×".join(str(side) for side in light.shape[1::-1])
+        notes.append(f"Stitched from {len(layout.used)} positions ({layout.kind}), {shape} pixels.")
+        return Loaded(MERGED, None, light, colour, noise, 0, infos[layout.used[0]], tuple(notes))
 
     def _of_light(
         self, frames: list[_Frame], reference: int | None, notes: list[str], progress: Progress
@@ -206,6 +261,46 @@ class _Frame:
         balance, matrix = transform(self.loaded.colour, Colour())
         scene = apply_camera(self.clean, balance, matrix * 2.0**BASE_EXPOSURE, 1.0)
         return np.clip(render(scene), 0, 1)
+
+
+def _positions(members: Sequence[FileSource]) -> list[list[FileSource]]:
+    """Members by position: a bracket is one."""
+    infos = [member.info for member in members]
+    previews: list[np.ndarray | None] = []
+    for member in members:
+        try:
+            previews.append(preview(member.path, _PREVIEW).pixels)
+        except ReadError:
+            previews.append(None)
+    groups: list[list[FileSource]] = []
+    grouped: set[int] = set()
+    for bracket in find_brackets(infos, previews):
+        groups.append([members[k] for k in bracket.members])
+        grouped.update(bracket.members)
+    groups += [[member] for k, member in enumerate(members) if k not in grouped]
+    return groups
+
+
+def _position(group: Sequence[FileSource], how: How, progress: Progress) -> tuple[np.ndarray, Loaded]:
+    """Light of a position with its lens corrected, upright, and what is known of it."""
+    settings = Settings().with_values({"lens.aberration": "off"})
+    settings = replace(settings, lens=uncropped(settings.lens))
+    if len(group) > 1:
+        source: MergeSource | FileSource = MergeSource(
+            [one.path for one in group], How(HDR, how.ghosts, aligns=how.aligns)
+        )
+    else:
+        source = group[0]
+    loaded = source.load(part(progress, 0.0, 0.6))
+    if loaded.entry not in (MOSAIC, MERGED) or loaded.noise is None:
+        raise ReadError(group[0].path, "only raw frames can be stitched")
+    noisy = loaded.entry == MOSAIC and automatic_amount(loaded.noise) > _LEAST_AMOUNT
+    settings = settings.with_value("noise.amount", 100.0 if noisy or loaded.entry == MERGED else 0.0)
+    developed, context = realise(loaded, settings, part(progress, 0.6, 1.0))
+    h, w = geometry_for(settings, context).output
+    whole = OutputRegion(0, 0, h, w)
+    light = trim(camera_light(developed, settings, context, whole), whole).pixels
+    return light, replace(loaded, mosaic=None, picture=None, denoised=None)
 
 
 def _frame(source: FileSource, progress: Progress) -> _Frame:
