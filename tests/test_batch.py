@@ -106,5 +106,7 @@ def test_merges_sets_and_plans_on_the_command_line(frames: Path, tmp_path: Path,
 
 def test_what_cannot_be_stitched_is_said_on_the_command_line(frames: Path, tmp_path: Path, capsys) -> None:  # type: ignore[no-untyped-def]
     given = frames / "test-card.dng", frames / "window-leaves.dng"
-    assert _run("panorama", *given, "--out", tmp_path / "p.tif", "--projection", "planar", "--crop", "keep") == 1
+    assert (
+        _run("panorama", *given, "--out", tmp_path / "p.tif", "--projection", "planar", "--crop", "keep") == 1
+    )
     assert "overlap" in capsys.readouterr().err and not (tmp_path / "p.tif").exists()

@@ -357,11 +357,19 @@ def test_finished_pictures_are_laid_on_each_other_before_they_are_fused(tmp_path
         cv2.imwrite(str(tmp_path / f"{name}.png"), coded[..., ::-1])
     loaded = MergeSource([tmp_path / "a.png", tmp_path / "b.png"], How(FUSION, reference="a.png")).load()
     notes = " ".join(loaded.notes)
-    assert "8." in notes and "estimated" in notes, notes
+    assert "8." in notes and "Movement" not in notes, notes
     with pytest.raises(MergeError, match="finished picture"):
         MergeSource([tmp_path / "a.png", tmp_path / "b.png"])
     both = MergeSource([tmp_path / "a.png", tmp_path / "b.png"], How(JOIN, reference="a.png")).load()
     assert both.picture is not None and np.isfinite(both.picture).all()
+
+
+def test_movers_are_left_out_of_fusions_too(frames: Path) -> None:
+    paths = [frames / f"furnace-hand-{k}.dng" for k in (1, 2, 3)]
+    for kind in (FUSION, JOIN):
+        notes = " ".join(MergeSource(paths, How(kind)).load().notes)
+        share = float(notes.split("Movement in ")[1].split("%")[0]) if "Movement" in notes else 0.0
+        assert share < 25, notes
 
 
 def test_skies_do_not_turn_violet_in_a_fusion() -> None:

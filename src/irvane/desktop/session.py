@@ -166,7 +166,9 @@ class Session(QObject):
     def add(self, source: Source, after: int | None = None) -> Item:
         """Add a source; one that is open already is returned as it is."""
         for item in self.items.values():
-            if item.source.paths == source.paths and type(item.source) is type(source):
+            if item.source.paths == source.paths and getattr(item.source, "how", None) == getattr(
+                source, "how", None
+            ):
                 return item
         item = Item(self._next, source)
         self._next += 1

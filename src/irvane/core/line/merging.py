@@ -30,6 +30,7 @@ from irvane.core.line.context import geometry_for
 from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.align import warp
+from irvane.core.merge.equalise import equalised, middle
 from irvane.core.merge.fusion import fuse, join
 from irvane.core.merge.hdr import Member, Merged, Plan, find_movement, merge, plan
 from irvane.core.merge.mean import mean
@@ -56,8 +57,8 @@ MERGE_START = {"light.tone_map": "photographic", "light.tone_strength": 40.0, "l
 _LEAST_AMOUNT = 50
 #: Longer side of the previews that brackets are recognised by.
 _PREVIEW = 320
-#: Noise of a finished picture's values, for weights: its steps of 8 bits.
-_FINISHED_NOISE = NoiseModel((1e-5,) * 3, (0.002,) * 3, "assumed")
+#: Noise of a finished picture on the scale of equalised light: its steps of 8 bits, spread by the curve that equalises it.
+_FINISHED_NOISE = NoiseModel((4e-4,) * 3, (0.005,) * 3, "assumed")
 
 
 @dataclass(frozen=True)
@@ -211,20 +212,33 @@ class MergeSource:
     def _of_pictures(
         self, frames: list[_Frame], reference: int | None, notes: list[str], progress: Progress
     ) -> Loaded:
-        linear = [Member(f.shown_linear, _FINISHED_NOISE, f.loaded.info) for f in frames]
-        how = plan(linear, part(progress, 0.0, 0.6), reference, self.how.aligns, self.how.kind == MEAN)
+        raw = all(f.loaded.entry == MOSAIC for f in frames)
+        same = self.how.kind == MEAN
+        if raw:  # places and movers are found in light, before any tone curve
+            seen = [Member(f.clean, f.noise, f.loaded.info) for f in frames]
+            how = plan(seen, part(progress, 0.0, 0.6), reference, self.how.aligns, same)
+        else:
+            pictures = [f.shown for f in frames]
+            first = middle(pictures) if reference is None else reference
+            alike = [k for k, p in enumerate(pictures) if p.shape == pictures[first].shape]
+            even = dict(zip(alike, equalised([pictures[k] for k in alike], alike.index(first)), strict=True))
+            seen = [
+                Member(even.get(k, p), _FINISHED_NOISE, f.loaded.info)
+                for k, (p, f) in enumerate(zip(pictures, frames, strict=True))
+            ]
+            how = plan(seen, part(progress, 0.0, 0.6), first, self.how.aligns, same, equalised=True)
         notes += _told(how, frames)
-        moved = find_movement(linear, how, self.how.ghosts)
+        moved = find_movement(seen, how, self.how.ghosts)
+        size = seen[how.reference].picture.shape[:2]
         shown = []
         counts = []
-        size = linear[how.reference].picture.shape[:2]
         for k in how.used:
             picture = warp(frames[k].shown, how.motions[k])
             outside = ~np.isfinite(picture[..., 0])
             picture = np.where(outside[..., None], frames[how.reference].shown, picture).astype(np.float32)
             shown.append(picture)
             counts.append(moved.counts(k, size) * np.where(outside, np.float32(0), np.float32(1)))
-        order = np.argsort([-how.ratios[k] for k in how.used])
+        order = np.argsort([float(np.mean(picture)) for picture in shown])
         make = {FUSION: fuse, JOIN: join, MEAN: _average}[self.how.kind]
         made = make([shown[k] for k in order], [counts[k] for k in order])
         if moved.share > 0.0005:
@@ -330,7 +344,8 @@ def _told(how: Plan, frames: Sequence[_Frame]) -> list[str]:
     used = how.used
     notes = [f"Left out: {plain_text(frames[k].name)} {reason}." for k, reason in how.left_out]
     span = float(np.log2(max(how.ratios[k] for k in used) / min(how.ratios[k] for k in used)))
-    notes.append(f"From {len(used)} frames over {span:.1f} EV.")
+    over = f" over {span:.1f} EV" if span > 0.05 else ""
+    notes.append(f"From {len(used)} frames{over}.")
     if how.estimated:
         notes.append(
             "The files do not say how they were exposed: the steps were estimated from the pictures."

@@ -64,16 +64,15 @@ def sight(picture: np.ndarray, ratio: float, noise: NoiseModel) -> Sight:
     light = cv2.resize(clean, size, interpolation=cv2.INTER_AREA)
     whole = cv2.resize((~outside).astype(np.float32), size, interpolation=cv2.INTER_AREA)
     largest = cv2.resize(clean.max(axis=2), size, interpolation=cv2.INTER_AREA)
-    # a cell with one clipped pixel among bright ones is not believed
-    top = cv2.resize(
-        cv2.dilate(clean.max(axis=2), np.ones((3, 3), np.uint8)), size, interpolation=cv2.INTER_AREA
-    )
+    # a cell with one pixel beside a clipped one is not believed: resampling mixes them
+    beside = (cv2.dilate(clean.max(axis=2), np.ones((3, 3), np.uint8)) > _CLIPS).astype(np.float32)
+    clipped = cv2.resize(beside, size, interpolation=cv2.INTER_AREA) > 0
     gain, read2 = np.array(noise.gain), np.array(noise.read) ** 2
     # neighbouring samples of a demosaiced picture share noise: a mean of sixteen counts as one of six
     sigma = np.sqrt((gain * np.maximum(light, 0) + read2) / 6) * ratio
     light = light * np.float32(ratio)
     light[whole < 0.999] = np.nan
-    return Sight(light, np.maximum(largest, np.where(top > 0.97, 1.0, 0)), sigma.astype(np.float32))
+    return Sight(light, np.where(clipped, np.float32(1), largest), sigma.astype(np.float32))
 
 
 def _anchor(sights: Sequence[Sight], order: Sequence[int]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

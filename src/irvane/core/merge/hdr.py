@@ -31,6 +31,8 @@ _BLOCK, _FEWEST_BLOCKS = 8, 60
 _SAME_SCENE = 0.5
 #: Strength of the search for movement, 0…100.
 GHOSTS = 50.0
+#: Noise at black that pictures which were brought to one brightness are laid on each other with.
+_EVEN_DARK = 0.001
 
 
 @dataclass(frozen=True)
@@ -138,6 +140,7 @@ def _refine_ratio(a: np.ndarray, b: np.ndarray, ratio: float, floors: tuple[floa
 def plan(
     members: Sequence[Member], progress: Progress = always, reference: int | None = None, aligns: bool = True,
     same_exposure: bool = False,
+    equalised: bool = False,
 ) -> Plan:  # fmt: skip
     """Find reference, exposure ratios and motions of a bracket.
 
@@ -146,6 +149,7 @@ def plan(
     reference : index of the frame whose geometry and moving things are kept; None: the middle exposure.
     aligns : False: the frames are taken for standing still.
     same_exposure : a burst; otherwise frames that were all exposed alike are refused.
+    equalised : the pictures were brought to one brightness already (:mod:`irvane.core.merge.equalise`).
 
     Raises
     ------
@@ -155,9 +159,9 @@ def plan(
     if len(members) < 2:
         raise MergeError("A merge needs at least two frames.")
     infos = [member.info for member in members]
-    estimated = any(info.exposure_value is None for info in infos)
+    estimated = not equalised and any(info.exposure_value is None for info in infos)
     if reference is None:
-        reference = _middle_by_content(members) if estimated else choose_reference(infos)
+        reference = _middle_by_content(members) if estimated or equalised else choose_reference(infos)
     shape = members[reference].picture.shape
     left_out = [
         (k, f"is of another size ({m.picture.shape[1]} × {m.picture.shape[0]} pixels)")
@@ -168,11 +172,19 @@ def plan(
         raise MergeError("The frames differ in size; they cannot be merged.")
     sized = {k for k, _ in left_out}
     fitting = [k for k in range(len(members)) if k not in sized]
-    ratios = _estimated_ratios(members, reference, sized) if estimated else exposure_ratios(infos, reference)
-    if not same_exposure and max(ratios[k] for k in fitting) / min(ratios[k] for k in fitting) < 1.1:
+    if equalised:
+        ratios = [1.0] * len(members)
+    else:
+        ratios = (
+            _estimated_ratios(members, reference, sized) if estimated else exposure_ratios(infos, reference)
+        )
+    if (
+        not (same_exposure or equalised)
+        and max(ratios[k] for k in fitting) / min(ratios[k] for k in fitting) < 1.1
+    ):
         raise MergeError("The frames all have the same exposure; there is no range to gain.")
     base = _luminance(members[reference])
-    base_dark = members[reference].noise.read[1]
+    base_dark = _EVEN_DARK if equalised else members[reference].noise.read[1]
     motions: list[Motion] = [STILL] * len(members)
     for index, member in enumerate(members):
         step(progress, index / len(members))
@@ -180,13 +192,15 @@ def plan(
             continue
         light = _luminance(member)
         if aligns:
-            motions[index] = register(base, light, ratios[index], (base_dark, member.noise.read[1]))
+            motions[index] = register(
+                base, light, ratios[index], (base_dark, _EVEN_DARK if equalised else member.noise.read[1])
+            )
             if 0 < motions[index].correlation < _SAME_SCENE and motions[index].residual is None:
                 left_out.append((index, "does not show the same scene as the others, or it moved too far"))
                 continue
         moved = warp(light, motions[index])
         dark = (8 * base_dark + 1e-3, 8 * member.noise.read[1] + 1e-3)
-        if estimated:
+        if estimated or equalised:
             continue
         ratios[index] = _refine_ratio(base, np.nan_to_num(moved, nan=1.0), ratios[index], dark)
     made = Plan(reference, tuple(ratios), tuple(motions), tuple(sorted(left_out)), estimated)

@@ -22,6 +22,8 @@ _ROUNDS, _STEPS, _FARTHEST = 3, 6, 6.0
 _KNOWN, _FEWEST, _SPREAD = 0.25, 12, 0.15
 #: Pixels that tiles may lie off the map.
 _OFF = 0.75
+#: Share of a tile that both frames must hold.
+_HELD = 0.5
 #: Displacement at the corners below which a frame counts as standing still: it is not resampled.
 STANDS = 0.15
 
@@ -66,7 +68,7 @@ def _logged(patch: np.ndarray, low: float, high: float) -> tuple[np.ndarray, np.
 def _tile_shift(pair: _Pair, centre: np.ndarray, matrix: np.ndarray) -> tuple[np.ndarray, float] | None:
     """How far the frame's tile lies off the map (x, y), and how well that is known; None where it cannot be told."""
     first, held = _logged(_patch(pair.first, centre, None), pair.low, pair.high)
-    if held.mean() < 0.7:
+    if held.mean() < _HELD:
         return None
     first = cv2.GaussianBlur(first, (0, 0), 0.8)
     gx, gy = (
@@ -80,7 +82,7 @@ def _tile_shift(pair: _Pair, centre: np.ndarray, matrix: np.ndarray) -> tuple[np
         second, also = _logged(_patch(pair.second, centre, shift @ matrix), pair.low, pair.high)
         second = cv2.GaussianBlur(second, (0, 0), 0.8)
         weight = (held & also)[inner].astype(np.float32)
-        if weight.mean() < 0.6:
+        if weight.mean() < _HELD - 0.1:
             return None
         difference = (second - first)[inner]
         difference -= float((weight * difference).sum() / weight.sum())
