@@ -71,6 +71,7 @@ class MergeDialog(QDialog):
         self.told = QLabel()
         self.told.setWordWrap(True)
         self.told.setObjectName("muted")
+        self.told.setMinimumHeight(2 * self.told.fontMetrics().height() + 6)
         self.ghosts = QSpinBox()
         self.ghosts.setRange(0, 100)
         self.ghosts.setValue(50)

@@ -65,7 +65,7 @@ QHeaderView::section {{ background: {panel}; color: {muted}; border: none; borde
   padding: 3px 4px; }}
 QAbstractItemView::indicator, QCheckBox::indicator {{ width: 11px; height: 11px; border: 1px solid {muted}; background: {panel}; }}
 QAbstractItemView::indicator:checked, QCheckBox::indicator:checked {{ background: {accent_deep}; image: url({tick}); }}
-QCheckBox::indicator:hover, QCheckBox:focus::indicator {{ border: 1px solid {accent}; }}
+QCheckBox::indicator:hover, QCheckBox::indicator:focus {{ border: 1px solid {accent}; }}
 QCheckBox::indicator:disabled {{ border: 1px solid {raised}; }}
 QLineEdit:disabled, QComboBox:disabled, QSpinBox:disabled, QCheckBox:disabled, QLabel:disabled {{ color: #8d8d8d; }}
 QLabel#muted {{ color: {muted}; }}

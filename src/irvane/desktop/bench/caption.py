@@ -220,7 +220,7 @@ class Caption(QWidget):
             )
             words = told + (f" · {words}" if words else "")
         if content.notes:
-            words = " ".join(content.notes) + (f" · {words}" if words else "")
+            words = " · ".join(note.rstrip(".") for note in content.notes) + (f" · {words}" if words else "")
         self._difference.set_full(words)
         self._figures.set_full("" if content.problem else figures_text(content))
         self._figures.setToolTip(tip(f"{self._figures.text_in_full()}\n{FIGURES_HELP}"))
