@@ -110,3 +110,19 @@ def test_what_cannot_be_stitched_is_said_on_the_command_line(frames: Path, tmp_p
         _run("panorama", *given, "--out", tmp_path / "p.tif", "--projection", "planar", "--crop", "keep") == 1
     )
     assert "overlap" in capsys.readouterr().err and not (tmp_path / "p.tif").exists()
+
+
+def test_every_set_of_a_folder_is_merged_by_itself(frames: Path, tmp_path: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    out = tmp_path / "merged"
+    wanted = (
+        frames / "furnace-hand-1.dng",
+        frames / "furnace-hand-2.dng",
+        frames / "furnace-hand-3.dng",
+        frames / "test-card.dng",
+    )
+    assert _run("merge", "hdr", *wanted, "--sets", "--out", out, "--set", "finish.format=jpeg") == 0
+    assert [p.name for p in out.iterdir()] == ["furnace-hand-1-merged.jpg"]
+    assert "alone would" in capsys.readouterr().out
+    assert _run("merge", "mean", *wanted, "--sets", "--out", out) == 1
+    assert "no burst" in capsys.readouterr().err
+    assert _run("merge", "hdr", *wanted, "--sets", "--out", tmp_path / "x.tif") == 2

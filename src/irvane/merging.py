@@ -32,6 +32,12 @@ def add_parsers(commands: Any) -> None:
     merge.add_argument("--out", required=True, type=Path, metavar="FILE")
     merge.add_argument("--overwrite", action="store_true")
     merge.add_argument(
+        "--sets",
+        dest="every",
+        action="store_true",
+        help="every bracket (for mean: burst) among the inputs by itself, into a folder",
+    )
+    merge.add_argument(
         "--ghosts", type=float, default=50.0, metavar="0-100", help="search for what moved; 0: none"
     )
     merge.add_argument(
@@ -77,6 +83,8 @@ def _merge(args: argparse.Namespace) -> int:
     inputs, failed = expand(args.inputs)
     if len(inputs) < 2:
         raise UsageError("a merge needs at least two inputs")
+    if getattr(args, "every", False):
+        return _all_sets(args, inputs, settings, failed)
     if not 0 <= args.ghosts <= 100:
         raise UsageError("--ghosts goes from 0 to 100")
 
@@ -99,6 +107,39 @@ def _merge(args: argparse.Namespace) -> int:
         print(f"-> {args.out}")
 
     return DONE if guarded(args.out, work) and not failed else SOME_FAILED
+
+
+def _all_sets(args: argparse.Namespace, inputs: list[Path], settings: Settings, failed: bool) -> int:
+    """Every set by itself; one that fails does not stop the others."""
+    from irvane.core.errors import WriteError
+    from irvane.core.finish import job
+    from irvane.core.judge.facts import sets_of
+    from irvane.core.line.merging import How, MergeSource
+
+    wanted = "burst" if args.kind == "mean" else "bracket"
+    found = [one for one in sets_of(inputs) if one["kind"] == wanted]
+    if not found:
+        print(f"irvane: no {wanted} among these files", file=sys.stderr)
+        return SOME_FAILED
+    if args.out.suffix or args.out.is_file():
+        raise UsageError(f"{args.out}: several sets need a folder")
+    try:
+        args.out.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise WriteError(args.out, f"the folder cannot be made ({error.strerror})") from error
+    for one in found:
+        paths = [Path(path) for path in one["frames"]]
+        path = args.out / f"{paths[0].stem}-merged{job.ENDINGS[settings.finish.format]}"
+
+        def work(paths: list[Path] = paths, path: Path = path) -> None:
+            source = MergeSource(paths, How(args.kind, args.ghosts, aligns=args.align == "auto"))
+            target = job.to_file(path, settings.finish, args.overwrite)
+            for note in job.run(source, settings, target).notes:
+                print(f"{path.name}: {note}", file=sys.stderr if note.startswith("Left out") else sys.stdout)
+            print(f"{', '.join(p.name for p in paths)} -> {path}", flush=True)
+
+        failed |= not guarded(path, work)
+    return SOME_FAILED if failed else DONE
 
 
 def _sets(args: argparse.Namespace) -> int:

@@ -32,7 +32,7 @@ from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.align import warp
 from irvane.core.merge.equalise import equalised, middle
 from irvane.core.merge.fusion import fuse, join
-from irvane.core.merge.hdr import Member, Merged, Plan, find_movement, merge, plan
+from irvane.core.merge.hdr import Member, Merged, Plan, Single, best_single, find_movement, merge, plan
 from irvane.core.merge.mean import mean
 from irvane.core.merge.panorama import CROPS, PROJECTIONS, Position, lay_out, stitch
 from irvane.core.noise.denoise import automatic_amount
@@ -204,6 +204,8 @@ class MergeSource:
         cleaned = merged if same else bring(clean, how, part(progress, 0.75, 1.0), found=moved)
         if moved.share > 0.0005:
             notes.append(f"Movement in {moved.share:.1%} of the picture, taken from one frame.")
+        if not same_exposure:
+            notes.append(_alone(best_single(clean, how, cleaned.picture), frames))
         return Loaded(
             MERGED, None, merged.picture, first.colour, merged.noise, 0, first.info, tuple(notes),
             cleaned.picture, optics=optics_of(first.info),
@@ -337,6 +339,17 @@ def _average(frames: Sequence[np.ndarray], counts: Sequence[np.ndarray]) -> np.n
     """The plain mean of encoded pictures."""
     total = sum(f * c[..., None] for f, c in zip(frames, counts, strict=True))
     return np.asarray(total / np.maximum(sum(counts), 1e-6)[..., None], np.float32)
+
+
+def _alone(single: Single, frames: Sequence[_Frame]) -> str:
+    """Whether one frame would have done."""
+    name = plain_text(frames[single.index].name)
+    lacks = [
+        f"{stops:.1f} stops of the {what}"
+        for stops, what in ((single.lights, "lights"), (single.shadows, "shadows"))
+        if stops >= 0.3
+    ]
+    return f"{name} alone would do." if not lacks else f"{name} alone would lack {' and '.join(lacks)}."
 
 
 def _told(how: Plan, frames: Sequence[_Frame]) -> list[str]:

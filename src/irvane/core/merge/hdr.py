@@ -332,3 +332,32 @@ def find_movement(members: Sequence[Member], how: Plan, strength: float = GHOSTS
     off = [how.motions[k].residual or 0.0 for k in used]
     made = find_ghosts(sights, used.index(how.reference), [how.ratios[k] for k in used], strength, off)
     return made.among(len(members), used)
+
+
+@dataclass(frozen=True)
+class Single:
+    """What one frame alone would lack of a merge.
+
+    Attributes
+    ----------
+    index : of the frame that lacks least. lights, shadows : stops beyond its clipping, and below its SNR 3.
+    """
+
+    index: int
+    lights: float
+    shadows: float
+
+
+def best_single(members: Sequence[Member], how: Plan, merged: np.ndarray) -> Single:
+    """The frame that would do best alone; lamps and the last thousandth of the shadows do not count."""
+    light = merged[::3, ::3]
+    high = float(np.quantile(light.max(axis=2), 0.995))
+    low = max(float(np.quantile(light @ LUMA_2020, 0.005)), 1e-7)
+    found = []
+    for k in how.used:
+        gain, read = members[k].noise.gain[1], members[k].noise.read[1]
+        # the signal s at which s / sqrt(gain·s + read²) = 3
+        floor = (9 * gain + math.sqrt(81 * gain * gain + 36 * read * read)) / 2
+        lights = max(0.0, math.log2(max(high, 1e-7) / (how.ratios[k] * _FADE)))
+        found.append(Single(k, lights, max(0.0, math.log2(floor * how.ratios[k] / low))))
+    return min(found, key=lambda one: (one.lights + one.shadows, abs(one.lights - one.shadows)))
