@@ -345,3 +345,17 @@ def test_float_dng_holds_light_above_the_clip_for_other_readers(developed, tmp_p
     np.testing.assert_allclose(np.clip(light, 0, 1), counts, atol=1.01 / 65535)
     assert FileSource(path).load().entry == "camera"
     np.testing.assert_allclose(FileSource(path).load().picture, light, atol=1e-5)
+
+
+def test_radiance_holds_the_light_that_openexr_holds(developed, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    source, settings, ready = developed
+    own = settings.with_value("finish.space", "srgb")
+    for name in ("a.hdr", "a.exr"):
+        job.run(source, own, job.Target(tmp_path / name, Output("srgb")), ready=ready)
+    radiance = cv2.imread(str(tmp_path / "a.hdr"), cv2.IMREAD_UNCHANGED)[
+        ..., ::-1
+    ]  # OpenCV's reader of the format
+    with OpenEXR.File(str(tmp_path / "a.exr")) as file:
+        light = np.maximum(file.channels()["RGB"].pixels, 0)
+    # eight bits of mantissa for the largest colour (Ward 1991)
+    assert (np.abs(radiance - light) <= light.max(axis=2, keepdims=True) / 128 + 1e-6).all()

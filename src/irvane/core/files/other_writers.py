@@ -1,4 +1,4 @@
-"""Writing PNG, JPEG XL and AVIF; parameters and errors as in :mod:`irvane.core.files.writers`."""
+"""Writing PNG, JPEG XL, AVIF and Radiance HDR; parameters and errors as in :mod:`irvane.core.files.writers`."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import struct
 import zlib
 from pathlib import Path
 
+import cv2
 import imagecodecs
 import numpy as np
 
@@ -18,6 +19,18 @@ from irvane.core.files.writers import SOFTWARE
 #: Codes of ITU-T H.273 by the space's key: primaries and transfer that AVIF states.
 _CICP = {"srgb": (1, 13), "p3": (12, 13), "rec2020": (9, 14)}
 _INCH_IN_METRES = 0.0254
+
+
+def write_radiance(target: Path, light: np.ndarray, *, description: str, overwrite: bool) -> None:
+    """Write scene-linear light (float32 H×W×3, Rec. 709 primaries) as Radiance HDR (Ward 1991): shared exponents, nothing below 0."""
+    if target.exists() and not overwrite:
+        raise WriteError(target, "exists already; it was not overwritten")
+    good, data = cv2.imencode(".hdr", np.ascontiguousarray(np.maximum(light, 0)[..., ::-1], np.float32))
+    if not good:
+        raise WriteError(target, "it cannot be written as Radiance HDR")
+    head, _, rest = data.tobytes().partition(b"\n")
+    with atomic_file(target, overwrite) as temporary:
+        temporary.write_bytes(head + b"\n# " + description.encode("ascii", "replace") + b"\n" + rest)
 
 
 def _chunk(kind: bytes, body: bytes) -> bytes:

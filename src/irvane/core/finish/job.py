@@ -11,6 +11,7 @@ import numpy as np
 
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import safe_name
+from irvane.core.files.other_writers import write_radiance
 from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
 from irvane.core.finish.delivery import Delivery, deliver
 from irvane.core.finish.destination import FORMATS as DESTINED
@@ -24,7 +25,14 @@ from irvane.core.progress import Progress, always, part
 from irvane.core.settings import Finish, Settings
 
 ENDINGS = {"tiff": ".tif", "jpeg": ".jpg", "exr": ".exr"}
-FORMATS = {".tif": "tiff", ".tiff": "tiff", ".jpg": "jpeg", ".jpeg": "jpeg", ".exr": "exr"}
+FORMATS = {
+    ".tif": "tiff",
+    ".tiff": "tiff",
+    ".jpg": "jpeg",
+    ".jpeg": "jpeg",
+    ".exr": "exr",
+    ".hdr": "radiance",
+}
 
 
 @dataclass(frozen=True)
@@ -58,7 +66,7 @@ def format_of(path: Path) -> str:
     """Format by a file's ending; raises WriteError for unknown ones."""
     kind = FORMATS.get(path.suffix.lower())
     if kind is None:
-        raise WriteError(path, "its ending is not one of .tif, .jpg, .png, .exr, .dng, .jxl, .avif")
+        raise WriteError(path, "its ending is not one of .tif, .jpg, .png, .exr, .hdr, .dng, .jxl, .avif")
     return kind
 
 
@@ -125,8 +133,10 @@ def run(
             target.how, target.path, target.overwrite, part(progress, DENOISED, 1.0),
         )  # fmt: skip
         return Written(target.path, (*developed.notes, *notes))
-    output = Output(target.output.space, True, target.output.flat) if kind == "exr" else target.output
-    depth = 32 if kind == "exr" else (8 if kind == "jpeg" else target.depth)
+    output, depth = target.output, 8 if kind == "jpeg" else target.depth
+    if kind in ("exr", "radiance"):
+        space = "srgb" if kind == "radiance" else output.space
+        output, depth = Output(space, True, output.flat), 32
     bands = Bands(
         geometry_for(settings, context).output,
         _DTYPES[depth],
@@ -182,6 +192,8 @@ def _write(
     }  # fmt: skip
     if kind == "exr":
         write_exr(target.path, _whole(bands), **common)
+    elif kind == "radiance":
+        write_radiance(target.path, _whole(bands), description=description, overwrite=target.overwrite)
     elif kind == "jpeg":
         write_jpeg(target.path, _whole(bands), quality=round(quality), source=source.paths[0], **common)
     else:
