@@ -84,6 +84,37 @@ def test_no_halo_beside_a_six_stop_edge(width: int) -> None:
     assert result[400 + width :].max() < 1.03 * bright
 
 
+@pytest.mark.parametrize("width", [0, 2, 8])
+def test_the_local_operator_squeezes_whole_areas_without_halos_and_in_order(width: int) -> None:
+    x = np.arange(900, dtype=np.float32)
+    stairs = sum(np.clip((x - at) / max(width, 1), 0, 1) if width else (x >= at) for at in (225, 450, 675))
+    values = np.broadcast_to(0.002 * 2.0 ** (4.5 * stairs), (500, 900)).astype(np.float32)
+    result = _tone(_grey(values), Light(tone_map="local"))[250, :, 0]
+    levels = [float(np.median(result[k * 225 + 60 : k * 225 + 165])) for k in range(4)]
+    assert levels == sorted(levels)
+    span = np.log2(levels[3] / levels[0])
+    assert 7 < span < 11.5, "13.5 stops are brought to about nine"
+    for k, level in enumerate(levels):
+        part = result[k * 225 + (width if k else 0) : (k + 1) * 225]
+        assert part.min() > 0.96 * level and part.max() < 1.04 * level
+    plain = _tone(_grey(values), Light(tone_map="local", tone_strength=0))[250, :, 0]
+    np.testing.assert_allclose(plain, values[250], rtol=1e-5)
+
+
+def test_the_local_operator_keeps_detail_and_never_turns_a_gradient_round() -> None:
+    ramp = np.broadcast_to(np.exp2(np.linspace(-12, 4, 1200, dtype=np.float32)) * 0.18, (400, 1200))
+    result = _tone(_grey(ramp), Light(tone_map="local", shadows=3, highlights=-2))[200, :, 0]
+    assert (np.diff(result) > 0).all()
+    rng = np.random.default_rng(0)
+    texture = np.exp2(cv2.GaussianBlur(rng.normal(0, 1, (400, 600)).astype(np.float32), (0, 0), 1.0) * 0.4)
+    base = np.where(np.arange(600)[None] < 300, 0.004, 2.0).astype(np.float32)
+    made = np.log2(
+        _tone(_grey((texture * base).astype(np.float32)), Light(tone_map="local"))[100:-100, 40:200, 0]
+    )
+    before = np.log2(texture * base)[100:-100, 40:200]
+    assert np.std(made - made.mean()) > 0.85 * np.std(before - before.mean()), "detail is not squeezed"
+
+
 def test_black_point_deepens_only_the_deepest() -> None:
     ramp = _grey(np.exp2(np.linspace(-14, 3, 256, dtype=np.float32))[None] * 0.18)
     result = _tone(ramp, Light(black=3))

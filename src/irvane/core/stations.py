@@ -303,9 +303,9 @@ class Light:
     curve_green: Curve = declare.points("Green", CURVES, "Green alone.")
     curve_blue: Curve = declare.points("Blue", CURVES, "Blue alone.")
     tone_map: str = declare.choice(
-        "none", "Operator", (("none", "none"), ("photographic", "photographic")), RANGE,
+        "none", "Operator", (("none", "none"), ("photographic", "photographic"), ("local", "local")), RANGE,
         "Fits a scene of many stops into the picture. Photographic: one global curve, no halos, no noise boost "
-        "(Reinhard and others, 2002).",
+        "(Reinhard and others, 2002). Local: whole areas are brought nearer to each other, their detail stays.",
     )  # fmt: skip
     tone_strength: float = declare.number(
         100, "Strength", "%", 0, 100, 5, RANGE, "How far the operator acts; 0 leaves the light as it is."

@@ -165,7 +165,7 @@ class Opening(QObject):
             if how.kind in (HDR, PANORAMA):
                 begin = begin.with_values(MERGE_START)  # untreated, a merge looks dull
                 self.said.emit(
-                    "The merge starts from the photographic operator; without it a merge looks dull."
+                    "The merge starts from the local operator (station Light); Shift+J has others, from restrained to bold."
                 )
             elif how.kind != MEAN:
                 begin = (

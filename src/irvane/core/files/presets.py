@@ -52,6 +52,20 @@ SHIPPED = (
     _shipped("Vivid", {"colour.saturation": 108, "colour.pale": 35, "light.contrast": 18}),
     _shipped("Flat", {"colour.saturation": 92, "light.contrast": -35, "light.white": 1.5}),
     _shipped("Crisp", {"acutance.fine": 45, "acutance.medium": 20, "acutance.coarse": 20}),
+    _shipped(
+        "Many stops, restrained", {"light.tone_map": "local", "light.tone_strength": 60, "light.black": 0.8}
+    ),
+    _shipped("Many stops, even", {"light.tone_map": "local", "light.tone_strength": 100, "light.black": 0.5}),
+    _shipped(
+        "Many stops, bold",
+        {
+            "light.tone_map": "local",
+            "light.local_large": 25,
+            "light.local_small": 15,
+            "light.contrast": 12,
+            "colour.pale": 15,
+        },
+    ),
     _shipped("Grey", {"colour.saturation": 0, "light.contrast": 10}),
 )
 

@@ -29,6 +29,9 @@ MIDTONE_SPREAD = 2.0
 _LOCAL_MOST = 2.0
 #: Display black lies this many stops below mid-grey when the black point is neutral.
 BLACK_EV = -10.0
+#: The local operator's name; stops that a squeezed scene spans, a little more than the base rendering shows between black and
+#: white; EV around mid-grey at which the middle of an ordinary scene lies.
+LOCAL, SHOWN_STOPS, ORDINARY_MIDDLE = "local", 9.0, -1.5
 
 _LUMA = (float(LUMA_2020[0]), float(LUMA_2020[1]), float(LUMA_2020[2]))
 
@@ -47,10 +50,43 @@ def tonal_shift(base: np.ndarray, shadows: float, highlights: float, midtones: f
 _TABLE_LOW, _TABLE_HIGH, _PER_EV = -26.0, 22.0, 64
 
 
+@dataclass(frozen=True)
+class Squeeze:
+    """The local operator: brightness of whole areas is squeezed towards a middle, detail rides on top unchanged.
+
+    Attributes
+    ----------
+    factor : EV of a squeezed area for every EV of the scene, 1: none. middle : EV that stays, but for the lift.
+    lift : EV by which everything is moved.
+    """
+
+    factor: float = 1.0
+    middle: float = 0.0
+    lift: float = 0.0
+
+    @staticmethod
+    def for_scene(light: Light, guide: Guide) -> Squeeze:
+        """How far a scene has to be squeezed to be seen whole, and where its middle goes."""
+        if light.tone_map != LOCAL or light.tone_strength == 0:
+            return Squeeze()
+        share = light.tone_strength / 100
+        span = max(guide.levels.brightest - guide.levels.darkest, 1.0)
+        factor = 1 - share * (1 - min(1.0, SHOWN_STOPS / span))
+        middle = guide.levels.p50 + light.exposure
+        # a dark scene stays darker and a bright one brighter: half of the way to where an ordinary middle lies
+        lift = share * (0.5 * (ORDINARY_MIDDLE - middle) + light.tone_key)
+        return Squeeze(factor, middle, lift)
+
+    def shift(self, base: np.ndarray) -> np.ndarray:
+        """Change in EV of a local base brightness; it rises everywhere with the base."""
+        return (self.factor - 1) * (base - self.middle) + self.lift
+
+
 @lru_cache(maxsize=64)
-def _shifts(shadows: float, highlights: float, midtones: float) -> np.ndarray:
+def _shifts(shadows: float, highlights: float, midtones: float, squeeze: Squeeze = Squeeze()) -> np.ndarray:
     base = np.linspace(_TABLE_LOW, _TABLE_HIGH, round((_TABLE_HIGH - _TABLE_LOW) * _PER_EV) + 1)
-    return tonal_shift(base, shadows, highlights, midtones).astype(np.float32)
+    first = squeeze.shift(base)
+    return (first + tonal_shift(base + first, shadows, highlights, midtones)).astype(np.float32)
 
 
 @serial
@@ -102,7 +138,7 @@ def reads_guide(light: Light) -> bool:
         light.contrast,
         light.black,
     )
-    return any(local)
+    return any(local) or (light.tone_map == LOCAL and light.tone_strength > 0)
 
 
 def apply_tone(
@@ -126,7 +162,7 @@ def apply_tone(
     planes = flat(sample(guide.planes, guide.extent, top, left, step, picture.shape[:2]))
     exposure = np.float32(light.exposure)
     _levels(pixels, planes, exposure, np.float32(scales[0]), np.float32(scales[1]), level, shift, detail)
-    read(_shifts(*ends), shift)
+    read(_shifts(*ends, Squeeze.for_scene(light, guide)), shift)
     black = MID_GREY * (2.0 ** (BLACK_EV + light.black) - 2.0**BLACK_EV)
     steepness = 2.0 ** (light.contrast / 100) - 1
     out = blank(picture)
@@ -186,7 +222,7 @@ def apply_operator(picture: np.ndarray, light: Light, guide: Guide, white_ev: fl
 
     `picture` comes after exposure: the operator's key refers to the scene before it, so exposure still brightens.
     """
-    if light.tone_map == "none" or light.tone_strength == 0:
+    if light.tone_map != "photographic" or light.tone_strength == 0:
         return picture
     operator = Operator.for_scene(light, guide)
     curve = Curve.for_white(white_ev)

@@ -50,8 +50,8 @@ KINDS = {
     MEAN: "averaged",
     PANORAMA: "stitched",
 }
-#: Settings that a fresh merge starts from: the range fitted in by less than half, the lights lowered by themselves.
-MERGE_START = {"light.tone_map": "photographic", "light.tone_strength": 40.0, "light.highlights": -3.0}
+#: Settings that a fresh merge starts from: lamp, room and sky all readable, and black where it was.
+MERGE_START = {"light.tone_map": "local", "light.black": 0.5}
 
 #: Automatic amount up to which members are not denoised.
 _LEAST_AMOUNT = 50
