@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtWidgets import QApplication
 
@@ -17,12 +18,9 @@ from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
 from irvane.desktop.copying import CopyDialog
 from irvane.desktop.preferences import PreferencesDialog
 
-if TYPE_CHECKING:
-    from irvane.desktop.window import Window
 
-
-def targets(window: Window) -> dict[str, object]:
-    """The command behind every name of :mod:`irvane.desktop.actions`."""
+def targets(window: Any) -> dict[str, Callable[[], object]]:
+    """The command behind every name of :mod:`irvane.desktop.actions`; `window` is the main one, with all its parts."""
     bench, proofs, judging = window.bench, window.proofs, window.judging
     return {
         "open": lambda: window.opening.open(ask_files(window)),
@@ -106,7 +104,7 @@ def targets(window: Window) -> dict[str, object]:
     }  # type: ignore[return-value]
 
 
-def _ask_preferences(window: Window) -> None:
+def _ask_preferences(window: Any) -> None:
     def saved() -> None:
         window.appearance.use_surround(preferences().surround)
         window.queueing.destination_changed.emit(window.queueing.words())
@@ -117,7 +115,7 @@ def _ask_preferences(window: Window) -> None:
     dialog.open()
 
 
-def _copy_card(window: Window) -> None:
+def _copy_card(window: Any) -> None:
     dialog = CopyDialog(window)
     dialog.copied.connect(
         lambda paths: window.opening.open([p for p in paths if p.suffix.lower() in OPENABLE])
@@ -125,7 +123,7 @@ def _copy_card(window: Window) -> None:
     dialog.open()
 
 
-def _copy_report(window: Window) -> None:
+def _copy_report(window: Any) -> None:
     QApplication.clipboard().setText(fault_report())
     window.say(
         "A report was copied: versions and the log, without paths, names and numbers. Read it before you pass it on."
