@@ -33,6 +33,7 @@ from irvane.core.finish import job
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, FileSource, content_hash
+from irvane.core.merge.planning import stepped_by
 from irvane.core.settings import Settings
 
 # in
@@ -223,6 +224,17 @@ def test_what_is_no_bracket_is_none() -> None:
         for i in _infos([-1, 0, 1])
     ]
     assert [b.members for b in find_brackets(two, [None] * 6)] == [(0, 1, 2), (3, 4, 5)]
+
+
+def test_brackets_by_aperture_and_by_iso_are_found_and_told() -> None:
+    plain = _infos([0, 0, 0])
+    by_aperture = [replace(i, aperture=f) for i, f in zip(plain, (4, 8, 16), strict=True)]
+    by_iso = [replace(i, iso=iso) for i, iso in zip(plain, (100, 400, 1600), strict=True)]
+    for infos, sentence in ((by_aperture, "f/4 to f/16"), (by_iso, "ISO"), (_infos([-2, 0, 2]), "")):
+        (found,) = find_brackets(infos, [None] * 3)
+        assert found.members == (0, 1, 2) and sorted(found.offsets) == pytest.approx([-2, 0, 2], abs=0.05)
+        told = stepped_by(infos)
+        assert sentence in told and bool(told) == bool(sentence)
 
 
 def test_raw_and_finished_picture_of_one_shot_are_a_pair() -> None:

@@ -143,7 +143,8 @@ def _follows(previous: FrameInfo, current: FrameInfo) -> bool:
     gap = current.moment - previous.moment - timedelta(seconds=previous.shutter or 0)
     if not timedelta(seconds=-1) <= gap <= _PAUSE:
         return False
-    return previous.aperture == current.aperture and previous.focal == current.focal
+    steps = previous.aperture == current.aperture or previous.shutter == current.shutter
+    return steps and previous.focal == current.focal
 
 
 def find_brackets(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | None]) -> list[Bracket]:

@@ -35,6 +35,7 @@ from irvane.core.merge.fusion import fuse, join
 from irvane.core.merge.hdr import Member, Merged, Plan, Single, best_single, find_movement, merge, plan
 from irvane.core.merge.mean import mean
 from irvane.core.merge.panorama import CROPS, PROJECTIONS, Position, lay_out, stitch
+from irvane.core.merge.planning import stepped_by
 from irvane.core.noise.denoise import automatic_amount
 from irvane.core.orientation import upright
 from irvane.core.places import OutputRegion
@@ -359,6 +360,9 @@ def _told(how: Plan, frames: Sequence[_Frame]) -> list[str]:
     span = float(np.log2(max(how.ratios[k] for k in used) / min(how.ratios[k] for k in used)))
     over = f" over {span:.1f} EV" if span > 0.05 else ""
     notes.append(f"From {len(used)} frames{over}.")
+    stepped = stepped_by([frames[k].loaded.info for k in used])
+    if stepped:
+        notes.append(stepped)
     if how.estimated:
         notes.append(
             "The files do not say how they were exposed: the steps were estimated from the pictures."

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from irvane.core.errors import SettingError
-from irvane.core.files.info import shutter_text
+from irvane.core.files.info import FrameInfo, shutter_text
 
 #: Stops that one exposure of an ordinary sensor holds between clipping and SNR 3 at base ISO, with a stop to spare at both
 #: ends; common practice, measured for a camera by its own ladder.
@@ -115,3 +116,20 @@ def plan_bracket(
     if scene is not None:
         needed = max(1, math.ceil((scene - ONE_FRAME) / step) + 1)
     return Bracket(times, offsets, 2.0**stabiliser / focal, ONE_FRAME + step * (frames - 1), needed)
+
+
+def stepped_by(infos: Sequence[FrameInfo]) -> str:
+    """What a bracket made other than by the shutter time means for its merge; empty for one made by the shutter.
+
+    Both sentences are common practice.
+    """
+    apertures = sorted({round(info.aperture, 1) for info in infos if info.aperture})
+    shutters = {info.shutter for info in infos}
+    if len(apertures) > 1:
+        return (
+            f"Bracketed by aperture, f/{apertures[0]:g} to f/{apertures[-1]:g}: near and far things are not equally sharp "
+            "in all frames."
+        )
+    if len(shutters) == 1 and len({info.iso for info in infos}) > 1:
+        return "Bracketed by ISO: every frame gathered the same light, so shadows gain less than by longer times."
+    return ""
