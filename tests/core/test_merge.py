@@ -21,7 +21,7 @@ from irvane.core.merge.align import align, warp
 from irvane.core.merge.fusion import fuse
 from irvane.core.merge.hdr import Member, choose_reference, merge, plan
 from irvane.core.merge.mean import mean
-from irvane.core.merge.planning import plan_bracket, seconds_of
+from irvane.core.merge.planning import dialled, plan_bracket, seconds_of
 from irvane.core.merge.register import register
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings, bare
@@ -386,6 +386,9 @@ def test_a_bracket_is_planned() -> None:
     assert made.times == pytest.approx((1 / 240, 1 / 60, 1 / 15)) and made.by_hand == (True, True, False)
     assert made.longest == pytest.approx(4 / 100)  # common practice: one over the focal length
     assert made.needed == 4 and "take more" in made.words()
+    # a dial has 1/250 and 1/15 where the stops give 1/240 and 1/15 (common practice)
+    assert [one["shutter"] for one in made.as_dict()["frames"]] == ["1/250 s", "1/60 s", "1/15 s"]
+    assert dialled(1 / 1024) == 1 / 1000 and dialled(60) == 60 and dialled(1 / 60) == 1 / 60
     assert seconds_of("1/250") == pytest.approx(0.004) and seconds_of("2s") == 2
     for text in ("fast", "1/0", "-3", "nan"):
         with pytest.raises(SettingError):

@@ -165,7 +165,7 @@ class MergeSource:
             try:
                 light, loaded = _position(group, self.how, share)
             except (ReadError, MergeError) as error:
-                notes.append(f"Left out: {error}")
+                notes.append(f"Left out: {str(error).rstrip('.')}.")
                 continue
             positions.append(Position(light, group[0].path.name))
             infos.append(loaded.info)

@@ -14,6 +14,11 @@ from irvane.core.files.info import FrameInfo, shutter_text
 #: ends; common practice, measured for a camera by its own ladder.
 ONE_FRAME = 9.0
 MOST_FRAMES = 15
+#: Marks of shutter dials at third stops, in parts of a second and in seconds (ISO 2721 and common practice, from memory).
+_PARTS = (8000, 6400, 5000, 4000, 3200, 2500, 2000, 1600, 1250, 1000, 800, 640, 500, 400, 320, 250, 200, 160, 125, 100, 80, 60,
+          50, 40, 30, 25, 20, 15, 13, 10, 8, 6, 5, 4)  # fmt: skip
+_SECONDS = (0.3, 0.4, 0.5, 0.6, 0.8, 1, 1.3, 1.6, 2, 2.5, 3.2, 4, 5, 6, 8, 10, 13, 15, 20, 25, 30)
+_MARKS = tuple(1 / part for part in _PARTS) + _SECONDS
 
 
 @dataclass(frozen=True)
@@ -41,7 +46,7 @@ class Bracket:
     def as_dict(self) -> dict[str, Any]:
         """A JSON-ready dictionary."""
         frames = [
-            {"seconds": time, "shutter": shutter_text(time), "offset": offset, "by_hand": safe}
+            {"seconds": time, "shutter": shutter_text(dialled(time)), "offset": offset, "by_hand": safe}
             for time, offset, safe in zip(self.times, self.offsets, self.by_hand, strict=True)
         ]
         return {
@@ -54,7 +59,7 @@ class Bracket:
     def words(self) -> str:
         """A line for every frame, and what it means."""
         lines = [
-            f"{offset:+g} EV  {shutter_text(time):>10}  {'by hand' if safe else 'tripod'}"
+            f"{offset:+g} EV  {shutter_text(dialled(time)):>10}  {'by hand' if safe else 'tripod'}"
             for time, offset, safe in zip(self.times, self.offsets, self.by_hand, strict=True)
         ]
         lines.append(
@@ -116,6 +121,12 @@ def plan_bracket(
     if scene is not None:
         needed = max(1, math.ceil((scene - ONE_FRAME) / step) + 1)
     return Bracket(times, offsets, 2.0**stabiliser / focal, ONE_FRAME + step * (frames - 1), needed)
+
+
+def dialled(seconds: float) -> float:
+    """The mark of a shutter dial that is nearest to a time; a time beyond the dial's ends stays as it is."""
+    nearest = min(_MARKS, key=lambda mark: abs(math.log2(mark / seconds)))
+    return nearest if abs(math.log2(nearest / seconds)) < 0.25 else seconds
 
 
 def stepped_by(infos: Sequence[FrameInfo]) -> str:
