@@ -32,6 +32,7 @@ from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.align import warp
 from irvane.core.merge.equalise import equalised, middle
 from irvane.core.merge.fusion import fuse, join
+from irvane.core.merge.ghosts import Ghosts
 from irvane.core.merge.hdr import Member, Merged, Plan, Single, best_single, find_movement, merge, plan
 from irvane.core.merge.mean import mean
 from irvane.core.merge.panorama import CROPS, PROJECTIONS, Position, lay_out, stitch
@@ -203,8 +204,7 @@ class MergeSource:
         merged: Merged = bring(plain, how, part(progress, 0.5, 0.75), found=moved)
         same = all(f.plain is f.clean for f in frames)
         cleaned = merged if same else bring(clean, how, part(progress, 0.75, 1.0), found=moved)
-        if moved.share > 0.0005:
-            notes.append(f"Movement in {moved.share:.1%} of the picture, taken from one frame.")
+        notes += _movers(moved, frames)
         if not same_exposure:
             notes.append(_alone(best_single(clean, how, cleaned.picture), frames))
         return Loaded(
@@ -244,8 +244,7 @@ class MergeSource:
         order = np.argsort([float(np.mean(picture)) for picture in shown])
         make = {FUSION: fuse, JOIN: join, MEAN: _average}[self.how.kind]
         made = make([shown[k] for k in order], [counts[k] for k in order])
-        if moved.share > 0.0005:
-            notes.append(f"Movement in {moved.share:.1%} of the picture, taken from one frame.")
+        notes += _movers(moved, frames)
         light = SPACES["srgb"].decode(made) @ between(SPACES["srgb"], WORKING).T.astype(np.float32)
         info = frames[how.reference].loaded.info
         return Loaded(
@@ -340,6 +339,18 @@ def _average(frames: Sequence[np.ndarray], counts: Sequence[np.ndarray]) -> np.n
     """The plain mean of encoded pictures."""
     total = sum(f * c[..., None] for f, c in zip(frames, counts, strict=True))
     return np.asarray(total / np.maximum(sum(counts), 1e-6)[..., None], np.float32)
+
+
+def _movers(moved: Ghosts, frames: Sequence[_Frame]) -> list[str]:
+    """From which frames things that moved are taken."""
+    if moved.share <= 0.0005:
+        return []
+    shares = [(float((moved.source == k).mean()), plain_text(frame.name)) for k, frame in enumerate(frames)]
+    said = [(share, name) for share, name in sorted(shares, reverse=True) if share > 0.0005]
+    if len(said) == 1:
+        return [f"Movement in {moved.share:.1%} of the picture, taken from {said[0][1]}."]
+    parts = ", ".join(f"{share:.1%} from {name}" for share, name in said)
+    return [f"Movement in {moved.share:.1%} of the picture: {parts}."]
 
 
 def _alone(single: Single, frames: Sequence[_Frame]) -> str:
