@@ -115,14 +115,14 @@ def shining_ball(at: tuple[float, float, float], radius: float, radiance: Colour
 
 def camera(
     at: tuple[float, float, float], towards: tuple[float, float, float], angle: float, focus: float, aperture: float,
-    size: tuple[int, int] = (3000, 2000), crop: tuple[int, int, int, int] | None = None, roll: float = 0.0,
+    size: tuple[int, int] = (3000, 2000), crop: tuple[int, int, int, int] | None = None,
 ) -> dict[str, Any]:  # fmt: skip
     """A thin lens: horizontal angle in degrees, distance of focus and radius of the opening in centimetres; `crop` is left,
     top, width, height of the part that is rendered."""
     turn = mi.ScalarTransform4f().look_at(
         origin=list(at),
         target=list(towards),
-        up=[float(np.sin(np.radians(roll))), 0, float(np.cos(np.radians(roll)))],
+        up=[0, 0, 1],
     )
     film: dict[str, Any] = {
         "type": "hdrfilm", "width": size[0], "height": size[1], "pixel_format": "rgb", "component_format": "float32",

@@ -261,18 +261,11 @@ def window(rng: np.random.Generator) -> Scene:
     return scene
 
 
-def vases(
-    rng: np.random.Generator, focus: float = 0.0, shift: tuple[float, float] = (0, 0), roll: float = 0.0
-) -> Scene:
-    """Vessels on a dark board by a window; `focus` centimetres behind the middle one, the camera moved by `shift`."""
+def vases(rng: np.random.Generator) -> Scene:
+    """Vessels on a dark board by a window."""
     scene = start(14)
-    at, towards = (
-        np.array([8.0 + shift[0], -92, 34 + shift[1]]),
-        np.array([1.0 + 0.9 * shift[0], 4, 14 + 0.9 * shift[1]]),
-    )
-    scene["sensor"] = camera(
-        tuple(at), tuple(towards), 38, float(np.linalg.norm(towards - at)) + focus, 1.5, roll=roll
-    )
+    at, towards = np.array([8.0, -92, 34]), np.array([1.0, 4, 14])
+    scene["sensor"] = camera(tuple(at), tuple(towards), 38, float(np.linalg.norm(towards - at)), 1.5)
     scene["board"] = table(rng, (170, 110), 8)
     colour, height = plaster((1400, 2000), rng, (0.24, 0.25, 0.27), 0.6)
     scene["wall"] = shape(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -40,7 +40,15 @@ _FIRE = np.array([0.80, 1.0, 0.34])
 #: Half a stop of headroom, as meters leave (ISO 12232).
 _METERED = 2.0**-0.5
 
+#: The glassmaker's poses that were rendered, in the order of the bracket.
+POSED = (1, 3, 5)
+
+Motion = tuple[float, float, float]
 Progress = Callable[[float, str], bool]
+
+#: A hand that sinks and turns during an eighth of a second, and how many places its path is taken from.
+_SHAKE: tuple[Motion, ...] = ((-6, -4, -0.03), (1, -1, 0.0), (4, 3, 0.03), (5, 8, 0.05))
+_PLACES = 24
 
 
 @dataclass(frozen=True)
@@ -50,6 +58,7 @@ class Shot:
     Attributes
     ----------
     motion : x, y in pixels at 6 MP, degrees.
+    shake : motions through which the camera goes while the shutter is open.
     worker, pose : where the glassmaker stands: in the drawn room, and in the rendered one.
     """
 
@@ -60,25 +69,26 @@ class Shot:
     shutter: float
     neutral: np.ndarray
     body: Body = BODY_A
-    motion: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    motion: Motion = (0.0, 0.0, 0.0)
+    shake: tuple[Motion, ...] = ()
     worker: float = 0.0
     pose: int | None = None
     seconds: int = 0
     aperture: float = 4.0
 
 
-def _shots(small: bool) -> list[Shot]:
+def full_shots(small: bool = False) -> list[Shot]:
     """The frames of the demo. The small one (for tests) is drawn, the other photographs the rendered rooms."""
     moves = ((0, 0, 0), (2.3, -1.6, 0.03), (-3.1, 2.2, -0.05), (4.4, 1.1, 0.06), (-1.2, -3.8, -0.02))
     by_hand = ((1.4, 0.8, 0.01), (-2.6, 1.9, 0.04), (3.3, -2.4, -0.05))
     shots = [
         Shot(f"furnace-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=moves[k], worker=0.1 * k - 0.2, seconds=k,
-             pose=k + 1)
+             pose=POSED[min(k, 4 - k)])
         for k, ev in enumerate((-2, -1, 0, 1, 2))
     ]  # fmt: skip
     shots += [
         Shot(f"furnace-hand-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=by_hand[k], worker=-0.8 + 0.7 * k,
-             seconds=60 + k, pose=2 * k + 1)
+             seconds=60 + k, pose=POSED[k])
         for k, ev in enumerate((-2, 0, 2))
     ]  # fmt: skip
     shots.append(Shot("bench-iso6400", "bench", 6400, 0, 1 / 250, _LAMPS, seconds=600))
@@ -90,10 +100,7 @@ def _shots(small: bool) -> list[Shot]:
     if not small:
         shots += [
             Shot("vases", "vases", 200, 0, 1 / 60, _DAYLIGHT, seconds=2100, aperture=2.8),
-            Shot("vases-behind", "vases-behind", 200, 0, 1 / 60, _DAYLIGHT, seconds=2130, aperture=2.8),
-            Shot("vases-shaken", "vases-shaken", 400, 0, 1 / 8, _DAYLIGHT, seconds=2160, aperture=2.8),
-            Shot("yard-wall", "yard", 100, 0, 1 / 250, _DAYLIGHT, seconds=2400, aperture=8.0),
-            Shot("night-corner", "night", 3200, -1, 1 / 30, _LAMPS, seconds=3000, aperture=2.0),
+            Shot("vases-shaken", "vases", 400, 0, 1 / 8, _DAYLIGHT, shake=_SHAKE, seconds=2160, aperture=2.8),
         ]
     return shots
 
@@ -130,7 +137,7 @@ def demo_folder() -> Path:
     return platformdirs.user_data_path("irvane") / "demo"
 
 
-def _moved(light: np.ndarray, motion: tuple[float, float, float]) -> np.ndarray:
+def _moved(light: np.ndarray, motion: Motion) -> np.ndarray:
     if motion == (0.0, 0.0, 0.0) or not any(motion):
         return light
     h, w = light.shape[:2]
@@ -138,6 +145,16 @@ def _moved(light: np.ndarray, motion: tuple[float, float, float]) -> np.ndarray:
     matrix = cv2.getRotationMatrix2D((w / 2, h / 2), motion[2], 1.0)
     matrix[:, 2] += np.array(motion[:2]) * scale
     return cv2.warpAffine(light, matrix, (w, h), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+
+
+def shaken(light: np.ndarray, shake: Sequence[Motion]) -> np.ndarray:
+    """Mean of the light along the camera's path."""
+    times = np.linspace(0, len(shake) - 1, _PLACES)
+    path = [np.interp(times, np.arange(len(shake)), part) for part in zip(*shake, strict=True)]
+    total = np.zeros_like(light)
+    for x, y, degrees in zip(*path, strict=True):
+        total += _moved(light, (float(x), float(y), float(degrees)))
+    return np.maximum(total / np.float32(_PLACES), 0)
 
 
 def preview_jpeg(light: np.ndarray, ev: float, longest: int = 960) -> tuple[bytes, tuple[int, int]]:
@@ -152,7 +169,8 @@ def preview_jpeg(light: np.ndarray, ev: float, longest: int = 960) -> tuple[byte
 def shoot(path: Path, light: np.ndarray, shot: Shot, seed: int, lens: LensModel = LensModel()) -> None:
     """Photograph `light` (linear BT.2020, mid-grey 0.18) and write the DNG."""
     body = shot.body
-    seen = apply_lens(_moved(light, shot.motion), lens)
+    met = shaken(light, shot.shake) if shot.shake else _moved(light, shot.motion)
+    seen = apply_lens(met, lens)
     rng = np.random.default_rng([seed, *shot.name.encode()])
     exposure = _METERED * 2.0**shot.ev
     counts = expose(seen, body, iso=shot.iso, exposure=exposure, neutral=shot.neutral, rng=rng)
@@ -205,7 +223,7 @@ def make_demo(
     except OSError as error:
         raise WriteError(folder, write_reason(error)) from error
     shape, ladder_shape = ((600, 900), (400, 600)) if small else ((2000, 3000), (1000, 1500))
-    shots = [shot for shot in _shots(small) if not small or shot.name in _SMALL]
+    shots = [shot for shot in full_shots(small) if not small or shot.name in _SMALL]
     shots += [shot for shot in _ladder() if not small or shot.ev % 2 == 0]
     stamp = folder / ".irvane-demo"
     wanted = f"scenes {SCENES} seed {seed} shape {shape}"
