@@ -16,7 +16,7 @@ from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
 from irvane.core.line.bands import Output
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
 from irvane.core.line.engine import Engine, denoised_key
-from irvane.core.line.merging import _member
+from irvane.core.line.merging import _frame
 from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.line.teststrip import render_crop
@@ -256,7 +256,7 @@ def test_a_proof_that_is_complete_is_refined_too(tmp_path: Path, amount: float) 
 def test_members_of_a_merge_are_refined(tmp_path: Path) -> None:
     path = tmp_path / "six.dng"
     shots.dng(path, shots.photograph(), cfa=SIX_BY_SIX)
-    _, plain, _ = _member(FileSource(path), lambda _share: True)
+    plain = _frame(FileSource(path), lambda _share: True).plain
     assert np.array_equal(
         plain, realise(FileSource(path), Settings().with_value("noise.amount", 0))[0].plain.read_all()
     )

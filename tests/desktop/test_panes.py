@@ -148,7 +148,7 @@ def test_captions_say_what_differs_first_things_first(qtbot: QtBot) -> None:
     content.match = Match(offset=-0.5)
     content.notes = ("Two frames.",)
     caption.show_content("A", content, item, Settings())
-    assert caption.full_texts()[2].startswith("Two frames. · matched: brightness −0.50 EV")
+    assert caption.full_texts()[2].startswith("Two frames · matched: brightness −0.50 EV")
     caption.show_content("A", content, None, None)
     assert caption.full_texts()[0] == ""
     assert not caption.proof.isVisibleTo(caption)

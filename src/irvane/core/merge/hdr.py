@@ -195,7 +195,7 @@ def plan(
             motions[index] = register(
                 base, light, ratios[index], (base_dark, _EVEN_DARK if equalised else member.noise.read[1])
             )
-            if 0 < motions[index].correlation < _SAME_SCENE and motions[index].residual is None:
+            if motions[index].correlation < _SAME_SCENE and motions[index].correlation != 0:
                 left_out.append((index, "does not show the same scene as the others, or it moved too far"))
                 continue
         moved = warp(light, motions[index])

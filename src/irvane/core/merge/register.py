@@ -7,7 +7,7 @@ do not follow it, as moving things do not, are left out (MAGSAC++, Barath and ot
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -26,6 +26,8 @@ _OFF = 0.75
 _HELD = 0.5
 #: Displacement at the corners below which a frame counts as standing still: it is not resampled.
 STANDS = 0.15
+#: Longer side at which whole pictures are compared.
+_WHOLE = 900
 
 
 @dataclass(frozen=True)
@@ -158,8 +160,29 @@ def register(
         matrix, good = fit
         off = np.linalg.norm(_mapped(matrix, places[good]) - there[good], axis=1)
         residual, share = float(np.quantile(off, 0.95)), float(good.mean())
+    if residual is not None:
+        motion = replace(motion, correlation=_agreement(pair, matrix))
     made = Motion(matrix / matrix[2, 2], motion.correlation, residual, share)
     return STILL if made.furthest(shape) < STANDS else made
+
+
+def _agreement(pair: _Pair, matrix: np.ndarray) -> float:
+    """Correlation of what both frames hold, in stops, once they lie on each other: −1…1. Tiles of another scene can agree on a
+    map by chance, whole pictures do not."""
+    shape = pair.first.shape[1::-1]
+    laid = cv2.warpPerspective(
+        pair.second, matrix, shape, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderValue=np.nan
+    )
+    factor = min(1.0, _WHOLE / max(shape))
+    small = [
+        cv2.resize(p, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA) for p in (pair.first, laid)
+    ]
+    (first, held), (second, also) = (_logged(p, pair.low, pair.high) for p in small)
+    both = held & also
+    if both.sum() < 100:
+        return 0.0
+    found = np.corrcoef(first[both], second[both])[0, 1]
+    return float(found) if np.isfinite(found) else 0.0
 
 
 def _mapped(matrix: np.ndarray, places: np.ndarray) -> np.ndarray:
