@@ -9,7 +9,7 @@ import pytest
 from irvane.core.simulate.demo import POSED, full_shots, shaken
 from irvane.core.simulate.maps import BRIGHTEST, lit, read_map
 
-_ROOMS = ("bench", "furnace", "window", "vases", "yard")
+_ROOMS = ("bench", "furnace", "window", "vases", "yard", "night")
 
 
 @pytest.mark.parametrize("name", _ROOMS)

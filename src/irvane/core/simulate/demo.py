@@ -102,6 +102,7 @@ def full_shots(small: bool = False) -> list[Shot]:
             Shot("vases", "vases", 200, 0, 1 / 60, _DAYLIGHT, seconds=2100, aperture=2.8),
             Shot("vases-shaken", "vases", 400, 0, 1 / 8, _DAYLIGHT, shake=_SHAKE, seconds=2160, aperture=2.8),
             Shot("yard-wall", "yard", 100, 0, 1 / 250, _DAYLIGHT, seconds=2400, aperture=8.0),
+            Shot("night-corner", "night", 3200, -1, 1 / 30, _LAMPS, seconds=3000, aperture=2.0),
         ]
     return shots
 

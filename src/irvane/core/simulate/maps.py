@@ -20,7 +20,7 @@ _LIT = {
     "window": (1.4, 1.3, 1.4),
     "vases": (2.0, 2.0, 2.0),
     "yard": (1.0, 1.0, 1.0),
-    "night": (1.0, 1.0, 1.0),
+    "night": (6.0, 9.0, 15.0),
 }
 #: Left and top of the part in which the glassmaker's poses lie in the furnace's map.
 _FIGURE = (448, 344)
