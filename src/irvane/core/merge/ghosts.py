@@ -40,11 +40,13 @@ class Sight:
     light : float32 h×w×3; not a number outside the frame.
     largest : the largest signal of a cell before it was brought to that exposure.
     sigma : standard deviation of its noise, at that exposure.
+    bright : where a whole cell is near clipping: its light is at least what is seen.
     """
 
     light: np.ndarray
     largest: np.ndarray
     sigma: np.ndarray
+    bright: np.ndarray
 
     @property
     def held(self) -> np.ndarray:
@@ -67,12 +69,14 @@ def sight(picture: np.ndarray, ratio: float, noise: NoiseModel) -> Sight:
     # a cell with one pixel beside a clipped one is not believed: resampling mixes them
     beside = (cv2.dilate(clean.max(axis=2), np.ones((3, 3), np.uint8)) > _CLIPS).astype(np.float32)
     clipped = cv2.resize(beside, size, interpolation=cv2.INTER_AREA) > 0
+    near = (clean.max(axis=2) >= _CLIPS).astype(np.float32)
+    bright = cv2.resize(near, size, interpolation=cv2.INTER_AREA) > 0.999
     gain, read2 = np.array(noise.gain), np.array(noise.read) ** 2
     # neighbouring samples of a demosaiced picture share noise: a mean of sixteen counts as one of six
     sigma = np.sqrt((gain * np.maximum(light, 0) + read2) / 6) * ratio
     light = light * np.float32(ratio)
     light[whole < 0.999] = np.nan
-    return Sight(light, np.where(clipped, np.float32(1), largest), sigma.astype(np.float32))
+    return Sight(light, np.where(clipped, np.float32(1), largest), sigma.astype(np.float32), bright)
 
 
 def _anchor(sights: Sequence[Sight], order: Sequence[int]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -87,14 +91,16 @@ def _anchor(sights: Sequence[Sight], order: Sequence[int]) -> tuple[np.ndarray, 
 
 
 def _apart(one: Sight, light: np.ndarray, sigma: np.ndarray, off: float) -> np.ndarray:
-    """How far a frame differs from the anchor, in units of what is explained; of the worst colour."""
+    """How far a frame differs from the anchor, in units of what is explained; of the worst colour. Where the frame is near
+    clipping, only that it is brighter says something."""
     a, b = np.nan_to_num(light), np.nan_to_num(one.light)
     # a misalignment of a fraction of a pixel shows on slopes: largest difference to the neighbours, a cell being four pixels
     slope = (cv2.dilate(a, np.ones((3, 3), np.uint8)) - cv2.erode(a, np.ones((3, 3), np.uint8))) * (
         off / CELL
     )
     explained = _SIGMAS * np.sqrt(sigma**2 + one.sigma**2) + _SHARE * np.maximum(a, b) + slope + 1e-6
-    return (np.abs(a - b) / explained).max(axis=2)
+    more = np.where(one.bright[..., None], np.maximum(b - a, 0), np.abs(a - b))
+    return (more / explained).max(axis=2)
 
 
 def _regions(apart: np.ndarray, strength: float) -> np.ndarray:
@@ -170,14 +176,15 @@ def find_ghosts(
     light, sigma, whose = _anchor(sights, order)
     moved = np.zeros(shape, bool)
     for k in range(count):
-        comparable = sights[k].held & (whose >= 0) & (whose != k)
+        told = sights[k].held | (sights[k].bright & np.isfinite(sights[k].light[..., 1]))
+        comparable = told & (whose >= 0) & (whose != k)
         apart = np.where(comparable, _apart(sights[k], light, sigma, max(off[k], _PIXELS)), 0)
         moved |= _regions(apart, strength)
     labels, regions = ndimage.label(moved, np.ones((3, 3)))
     for number, box in enumerate(ndimage.find_objects(labels), 1):
         here = labels[box] == number
         source[box][here] = _source_of(
-            [Sight(s.light[box], s.largest[box], s.sigma[box]) for s in sights], here, order
+            [Sight(s.light[box], s.largest[box], s.sigma[box], s.bright[box]) for s in sights], here, order
         )
     if not regions:
         return Ghosts((None,) * count, source)

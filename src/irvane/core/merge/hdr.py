@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numba
@@ -55,6 +55,7 @@ class Plan:
     motions : where each frame lies on the reference.
     left_out : indexes of frames that do not fit, with their reasons; they count nothing.
     estimated : the files do not state their exposures: ratios are estimated from content alone.
+    equalised : the pictures were brought to one brightness: a value near white says nothing of the light.
     """
 
     reference: int
@@ -62,6 +63,7 @@ class Plan:
     motions: tuple[Motion, ...]
     left_out: tuple[tuple[int, str], ...] = ()
     estimated: bool = False
+    equalised: bool = False
 
     @property
     def used(self) -> tuple[int, ...]:
@@ -203,7 +205,7 @@ def plan(
         if estimated or equalised:
             continue
         ratios[index] = _refine_ratio(base, np.nan_to_num(moved, nan=1.0), ratios[index], dark)
-    made = Plan(reference, tuple(ratios), tuple(motions), tuple(sorted(left_out)), estimated)
+    made = Plan(reference, tuple(ratios), tuple(motions), tuple(sorted(left_out)), estimated, equalised)
     if len(made.used) < 2:
         raise MergeError("The frames do not show the same scene; they cannot be merged.")
     return made
@@ -329,6 +331,8 @@ def find_movement(members: Sequence[Member], how: Plan, strength: float = GHOSTS
             [sight(members[k].picture, 1.0, members[k].noise) for k in used[:1]], 0, [1.0], 0, [0.0]
         ).among(len(members), used)
     sights = [sight(warp(members[k].picture, how.motions[k]), how.ratios[k], members[k].noise) for k in used]
+    if how.equalised:
+        sights = [replace(one, bright=np.zeros_like(one.bright)) for one in sights]
     off = [how.motions[k].residual or 0.0 for k in used]
     made = find_ghosts(sights, used.index(how.reference), [how.ratios[k] for k in used], strength, off)
     return made.among(len(members), used)
