@@ -123,12 +123,19 @@ def _luminance(member: Member) -> np.ndarray:
     return np.ascontiguousarray(member.picture @ (LUMA_2020 / LUMA_2020.sum()))
 
 
-def _refine_ratio(a: np.ndarray, b: np.ndarray, ratio: float, floors: tuple[float, float]) -> float:
+def _unclipped(member: Member) -> np.ndarray:
+    """1 where no colour is near clipping, else 0: float32 H×W. One that clips alone would pull the luminance."""
+    return (member.picture.max(axis=2) < _FADE).astype(np.float32)
+
+
+def _refine_ratio(
+    a: np.ndarray, b: np.ndarray, holds: np.ndarray, ratio: float, floors: tuple[float, float]
+) -> float:
     """Median ratio of small blocks where both frames hold; metadata round to the nominal stop.
 
     Which blocks are used is decided by the longer exposure alone, and blocks are means: noise cannot choose.
+    `holds`: 1 where no colour of either frame clips.
     """
-    holds = ((a < _FADE) & (b < _FADE)).astype(np.float32)
     size = (a.shape[1] // _BLOCK, a.shape[0] // _BLOCK)
     mean_a, mean_b, whole = (cv2.resize(p, size, interpolation=cv2.INTER_AREA) for p in (a, b, holds))
     longer, floor = (mean_a, floors[1] * ratio) if ratio >= 1 else (mean_b, floors[0] / ratio)
@@ -187,6 +194,7 @@ def plan(
         raise MergeError("The frames all have the same exposure; there is no range to gain.")
     base = _luminance(members[reference])
     base_dark = _EVEN_DARK if equalised else members[reference].noise.read[1]
+    base_holds = _unclipped(members[reference])
     motions: list[Motion] = [STILL] * len(members)
     for index, member in enumerate(members):
         step(progress, index / len(members))
@@ -204,7 +212,10 @@ def plan(
         dark = (8 * base_dark + 1e-3, 8 * member.noise.read[1] + 1e-3)
         if estimated or equalised:
             continue
-        ratios[index] = _refine_ratio(base, np.nan_to_num(moved, nan=1.0), ratios[index], dark)
+        # resampling spreads what clips over its neighbours
+        clear = cv2.erode(np.nan_to_num(warp(_unclipped(member), motions[index])), np.ones((5, 5), np.uint8))
+        holds = ((clear > 0.99) & (base_holds > 0)).astype(np.float32)
+        ratios[index] = _refine_ratio(base, np.nan_to_num(moved, nan=1.0), holds, ratios[index], dark)
     made = Plan(reference, tuple(ratios), tuple(motions), tuple(sorted(left_out)), estimated, equalised)
     if len(made.used) < 2:
         raise MergeError("The frames do not show the same scene; they cannot be merged.")
