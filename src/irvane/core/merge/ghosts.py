@@ -25,8 +25,6 @@ _CLIPS, _DARK = 0.85, 3.0
 _STRONG, _WEAK = 1.6, 0.75
 #: What is explained: standard deviations of noise, a share of the light, pixels of misalignment on the slope of the light.
 _SIGMAS, _SHARE, _PIXELS = 3.0, 0.07, 0.5
-#: How much brighter a frame near clipping must be than what is expected: there its exposure is known less well.
-_SURELY = 1.25
 #: Cells of the smallest region; cells by which regions are widened, and over which a region's border is soft.
 _SMALLEST, _WIDER, _SOFT = 14, 3, 1.5
 #: Share of a region that a frame may clip in, to be its source.
@@ -101,7 +99,7 @@ def _apart(one: Sight, light: np.ndarray, sigma: np.ndarray, off: float) -> np.n
         off / CELL
     )
     explained = _SIGMAS * np.sqrt(sigma**2 + one.sigma**2) + _SHARE * np.maximum(a, b) + slope + 1e-6
-    more = np.where(one.bright[..., None], np.maximum(b / _SURELY - a, 0), np.abs(a - b))
+    more = np.where(one.bright[..., None], np.maximum(b - a, 0), np.abs(a - b))
     return (more / explained).max(axis=2)
 
 
