@@ -254,7 +254,7 @@ def test_a_tripod_s_frames_are_not_resampled_and_keep_their_borders() -> None:
         assert np.median(off) < 0.15, "no strip of missing frames"
 
 
-def _walked() -> tuple[list[Member], np.ndarray, np.ndarray]:
+def _walked(level: float = 0.10) -> tuple[list[Member], np.ndarray, np.ndarray]:
     """A bracket in which a textured figure walks over a textured ground, part of which clips; the light behind; where it is in
     the middle frame."""
     rng = np.random.default_rng(5)
@@ -263,7 +263,7 @@ def _walked() -> tuple[list[Member], np.ndarray, np.ndarray]:
     ground[:, 380:] *= 6.0  # clips in the longer frames
     ground = np.maximum(ground, 0.02)
     figure = np.maximum(
-        0.10 + cv2.GaussianBlur(rng.normal(0, 0.25, (120, 60, 3)).astype(np.float32), (0, 0), 1.5), 0.01
+        level + cv2.GaussianBlur(rng.normal(0, 0.25, (120, 60, 3)).astype(np.float32), (0, 0), 1.5), 0.01
     )
     noise, members, middle = shots.noise_of(400), [], np.zeros((h, w), bool)
     for k, (shutter, x) in enumerate(zip(SHUTTERS, (60, 190, 330), strict=True)):
@@ -282,8 +282,9 @@ def _walked() -> tuple[list[Member], np.ndarray, np.ndarray]:
     return members, truth, middle
 
 
-def test_a_figure_that_walks_appears_once_and_leaves_nothing_behind() -> None:
-    members, truth, middle = _walked()
+@pytest.mark.parametrize("level", [0.10, 0.23])  # the second is near clipping in the longest frame
+def test_a_figure_that_walks_appears_once_and_leaves_nothing_behind(level: float) -> None:
+    members, truth, middle = _walked(level)
     how = plan(members)
     merged = merge(members, how)
     path = np.zeros(middle.shape, bool)
@@ -315,6 +316,25 @@ def test_what_does_not_fit_is_named_and_the_rest_is_merged(frames: Path, tmp_pat
     assert "Left out" in notes and "cut.dng" in notes and "From 2 frames" in notes
     with pytest.raises(SettingError, match="none of the frames"):
         MergeSource(paths, How(reference="other.dng"))
+
+
+def test_a_colour_that_clips_alone_does_not_pull_the_exposures() -> None:
+    """The truth: shutter times of the simulated bracket."""
+    rng = np.random.default_rng(8)
+    ground = (
+        0.2 + cv2.GaussianBlur(rng.normal(0, 0.3, (360, 540, 1)).astype(np.float32), (0, 0), 3)[..., None]
+    )
+    light = np.maximum(ground, 0.02) * np.array([2.5, 0.5, 0.3], np.float32)
+    members = [
+        Member(
+            np.minimum(light * np.float32(s * 50), 1),
+            shots.noise_of(400),
+            FrameInfo(shutter=s, iso=400, aperture=4.0),
+        )
+        for s in SHUTTERS
+    ]
+    found = plan(members, aligns=False)
+    assert found.ratios == pytest.approx([SHUTTERS[found.reference] / s for s in SHUTTERS], rel=0.01)
 
 
 def test_unknown_exposures_are_estimated_from_the_pictures() -> None:
