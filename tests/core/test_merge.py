@@ -324,7 +324,7 @@ def test_a_colour_that_clips_alone_does_not_pull_the_exposures() -> None:
     ground = (
         0.2 + cv2.GaussianBlur(rng.normal(0, 0.3, (360, 540, 1)).astype(np.float32), (0, 0), 3)[..., None]
     )
-    light = np.maximum(ground, 0.02) * np.array([2.5, 0.5, 0.3], np.float32)
+    light = np.maximum(ground, 0.02) * np.array([1.6, 0.8, 0.6], np.float32)
     members = [
         Member(
             np.minimum(light * np.float32(s * 50), 1),
