@@ -7,7 +7,7 @@ import json
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from irvane.commands import (
     DONE,
@@ -20,6 +20,9 @@ from irvane.commands import (
 )
 from irvane.core.errors import SettingError
 from irvane.core.settings import Settings
+
+if TYPE_CHECKING:
+    from irvane.core.line.merging import How
 
 _KINDS = ("hdr", "fusion", "join", "mean")
 
@@ -44,6 +47,7 @@ def add_parsers(commands: Any) -> None:
         "--reference", default="", metavar="NAME", help="the frame whose place and movers are kept"
     )
     merge.add_argument("--align", choices=("auto", "off"), default="auto")
+    merge.set_defaults(projection="auto", crop="fill")
     settings_options(merge)
     panorama = commands.add_parser("panorama", help="stitch positions, which may be brackets")
     panorama.add_argument("inputs", nargs="+", metavar="IN", type=Path)
@@ -53,7 +57,7 @@ def add_parsers(commands: Any) -> None:
         "--projection", choices=("auto", "planar", "cylindrical", "spherical", "rectilinear"), default="auto"
     )
     panorama.add_argument("--crop", choices=("fill", "keep"), default="fill")
-    panorama.set_defaults(kind="panorama", ghosts=50.0, reference="", align="auto")
+    panorama.set_defaults(kind="panorama", every=False, ghosts=50.0, reference="", align="auto")
     settings_options(panorama)
     sets = commands.add_parser("sets", help="which files belong together")
     sets.add_argument("inputs", nargs="+", metavar="IN", type=Path)
@@ -83,19 +87,13 @@ def _merge(args: argparse.Namespace) -> int:
     inputs, failed = expand(args.inputs)
     if len(inputs) < 2:
         raise UsageError("a merge needs at least two inputs")
-    if getattr(args, "every", False):
-        return _all_sets(args, inputs, settings, failed)
     if not 0 <= args.ghosts <= 100:
         raise UsageError("--ghosts goes from 0 to 100")
-
+    how = How(args.kind, args.ghosts, args.reference, args.align == "auto", args.projection, args.crop)
+    if args.every:
+        return _all_sets(args, how, inputs, settings, failed)
     try:
-        source = MergeSource(
-            inputs,
-            How(
-                args.kind, args.ghosts, args.reference, args.align == "auto", getattr(args, "projection", "auto"),
-                getattr(args, "crop", "fill"),
-            ),
-        )  # fmt: skip
+        source = MergeSource(inputs, how)
     except SettingError as error:
         raise UsageError(str(error)) from error
 
@@ -109,13 +107,17 @@ def _merge(args: argparse.Namespace) -> int:
     return DONE if guarded(args.out, work) and not failed else SOME_FAILED
 
 
-def _all_sets(args: argparse.Namespace, inputs: list[Path], settings: Settings, failed: bool) -> int:
+def _all_sets(
+    args: argparse.Namespace, how: How, inputs: list[Path], settings: Settings, failed: bool
+) -> int:
     """Every set by itself; one that fails does not stop the others."""
     from irvane.core.errors import WriteError
     from irvane.core.finish import job
     from irvane.core.judge.facts import sets_of
-    from irvane.core.line.merging import How, MergeSource
+    from irvane.core.line.merging import MergeSource
 
+    if how.reference:
+        raise UsageError("--reference names a frame of one set; it does not go with --sets")
     wanted = "burst" if args.kind == "mean" else "bracket"
     found = [one for one in sets_of(inputs) if one["kind"] == wanted]
     if not found:
@@ -132,7 +134,7 @@ def _all_sets(args: argparse.Namespace, inputs: list[Path], settings: Settings, 
         path = args.out / f"{paths[0].stem}-merged{job.ENDINGS[settings.finish.format]}"
 
         def work(paths: list[Path] = paths, path: Path = path) -> None:
-            source = MergeSource(paths, How(args.kind, args.ghosts, aligns=args.align == "auto"))
+            source = MergeSource(paths, how)
             target = job.to_file(path, settings.finish, args.overwrite)
             for note in job.run(source, settings, target).notes:
                 print(f"{path.name}: {note}", file=sys.stderr if note.startswith("Left out") else sys.stdout)

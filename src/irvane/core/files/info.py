@@ -162,8 +162,8 @@ def _info(image: exiv2.Image) -> FrameInfo:
     try:
         taken = datetime.strptime(_text(data, _TAKEN), "%Y:%m:%d %H:%M:%S")
         fraction = _text(data, _FRACTION)
-        if fraction.isdigit():
-            taken = taken.replace(microsecond=round(float(f"0.{fraction}") * 1e6) % 1_000_000)
+        if fraction.isdecimal():
+            taken += timedelta(seconds=float(f"0.{fraction}"))
     except ValueError:
         taken = None
     zone = _ZONE_OF.fullmatch(_text(data, _ZONE))

@@ -153,12 +153,11 @@ def _as_dng(
         raise WriteError(
             path, "a finished picture has no camera light; linear DNG is for raw frames and merges"
         )
-    region = OutputRegion(
-        0, 0, *(output := geometry_for(settings, context).output), max(1.0, max(output) / _PREVIEW)
-    )
+    geometry = geometry_for(settings, context)
+    region = OutputRegion(0, 0, *geometry.output, max(1.0, max(geometry.output) / _PREVIEW))
     shown = np.ascontiguousarray(render_view(developed, settings, context, region).pixels[..., :3])
     preview = bytes(imagecodecs.jpeg8_encode(shown, level=85))
-    corrected = not geometry_for(settings, context).identity or settings.lens.vignetting > 0
+    corrected = not geometry.identity or settings.lens.vignetting > 0
     opcodes, notes = nothing() if corrected else b"", list[str]()
     if not how.noise_done:
         settings = settings.with_value("noise.amount", 0)

@@ -60,7 +60,7 @@ def fuse(frames: Sequence[np.ndarray], counts: Sequence[np.ndarray] | None = Non
 def join(frames: Sequence[np.ndarray], counts: Sequence[np.ndarray] | None = None) -> np.ndarray:
     """Join the lights of short exposures and the shadows of long ones along soft, wide borders that follow contours.
 
-    Parameters as of :func:`fuse`; `frames` from the shortest exposure's opposite on: the longest last.
+    Parameters as of :func:`fuse`, in any order.
     """
     _checked(frames)
     # by how bright each frame is: the longest first
@@ -77,13 +77,13 @@ def join(frames: Sequence[np.ndarray], counts: Sequence[np.ndarray] | None = Non
             cv2.medianBlur((grey * 255).astype(np.uint8), 5).astype(np.float32) / 255, (0, 0), radius / 4
         )
         held = 1 / (1 + np.exp((base - _JOINS_AT) / _JOINS_OVER))
-        held = np.clip(guided(grey, held.astype(np.float32), radius), 0, 1)
+        held = np.clip(_guided(grey, held.astype(np.float32), radius), 0, 1)
         weights[k] = rest * held
         rest = rest * (1 - held)
     return _blended(frames, weights, counts)
 
 
-def guided(guide: np.ndarray, plane: np.ndarray, radius: int, smooth: float = 1e-3) -> np.ndarray:
+def _guided(guide: np.ndarray, plane: np.ndarray, radius: int, smooth: float = 1e-3) -> np.ndarray:
     """A plane smoothed along the contours of a guide (He, Sun & Tang 2013)."""
     size = (2 * radius + 1,) * 2
     mean_g, mean_p = cv2.blur(guide, size), cv2.blur(plane, size)
