@@ -136,3 +136,8 @@ def finite(picture: np.ndarray) -> tuple[np.ndarray, int]:
     top = float(picture[good].max()) if count < picture.size else 0.0
     clean = np.nan_to_num(picture, nan=0.0, posinf=top, neginf=0.0)
     return np.clip(clean, -BRIGHTEST, BRIGHTEST).astype(picture.dtype, copy=False), count
+
+
+def largest_colour(picture: np.ndarray) -> np.ndarray:
+    """The largest colour of every pixel (H×W): many times faster than NumPy's own maximum over three of them."""
+    return np.maximum(np.maximum(picture[..., 0], picture[..., 1]), picture[..., 2])

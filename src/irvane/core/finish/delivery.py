@@ -20,6 +20,7 @@ from irvane.core.finish.destination import Destination
 from irvane.core.finish.medium import sharpen_for
 from irvane.core.finish.reading_back import Witness, read_back
 from irvane.core.finish.size import Size, resized
+from irvane.core.image import largest_colour
 from irvane.core.lens.corrections import corrections_of
 from irvane.core.lens.framing import bending_only
 from irvane.core.lens.radial import tabulated
@@ -179,7 +180,7 @@ def _as_dng(
     if witness is not None:
         list(witness.watch(iter([light if floating else quantise(light, 16)])))
     notes.insert(0, f"In the file: {', '.join(baked)}. White balance, light and colour stay to be set.")
-    above = float(np.mean(light.max(axis=2) > 1.001))
+    above = float(np.mean(largest_colour(light) > 1.001))
     if above > 1e-4 and not floating:
         notes.append(f"Rebuilt light above the sensor's clip was cut off ({above:.2%} of the picture).")
     return tuple(notes)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from irvane.core.declaring import Curve
-from irvane.core.image import LUMA_2020, MID_GREY
+from irvane.core.image import LUMA_2020, MID_GREY, largest_colour
 from irvane.core.settings import Settings
 
 _LIMIT = 12.0
@@ -155,8 +155,8 @@ def match(reference: np.ndarray, other: np.ndarray, kinds: Collection[str]) -> M
 
 def _chroma(picture: np.ndarray) -> float:
     """Mean distance of colours from grey, as a share of their largest component, where there is light."""
-    largest = picture.max(axis=2)
-    lit = largest > _DARKEST
+    top = largest_colour(picture)
+    lit = top > _DARKEST
     if not lit.any():
         return 0.0
-    return float(((largest - picture.min(axis=2)) / np.maximum(largest, 1e-9))[lit].mean())
+    return float(((top - picture.min(axis=2)) / np.maximum(top, 1e-9))[lit].mean())

@@ -11,6 +11,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
+from irvane.core.image import largest_colour
 from irvane.core.places import Patches, Region
 
 #: Pixels of the frame within which light counts as near, and over which the surroundings' colour is taken.
@@ -117,7 +118,7 @@ def fringe_hue(picture: Patches, clipped: np.ndarray | None, gains: np.ndarray) 
     for j, i in chosen:
         place = Region(int(j) * _TILE, int(i) * _TILE, (int(j) + 1) * _TILE, (int(i) + 1) * _TILE)
         part = picture.read(place).pixels
-        balanced, top = np.maximum(part, 0) * gains.astype(np.float32), part.max(axis=2)
+        balanced, top = np.maximum(part, 0) * gains.astype(np.float32), largest_colour(part)
         beside = _beside(balanced, top, 1.0)
         _, off = _off(balanced, top, beside, 1.0)
         weight = beside * np.minimum(np.square(off).sum(axis=2), 1.0) * (balanced.mean(axis=2) > _DARKEST)
@@ -147,7 +148,7 @@ def remove_fringes(
     """
     if strength == 0:
         return picture
-    balanced, top = np.maximum(picture, 0) * gains.astype(np.float32), picture.max(axis=2)
+    balanced, top = np.maximum(picture, 0) * gains.astype(np.float32), largest_colour(picture)
     beside = _beside(balanced, top, step)
     if not beside.any():
         return picture

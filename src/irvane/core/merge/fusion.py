@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 
 from irvane.core.errors import MergeError
+from irvane.core.image import largest_colour
 
 _EXPOSED_SIGMA = 0.2  # the paper's value
 #: Encoded value from which a colour is near clipping; value at which halves are joined, and over what range.
@@ -24,7 +25,7 @@ def _weight(encoded: np.ndarray) -> np.ndarray:
     colour = encoded.std(axis=2)
     exposed = np.exp(-((grey - 0.5) ** 2) / (2 * _EXPOSED_SIGMA**2))
     # where a colour clips its hue is wrong, whatever the luminance
-    whole = 1 - np.clip((encoded.max(axis=2) - _NEAR_WHITE) / (1 - _NEAR_WHITE), 0, 1)
+    whole = 1 - np.clip((largest_colour(encoded) - _NEAR_WHITE) / (1 - _NEAR_WHITE), 0, 1)
     return (contrast + 1e-4) * (colour + 1e-4) * (exposed**3 * (0.02 + whole) + 1e-6)
 
 
@@ -71,7 +72,7 @@ def join(frames: Sequence[np.ndarray], counts: Sequence[np.ndarray] | None = Non
         if place == len(order) - 1:
             weights[k] = rest
             break
-        grey = np.ascontiguousarray(frames[k].max(axis=2), np.float32)
+        grey = np.ascontiguousarray(largest_colour(frames[k]), np.float32)
         radius = max(8, min(grey.shape) // 40)
         base = cv2.GaussianBlur(
             cv2.medianBlur((grey * 255).astype(np.uint8), 5).astype(np.float32) / 255, (0, 0), radius / 4

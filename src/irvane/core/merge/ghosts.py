@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from scipy import ndimage
 
-from irvane.core.image import NoiseModel
+from irvane.core.image import NoiseModel, largest_colour
 
 #: Frame pixels of a cell that is compared.
 CELL = 4
@@ -62,21 +62,22 @@ def sight(picture: np.ndarray, ratio: float, noise: NoiseModel) -> Sight:
     h, w = picture.shape[:2]
     size = max(1, w // CELL), max(1, h // CELL)
     outside = ~np.isfinite(picture[..., 1])
-    clean = np.nan_to_num(picture, nan=0.0)
+    clean = np.where(outside[..., None], np.float32(0), picture) if outside.any() else picture
     light = cv2.resize(clean, size, interpolation=cv2.INTER_AREA)
     whole = cv2.resize((~outside).astype(np.float32), size, interpolation=cv2.INTER_AREA)
-    largest = cv2.resize(clean.max(axis=2), size, interpolation=cv2.INTER_AREA)
+    top = largest_colour(clean)
+    mean = cv2.resize(top, size, interpolation=cv2.INTER_AREA)
     # a cell with one pixel beside a clipped one is not believed: resampling mixes them
-    beside = (cv2.dilate(clean.max(axis=2), np.ones((3, 3), np.uint8)) > _CLIPS).astype(np.float32)
+    beside = (cv2.dilate(top, np.ones((3, 3), np.uint8)) > _CLIPS).astype(np.float32)
     clipped = cv2.resize(beside, size, interpolation=cv2.INTER_AREA) > 0
-    near = (clean.max(axis=2) >= _CLIPS).astype(np.float32)
+    near = (top >= _CLIPS).astype(np.float32)
     bright = cv2.resize(near, size, interpolation=cv2.INTER_AREA) > 0.999
     gain, read2 = np.array(noise.gain), np.array(noise.read) ** 2
     # neighbouring samples of a demosaiced picture share noise: a mean of sixteen counts as one of six
     sigma = np.sqrt((gain * np.maximum(light, 0) + read2) / 6) * ratio
     light = light * np.float32(ratio)
     light[whole < 0.999] = np.nan
-    return Sight(light, np.where(clipped, np.float32(1), largest), sigma.astype(np.float32), bright)
+    return Sight(light, np.where(clipped, np.float32(1), mean), sigma.astype(np.float32), bright)
 
 
 def _anchor(sights: Sequence[Sight], order: Sequence[int]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

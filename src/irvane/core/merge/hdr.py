@@ -16,7 +16,7 @@ import numpy as np
 
 from irvane.core.errors import MergeError
 from irvane.core.files.info import FrameInfo
-from irvane.core.image import LUMA_2020, NoiseModel
+from irvane.core.image import LUMA_2020, NoiseModel, largest_colour
 from irvane.core.kernels import inline, marked_kernel
 from irvane.core.merge.align import STILL, Motion, warp
 from irvane.core.merge.ghosts import Ghosts, find_ghosts, sight
@@ -125,7 +125,7 @@ def _luminance(member: Member) -> np.ndarray:
 
 def _unclipped(member: Member) -> np.ndarray:
     """1 where no colour is near clipping, else 0: float32 H×W. One that clips alone would pull the luminance."""
-    return (member.picture.max(axis=2) < _FADE).astype(np.float32)
+    return (largest_colour(member.picture) < _FADE).astype(np.float32)
 
 
 def _refine_ratio(
@@ -306,32 +306,23 @@ def merge(
     expected = cv2.blur(expected, (3, 3))
     total = np.zeros(shape, np.float32)
     weight = np.zeros(shape, np.float32)
-    size = shape[1], shape[0]
     for rank, index in enumerate(order):
         step(progress, 0.4 + 0.6 * rank / len(order))
-        member, cells = members[index], found.weights[index]
-        counts = (
-            np.ones(shape[:2], np.float32)
-            if cells is None
-            else cv2.resize(cells, size, interpolation=cv2.INTER_LINEAR)
-        )
+        member = members[index]
         # where a thing is taken from this frame it counts whatever it is: there is no other
-        alone = (
-            cv2.resize((found.source == index).astype(np.float32), size, interpolation=cv2.INTER_LINEAR) > 0.5
-        )
-        last = 0 if bool(alone.any()) else rank
+        last = 0 if bool((found.source == index).any()) else rank
         _add(
-            warp(member.picture, how.motions[index]), counts, expected, how.ratios[index],
+            warp(member.picture, how.motions[index]), found.counts(index, shape[:2]), expected, how.ratios[index],
             np.array(member.noise.gain), np.array(member.noise.read) ** 2 + 1e-12, last, total, weight,
         )  # fmt: skip
-    merged = np.where(weight > 0, total / np.maximum(weight, 1e-30), reference.picture)
+    merged = np.divide(total, weight, out=reference.picture.copy(), where=weight > 0)
     deepest = members[min(how.used, key=lambda i: how.ratios[i])]
     ratio = min(how.ratios[i] for i in how.used)
     gain = tuple(g * ratio for g in deepest.noise.gain)
     read = tuple(r * ratio for r in deepest.noise.read)
     noise = NoiseModel((gain[0], gain[1], gain[2]), (read[0], read[1], read[2]), deepest.noise.origin)
-    moved = cv2.resize((found.source >= 0).astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
-    return Merged(merged.astype(np.float32), moved.astype(bool), noise)
+    moved = cv2.resize((found.source >= 0).astype(np.uint8), shape[1::-1], interpolation=cv2.INTER_NEAREST)
+    return Merged(merged, moved.astype(bool), noise)
 
 
 def find_movement(members: Sequence[Member], how: Plan, strength: float = GHOSTS) -> Ghosts:
@@ -366,7 +357,7 @@ class Single:
 def best_single(members: Sequence[Member], how: Plan, merged: np.ndarray) -> Single:
     """The frame that would do best alone; lamps and the last thousandth of the shadows do not count."""
     light = merged[::3, ::3]
-    high = float(np.quantile(light.max(axis=2), 0.995))
+    high = float(np.quantile(largest_colour(light), 0.995))
     low = max(float(np.quantile(light @ LUMA_2020, 0.005)), 1e-7)
     found = []
     for k in how.used:

@@ -18,6 +18,8 @@ from irvane.core.merge.align import STILL, Motion, align
 _TILE, _ALONG = 56, 26
 #: Rounds of tiles and fit; steps of a tile; pixels that a tile may move in one round.
 _ROUNDS, _STEPS, _FARTHEST = 3, 6, 6.0
+#: Pixels by which a round must change the map, for another one.
+_SETTLED = 0.03
 #: A tile's place must be known to so many pixels; a map needs so many of them, over so large a share of the frame.
 _KNOWN, _FEWEST, _SPREAD = 0.25, 12, 0.15
 #: Pixels that tiles may lie off the map.
@@ -63,8 +65,8 @@ def _patch(picture: np.ndarray, centre: np.ndarray, matrix: np.ndarray | None) -
 
 
 def _logged(patch: np.ndarray, low: float, high: float) -> tuple[np.ndarray, np.ndarray]:
-    held = np.isfinite(patch) & (patch > low) & (patch < high)
-    return np.log2(np.clip(np.nan_to_num(patch, nan=low), low, high)).astype(np.float32), held
+    held = (patch > low) & (patch < high)  # what is no number is neither
+    return np.log2(np.fmin(np.fmax(patch, np.float32(low)), np.float32(high))), held
 
 
 def _tile_shift(pair: _Pair, centre: np.ndarray, matrix: np.ndarray) -> tuple[np.ndarray, float] | None:
@@ -157,9 +159,12 @@ def register(
         fit = _fitted(places, there, shape)
         if fit is None:
             break
+        before = _mapped(matrix, places)
         matrix, good = fit
         off = np.linalg.norm(_mapped(matrix, places[good]) - there[good], axis=1)
         residual, share = float(np.quantile(off, 0.95)), float(good.mean())
+        if np.abs(_mapped(matrix, places) - before).max() < _SETTLED:
+            break
     if residual is not None:
         motion = replace(motion, correlation=_agreement(pair, matrix))
     made = Motion(matrix / matrix[2, 2], motion.correlation, residual, share)
