@@ -272,6 +272,14 @@ def test_selected_frames_are_merged_as_wished_and_sets_are_made_by_hand(driver: 
     driver.until(lambda: window.bench.item(0) is fused or window.bench.item(window.bench.chosen) is fused)
     driver.settled()
     assert not fused.problem
+    window.activateWindow()
+    driver.until(window.isActiveWindow)
+    driver.key(Qt.Key.Key_G, SHIFT)  # the same frames again, beginning with how they were merged
+    again = _dialog(MergeDialog)
+    assert isinstance(again, MergeDialog)
+    assert again.kind.currentData() == "fusion" and again.ghosts.value() == 70
+    assert again.reference.count() == 1 + len(numbers)
+    again.close()
     driver.choose("furnace-hand-1.dng")
     window.merging.apart()
     assert not window.session.items[numbers[0]].bracket

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from irvane.core.errors import SettingError, plain_text
 from irvane.core.files.info import exposure_text
-from irvane.core.line.merging import FUSION, HDR, JOIN, MEAN, PANORAMA, How
+from irvane.core.line.merging import FUSION, HDR, JOIN, MEAN, PANORAMA, How, MergeSource
 from irvane.core.merge.planning import MOST_FRAMES, plan_bracket, seconds_of
 from irvane.desktop.opening import Opening
 from irvane.desktop.plain import tip
@@ -59,7 +59,7 @@ class MergeDialog(QDialog):
 
     wanted = Signal(tuple, object)
 
-    def __init__(self, items: list[Item], parent: QWidget) -> None:
+    def __init__(self, items: list[Item], parent: QWidget, before: How | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Merge")
         self.resize(460, 260)
@@ -119,7 +119,20 @@ class MergeDialog(QDialog):
         steps = {round(i.info.exposure_value or 0, 1) for i in items}
         if len(steps) == 1 and len(items) > 1:
             self.kind.setCurrentIndex(list(_KINDS).index(MEAN))
+        if before is not None:
+            self._begin_with(before)
         self._tell()
+
+    def _begin_with(self, how: How) -> None:
+        for box, key in (
+            (self.kind, how.kind),
+            (self.reference, how.reference),
+            (self.projection, how.projection),
+        ):
+            box.setCurrentIndex(max(0, box.findData(key)))
+        self.ghosts.setValue(round(how.ghosts))
+        self.aligns.setChecked(how.aligns)
+        self.fill.setChecked(how.crop == "fill")
 
     def _tell(self) -> None:
         kind = self.kind.currentData()
@@ -226,13 +239,20 @@ class Merging(QObject):
         self.dialog: MergeDialog | None = None
 
     def _meant(self) -> list[Item]:
-        """The frames that are selected, or the bracket of the chosen one."""
+        """The frames that are selected, those of the chosen merge, or the bracket of the chosen one."""
         session = self.proofs.session
         numbers = self.sheeting.selected_items()
         if len(numbers) < 2:
+            merged = self._chosen_merge()
             numbers = list(self.proofs.bracket())
+            if merged is not None:
+                numbers = [n for n in session.order if session.items[n].path in merged.paths]
         items = [session.items[n] for n in numbers if n in session.items]
         return [item for item in items if not item.is_merge and not item.problem and item.leads]
+
+    def _chosen_merge(self) -> MergeSource | None:
+        item = self.proofs.item()
+        return item.source if item is not None and isinstance(item.source, MergeSource) else None
 
     def ask(self) -> None:
         """Ask how the selected frames are merged."""
@@ -242,7 +262,9 @@ class Merging(QObject):
                 "Select two or more frames (Ctrl or Shift and click), or choose a frame of a bracket."
             )
             return
-        self.dialog = MergeDialog(items, self._window)
+        merged = self._chosen_merge()
+        same = merged is not None and {item.path for item in items} == set(merged.paths)
+        self.dialog = MergeDialog(items, self._window, merged.how if merged is not None and same else None)
         self.dialog.wanted.connect(self._merge)
         self.dialog.open()
 
