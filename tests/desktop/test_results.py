@@ -25,10 +25,12 @@ def test_merging_a_bracket_gives_a_source_that_is_edited_and_written(
 ) -> None:
     driver.choose("furnace-hand-2.dng")
     driver.key(Qt.Key.Key_M)
-    driver.settled()
     bench = driver.window.bench
     item = bench.item(0)
     assert item.is_merge
+    assert item.stand_in and bench.contents[0].state == "preview", "the middle frame while it is merged"
+    driver.settled()
+    assert not item.stand_in
     assert driver.settings().light.tone_map == "local"
     assert "From 3 frames" in bench.captions[0].full_texts()[2]
     assert bench.contents[0].state == "final"

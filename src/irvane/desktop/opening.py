@@ -173,5 +173,7 @@ class Opening(QObject):
                 )  # what was done to the frames is in their pictures' light, not in a finished one's
             proof = replace(merged.sidecar.proofs[0], settings=begin)
             merged.sidecar = replace(merged.sidecar, proofs=(proof,))
+            if how.kind != PANORAMA:  # something to look at until it is made
+                merged.preview, merged.stand_in = middle.preview, middle.preview is not None
             self.service.files.learn(merged.number, source, 2)
         self.rail.choose(merged.number)

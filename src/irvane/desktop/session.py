@@ -41,6 +41,7 @@ class Item:
     diagnosis : what is the matter with it, in words; empty until it has been developed.
     pair : number of the other picture of the same shot (raw and finished), None when there is none; the raw `leads`.
     measured : figures of the whole frame for choosing; None until they were asked for and read.
+    stand_in : the preview is that of one member, until the merge has been made.
     """
 
     number: int
@@ -57,6 +58,7 @@ class Item:
     pair: int | None = None
     leads: bool = True
     measured: Measured | None = None
+    stand_in: bool = False
 
     @property
     def is_merge(self) -> bool:
@@ -222,7 +224,7 @@ class Session(QObject):
 
     def give_preview(self, item: Item, preview: Preview) -> None:
         """The rail picture of a source that has none of its own (a merge)."""
-        item.preview = preview
+        item.preview, item.stand_in = preview, False
         self.rows_changed.emit()
 
     def failed(self, number: int, sentence: str) -> None:

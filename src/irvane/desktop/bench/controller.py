@@ -190,7 +190,8 @@ class ViewController(QObject):
         content.instead = missing(wish.look, frame.developed)
         content.take(rendered, frame.geometry(wish.settings).output, state)
         content.exact = None
-        if item.preview is None and content.backdrop is content.current and content.backdrop is not None:
+        wanting = item.preview is None or item.stand_in
+        if wanting and content.backdrop is content.current and content.backdrop is not None:
             pixels = SCREEN.in_srgb(rendered.pixels, rendered.space)
             self.panes.session.give_preview(item, Preview.of(pixels, content.extent, _OWN_PREVIEW))
         if state == "final":
