@@ -78,7 +78,7 @@ def large() -> None:
     for path in frames:
         began = time.monotonic()
         subprocess.run(
-            [program, "develop", str(path), "--out", str(path.with_suffix(".tif"))],
+            [program, "develop", str(path), "--to", "archive", "--into", str(_HOME / "single")],
             check=True,
             capture_output=True,
         )

@@ -1,9 +1,9 @@
 """The contact sheet with many frames: when it can be used, when all previews are there, memory, delays of the window.
 
-    python benchmarks/sheet.py [COUNT]
+    python benchmarks/sheet.py [COUNT] [small | raw | jpeg]
 
-Frames are copies of a small simulated raw that differ in content, in a folder and a home of their own; once with an empty
-store of small pictures, once with a full one.
+Frames are copies of a simulated raw (0.5 or 24 megapixels) or of its JPEG of 24 megapixels that differ in content, in a folder and
+a home of their own; once with an empty store of small pictures, once with a full one.
 """
 
 from __future__ import annotations
@@ -22,10 +22,13 @@ for _name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_H
         os.environ.setdefault("NUMBA_CACHE_DIR", str(Path.home() / ".cache" / "irvane" / "kernels"))
     os.environ[_name] = str(_HOME / _name)
 
+import cv2  # noqa: E402
 from PySide6.QtCore import QTimer  # noqa: E402
 from PySide6.QtWidgets import QApplication, QWidget  # noqa: E402
 
-from irvane.core.simulate.demo import make_demo  # noqa: E402
+from irvane.core.colour.rendering import render, to_screen  # noqa: E402
+from irvane.core.files.writers import write_jpeg  # noqa: E402
+from irvane.core.simulate.demo import make_demo, make_frame, scene_light  # noqa: E402
 from irvane.desktop import theme  # noqa: E402
 from irvane.desktop.window import Window  # noqa: E402
 
@@ -38,13 +41,27 @@ def _memory() -> float:
     return 0.0
 
 
-def _frames(folder: Path, count: int) -> None:
-    small = _HOME / "small"
-    make_demo(small, seed=1, small=True)
-    data = (small / "test-card.dng").read_bytes()
+def _model(kind: str) -> Path:
+    """The picture that all frames are copies of."""
+    if kind == "raw":
+        make_frame(_HOME / "model.dng", 24)
+        return _HOME / "model.dng"
+    make_demo(_HOME / "small", seed=1, small=True)
+    card = _HOME / "small" / "test-card.dng"
+    if kind == "small":
+        return card
+    light = cv2.resize(scene_light("bench", (2000, 3000), 1), (6000, 4000), interpolation=cv2.INTER_CUBIC)
+    path = _HOME / "model.jpg"
+    write_jpeg(path, to_screen(render(light))[..., :3], space="srgb", description="", source=card, quality=92)
+    return path
+
+
+def _frames(folder: Path, count: int, kind: str) -> None:
+    model = _model(kind)
+    data = model.read_bytes()
     folder.mkdir()
     for k in range(count):
-        (folder / f"frame-{k:05}.dng").write_bytes(data + f"{k:08}".encode())
+        (folder / f"frame-{k:05}{model.suffix}").write_bytes(data + f"{k:08}".encode())
 
 
 def measure(app: QApplication, folder: Path, count: int) -> str:
@@ -54,7 +71,7 @@ def measure(app: QApplication, folder: Path, count: int) -> str:
     for _ in range(50):
         app.processEvents()
         time.sleep(0.01)
-    empty = _memory()
+    empty, plain = _memory(), len(window.findChildren(QWidget))
     beats = [time.monotonic()]
     worst = [0.0]
 
@@ -99,7 +116,7 @@ def measure(app: QApplication, folder: Path, count: int) -> str:
     frames.sort()
     told = (
         f"| {count} | {listed:.2f} s | {usable:.2f} s | {done:.1f} s | {_memory() - empty:.0f} MB | {1000 * delay:.0f} ms "
-        f"| {1000 * frames[30]:.1f} ms, {1000 * frames[57]:.1f} ms | {len(window.findChildren(QWidget))} |"
+        f"| {1000 * frames[30]:.1f} ms, {1000 * frames[57]:.1f} ms | {len(window.findChildren(QWidget)) - plain} |"
     )
     timer.stop()
     window.close()
@@ -108,14 +125,15 @@ def measure(app: QApplication, folder: Path, count: int) -> str:
 
 def main() -> None:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 500
+    kind = sys.argv[2] if len(sys.argv) > 2 else "small"
     folder = _HOME / "frames"
     sys.setswitchinterval(0.001)
     app = QApplication([])
     theme.apply(app)
     try:
-        _frames(folder, count)
+        _frames(folder, count, kind)
         print(
-            "| frames | listed | seen ones there | all there | memory | longest delay | a screenful painted (median, 95 %) | widgets |"
+            "| frames | listed | seen ones there | all there | memory | longest delay | a screenful painted (median, 95 %) | widgets more than without frames |"
         )
         print("|---|---|---|---|---|---|---|---|")
         for _ in ("empty store", "full store"):

@@ -62,7 +62,7 @@ def _written(developed, tmp_path: Path, how: Destination) -> Path:  # type: igno
     ("text", "extent", "ppi", "expected"),
     [("full", (400, 600), 300, (400, 600)), ("300", (400, 600), 300, (200, 300)), ("9000", (400, 600), 300, (400, 600)),
      ("240x120", (400, 600), 300, (120, 180)), ("240x120", (600, 400), 300, (180, 120)), ("50%", (401, 601), 300, (200, 300)),
-     ("2.54x1.27cm", (400, 600), 100, (50, 75))],
+     ("2.54x1.27cm", (400, 600), 100, (50, 75)), ("1x0,5in", (400, 600), 100, (50, 75))],
 )  # fmt: skip
 def test_sizes(text: str, extent: tuple[int, int], ppi: int, expected: tuple[int, int]) -> None:
     size = Size.parse(text)
@@ -70,7 +70,7 @@ def test_sizes(text: str, extent: tuple[int, int], ppi: int, expected: tuple[int
     assert Size.parse(size.words()) == size
 
 
-@pytest.mark.parametrize("text", ["big", "0", "-3", "10x", "x", "12cm", "1x2x3", "nan", "1e9"])
+@pytest.mark.parametrize("text", ["big", "0", "-3", "10x", "x", "12cm", "1x2x3", "in", "nan", "1e9"])
 def test_sizes_that_are_none(text: str) -> None:
     with pytest.raises(SettingError):
         Size.parse(text)

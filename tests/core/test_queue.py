@@ -3,30 +3,20 @@
 from __future__ import annotations
 
 import json
-import os
-import random
-import signal
-import subprocess
-import sys
-import time
 from dataclasses import replace
 from pathlib import Path
 
+import faulty
 import pytest
 import shots
-import tifffile
+from faulty import PLAIN, TIFF
 
 from irvane.core.errors import Cancelled
 from irvane.core.finish import queue as queueing
-from irvane.core.finish.destination import Destination
 from irvane.core.finish.expected import expected, paces_path
 from irvane.core.finish.journal import CANCELLED, DONE, FAILED, SKIPPED, WAITING, Journal, Wanted, digest
 from irvane.core.finish.queue import run_queue, target_of, write_entry
 from irvane.core.line.source import FileSource
-from irvane.core.settings import Settings
-
-PLAIN = Settings().with_values({"noise.amount": 0, "lens.aberration": "off", "sensor.demosaic": "linear"})
-TIFF = Destination("t", "tiff", 16)
 
 
 def _frames(folder: Path, count: int) -> list[Path]:
@@ -131,43 +121,17 @@ def test_cancelled_work_waits_again_and_a_full_disk_is_one_failure(
     assert made.state == FAILED and "No space left" in made.reason
 
 
-_CHILD = """
-import sys
-from pathlib import Path
-from irvane.core.finish.journal import Journal, Wanted
-from irvane.core.finish.queue import run_queue
-run_queue(Journal(Path(sys.argv[1])), lambda entry: print(entry.state, flush=True))
-"""
-
-
-def test_kills_at_random_moments_leave_every_file_whole_and_once(tmp_path: Path) -> None:
-    """Thirty kills here; a thousand by ``scripts/kills.py``."""
-    frames = _frames(tmp_path, 6)
-    journal = Journal(tmp_path / "queue.jsonl")
-    journal.add([Wanted((p,), PLAIN, "") for p in frames], TIFF)
-    rng = random.Random(5)
-    environment = {**os.environ, "PYTHONPATH": os.pathsep.join(sys.path)}
-    for _ in range(30):
-        child = subprocess.Popen(
-            [sys.executable, "-c", _CHILD, str(journal.path)], env=environment, stdout=subprocess.DEVNULL
-        )
-        try:
-            child.wait(timeout=1.2 + 1.6 * rng.random())
-            break
-        except subprocess.TimeoutExpired:
-            child.send_signal(signal.SIGKILL)
-            child.wait()
-    run_queue(journal)
-    assert [e.state for e in journal.entries()] == [DONE] * len(frames)
-    written = [Path(e.written) for e in journal.entries()]
-    assert len(set(written)) == len(frames)
-    for path in written:
-        assert tifffile.imread(path).shape == (120, 160, 3)
-    whole = {
-        p for p in (tmp_path / "developed").iterdir() if p.suffix == ".tif" and not p.name.startswith(".")
-    }
-    assert whole == set(written), "nothing twice"
-    time.sleep(0)
+@pytest.mark.parametrize(
+    ("call", "number", "what"),
+    [("fsync", 2, "signal=KILL"), ("fsync", 3, "signal=KILL"), ("renameat2", 1, "signal=KILL"), ("unlink", 5, "signal=KILL"),
+     ("chmod", 1, "signal=KILL"), ("fsync", 1, "error=ENOSPC"), ("fsync", 2, "error=EIO"), ("renameat2", 2, "error=EIO"),
+     ("write", 10, "error=ENOSPC"), ("unlink", 3, "error=EIO")],
+)  # fmt: skip
+def test_a_fault_at_any_system_call_leaves_every_file_whole_and_once(
+    call: str, number: int, what: str, tmp_path: Path
+) -> None:
+    """Ten of them here; all by ``scripts/faults.py``, a thousand kills at random moments by ``scripts/kills.py``."""
+    assert faulty.with_fault(tmp_path, call, number, what) == []
 
 
 def test_size_and_time_are_told_beforehand(tmp_path: Path) -> None:

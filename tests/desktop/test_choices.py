@@ -30,6 +30,7 @@ from irvane.desktop.copying import CopyDialog
 from irvane.desktop.medium import MediumDialog
 from irvane.desktop.merging import MergeDialog, PlanDialog
 from irvane.desktop.preferences import PreferencesDialog
+from irvane.desktop.queue.destinations import DestinationsDialog
 from irvane.desktop.screen import SCREEN, Screen
 
 from .conftest import Driver
@@ -61,12 +62,17 @@ def test_preferences_are_saved_and_read_again(driver: Driver, tmp_path: Path) ->
     dialog.memory.setValue(3.5)
     dialog.threads.setValue(1)
     dialog.surround.setCurrentIndex(2)
+    dialog.inches.setCurrentIndex(1)
     driver.click(
         next(b for b in dialog.findChildren(type(driver.window.shelf.write_button)) if b.text() == "Save")
     )
     preferences.cache_clear()
     assert preferences().new_frames == NewFrames((("strong noise", "Grey"),), True, False, "fast")
     assert (preferences().memory_gb, preferences().threads, preferences().surround) == (3.5, 1, 2)
+    assert (
+        preferences().inches
+        and "12x8in" in DestinationsDialog(["archive"], [], driver.window).fields["size"].toolTip()
+    )
     assert driver.window.bench.views[0].surround.name() == "#8a8a8a"
     (tmp_path / "preferences.json").write_text(
         '{"surround": 99, "threads": "x", "new_frames": [1], "memory_gb": -1}'

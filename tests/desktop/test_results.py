@@ -108,6 +108,7 @@ def test_writing_can_be_cancelled(driver: Driver, tmp_path: Path) -> None:
     driver.window.proofs.edit("noise.amount", 150)  # not denoised like this yet: writing takes a while
     driver.window.writing.set_folder(tmp_path)
     driver.window.writing.write()
+    driver.until(lambda: driver.window.writing.busy)
     button = next(b for b in driver.window.strip.findChildren(QPushButton) if b.text() == "Cancel")
     driver.click(button)
     driver.until(lambda: "Cancelled" in driver.window.bench.note.text_in_full())

@@ -118,6 +118,20 @@ def test_small_pictures_are_kept_by_content_within_bounds(frames: Path, tmp_path
     assert [p.name for p in (tmp_path / "thumbs").iterdir()] == ["b2.jpg"]
 
 
+def test_a_frame_is_seen_as_it_was_developed(driver: Driver, frames: Path) -> None:
+    window, number = driver.window, driver.number("test-card.dng")
+    driver.choose("test-card.dng")
+    item = window.session.items[number]
+    before = item.preview.small.mean()
+    window.proofs.edit("light.exposure", -2.0)
+    driver.until(lambda: item.developed is not None and item.picture is not item.preview)
+    assert item.picture.small.mean() < 0.7 * before, "two stops darker than the camera's own preview"
+    kept = ThumbStore().own(item.source.key, item.settings(0))
+    assert kept is not None and kept.coded == item.picture.coded, "there again at the next start"
+    window.session.replace_settings(number, 0, item.settings(0).with_value("light.exposure", 1.0), "brighter")
+    assert item.picture is item.preview, "never under other settings"
+
+
 def test_what_is_selected_goes_through_the_queue(driver: Driver, frames: Path, quick: Destination) -> None:
     window, runner = driver.window, driver.window.queueing.runner
     runner.journal = Journal(frames / "queue.jsonl")  # one of its own

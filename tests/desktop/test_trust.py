@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import os
+import threading
+import time
 from pathlib import Path
 
 import numpy as np
@@ -21,6 +23,7 @@ from irvane.desktop import filework
 from irvane.desktop.bench.elided import Elided
 from irvane.desktop.plain import on_button, tip
 from irvane.desktop.session import BARE
+from irvane.desktop.writing import target
 
 from .conftest import Driver
 
@@ -105,6 +108,36 @@ def test_five_quick_writes_give_five_files(driver: Driver, tmp_path: Path) -> No
     )
 
 
+def test_a_folder_that_does_not_answer_holds_nothing_up(
+    driver: Driver, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    gone, never = tmp_path / "gone", threading.Event()
+    real = target.make_folder
+
+    def hanging(folder: Path) -> None:
+        if folder == gone:
+            never.wait(60)
+        real(folder)
+
+    monkeypatch.setattr(target, "make_folder", hanging)
+    writing = driver.window.writing
+    writing._late.setInterval(50)
+    said: list[str] = []
+    writing.said.connect(said.append)
+    writing.set_folder(gone)
+    began = time.monotonic()
+    writing.write()
+    assert time.monotonic() - began < 5, "the window is not held up"
+    driver.until(lambda: any("does not answer" in words for words in said))
+    assert writing.unfinished
+    writing.set_folder(tmp_path)
+    assert not writing.unfinished
+    writing.write()
+    driver.settled()
+    assert [path.suffix for path in tmp_path.iterdir() if path.is_file()] == [".tif"]
+    never.set()
+
+
 def test_closing_while_a_file_is_written_asks(
     driver: Driver, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -113,7 +146,7 @@ def test_closing_while_a_file_is_written_asks(
     asked: list[str] = []
     monkeypatch.setattr(QMessageBox, "exec", lambda box: asked.append(box.text()) or 0)
     driver.window.writing.write()
-    assert driver.window.writing.busy
+    driver.until(lambda: driver.window.writing.busy)
     assert not driver.window.close()
     assert "still being written" in asked[0]
 

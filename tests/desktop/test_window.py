@@ -211,7 +211,7 @@ def test_trouble_is_said_in_a_sentence(driver: Driver, frames: Path, tmp_path: P
     (tmp_path / "blocked").write_text("x")
     driver.window.writing.set_folder(tmp_path / "blocked" / "sub")
     driver.window.writing.write()
-    assert driver.window.bench.note.text_in_full()
+    driver.until(lambda: "sub" in driver.window.bench.note.text_in_full())
     assert not driver.window.writing.busy
 
 

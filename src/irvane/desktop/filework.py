@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError, ReadError, WriteError
@@ -23,8 +24,8 @@ from irvane.core.files.sidecar import (
     set_aside,
     stranger,
 )
-from irvane.core.files.thumb_store import ThumbStore
-from irvane.core.files.thumbnails import Pictures
+from irvane.core.files.thumb_store import SIDE, ThumbStore
+from irvane.core.files.thumbnails import Pictures, Preview
 from irvane.core.files.xmp_rating import write_rating
 from irvane.core.judge.automatic import decide
 from irvane.core.judge.measured import measure_source
@@ -50,7 +51,7 @@ class FileWork(QObject):
     -------
     learned(number, info, preview, sidecar, locked), item_failed(number, sentence), collected(paths, problems)
     grouped(numbers, brackets, pairs), measured(number, figures) : for choosing. fresh(number) : an item
-    without proofs was read (after `learned`). decided(number, Decision) : what it is to begin with. saved(number, sent, made) : proofs that were sent were saved, as Saved tells. said(sentence)
+    without proofs was read (after `learned`). developed(number, settings, small picture) : how it looks under them. decided(number, Decision) : what it is to begin with. saved(number, sent, made) : proofs that were sent were saved, as Saved tells. said(sentence)
     """
 
     learned = Signal(int, object, object, object, str)
@@ -59,6 +60,7 @@ class FileWork(QObject):
     grouped = Signal(object, object, object)
     measured = Signal(int, object)
     fresh = Signal(int)
+    developed = Signal(int, object, object)
     decided = Signal(int, object)
     saved = Signal(int, object, object)
     said = Signal(str)
@@ -98,10 +100,15 @@ class FileWork(QObject):
             sidecar, locked = self._sidecar(number, source, key)
             info = read_info(source.paths[0])
             shown = self._thumbs.get(source.paths[0], key) if isinstance(source, FileSource) else None
-            return info, shown, sidecar, locked
+            proof = sidecar.proofs[sidecar.current].settings if sidecar is not None else None
+            own = self._thumbs.own(key, proof) if proof is not None else None
+            return (info, shown, sidecar, locked), (proof, own)
 
-        def tell(found: Any) -> None:
+        def tell(told: Any) -> None:
+            found, (proof, own) = told
             self.learned.emit(number, *found)
+            if own is not None:
+                self.developed.emit(number, proof, own)
             if number not in self._saved and not found[3]:
                 self.fresh.emit(number)
 
@@ -111,6 +118,24 @@ class FileWork(QObject):
             tell,
             lambda error: self.item_failed.emit(number, str(error)),
             urgency,
+        )
+
+    def keep_developed(
+        self, number: int, source: Source, settings: Settings, pixels: np.ndarray, extent: tuple[int, int]
+    ) -> None:
+        """Make the small picture of a development (uint8 H×W×3, sRGB), and keep it for the next start; `developed` tells."""
+
+        def work(_progress: Any) -> Preview:
+            made = Preview.of(pixels, extent, SIDE)
+            self._thumbs.keep_own(source.key, settings, made)
+            return made
+
+        self._worker.submit(
+            ("developed", number),
+            work,
+            lambda made: self.developed.emit(number, settings, made),
+            self._say,
+            5,
         )
 
     def _sidecar(self, number: int, source: Source, key: str) -> tuple[Sidecar | None, str]:

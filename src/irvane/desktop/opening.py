@@ -45,6 +45,7 @@ class Opening(QObject):
         rail.verticalScrollBar().valueChanged.connect(self._read_visible)
         service.files.collected.connect(self._collected)
         service.files.learned.connect(self._learned)
+        service.files.developed.connect(self.session.developed)
         service.files.item_failed.connect(self._failed)
         service.files.grouped.connect(session.group)
 

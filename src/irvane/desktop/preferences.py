@@ -140,6 +140,10 @@ class PreferencesDialog(QDialog):
         self.surround.addItems(_SURROUNDS)
         self.surround.setCurrentIndex(now.surround)
         _add(form, "Around the pictures", self.surround, "The grey that pictures are judged on.")
+        self.inches = QComboBox()
+        self.inches.addItems(("centimetres", "inches"))
+        self.inches.setCurrentIndex(now.inches)
+        _add(form, "Lengths on paper", self.inches, "As they are told; either can be typed.")
         self.destination = QComboBox()
         self.destination.addItems([one.name for one in destinations()])
         self.destination.setCurrentText(chosen()[0].name)
@@ -161,6 +165,7 @@ class PreferencesDialog(QDialog):
                 cache_gb=self.cache.value() or None,
                 threads=self.threads.value() or None,
                 surround=self.surround.currentIndex(),
+                inches=self.inches.currentIndex() == 1,
                 destination=self.destination.currentText(),
             )
         except IrvaneError as error:

@@ -50,6 +50,7 @@ class RenderService(QObject):
     busy(job, words, share, seconds left) : progress of long work, share 1 ends it; `improving` tells whom it concerns.
     figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, PlaceFigures or None)
     stripped(run, number, Rendered) : a crop of a test strip.
+    planned(what came of it, or why not) : of the last plan that was asked for.
     sized(settings, bytes or None) : how large a proof's file will be. said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
     """
 
@@ -63,6 +64,7 @@ class RenderService(QObject):
     said = Signal(str)
     written = Signal(object, str)
     writing = Signal(float, float)
+    planned = Signal(object)
     sized = Signal(object, object)
     demo_ready = Signal(object)
     _call = Signal(object)
@@ -83,6 +85,7 @@ class RenderService(QObject):
         self.files = FileWork(self)
         self.files.said.connect(self.said)
         self._writer = Worker("write", unexpected, nice=10)
+        self._planner = Worker("plan", unexpected)
         self._call.connect(self._called, Qt.ConnectionType.QueuedConnection)
 
     @Slot(object)
@@ -97,11 +100,12 @@ class RenderService(QObject):
         """End all work; what is being saved is finished first."""
         for worker in (self._heavy, self._view, self._writer):
             worker.close()
+        self._planner.close(seconds=0.2)
         self.files.close()
 
     def idle(self) -> bool:
         """True when nothing is being computed, read or written."""
-        return all(w.idle() for w in (self._heavy, self._view, self.files, self._writer))
+        return all(w.idle() for w in (self._heavy, self._view, self.files, self._planner, self._writer))
 
     # what is shown
 
@@ -274,6 +278,15 @@ class RenderService(QObject):
             self._tell(source),
             6,
         )
+
+    def plan(self, look: Callable[[], Any]) -> None:
+        """Look at a folder that may never answer; `planned` tells."""
+        self._planner.submit(("plan",), lambda _p: look(), self.planned.emit, self.planned.emit)
+
+    def forget_plans(self) -> None:
+        """Nobody waits any more for the folder that does not answer; the next plan has a thread of its own."""
+        self._planner.close(seconds=0)
+        self._planner = Worker("plan", unexpected)
 
     def write(self, source: Source, settings: Settings, target: job.Target) -> None:
         """Write a proof to a file."""

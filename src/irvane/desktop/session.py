@@ -42,6 +42,7 @@ class Item:
     pair : number of the other picture of the same shot (raw and finished), None when there is none; the raw `leads`.
     measured : figures of the whole frame for choosing; None until they were asked for and read.
     stand_in : the preview is that of one member, until the merge has been made.
+    developed : settings, and how it looks under them, since it was developed.
     """
 
     number: int
@@ -59,6 +60,7 @@ class Item:
     leads: bool = True
     measured: Measured | None = None
     stand_in: bool = False
+    developed: tuple[Settings, Preview] | None = None
 
     @property
     def is_merge(self) -> bool:
@@ -67,6 +69,12 @@ class Item:
     @property
     def path(self) -> Path:
         return self.source.paths[0]
+
+    @property
+    def picture(self) -> Preview | None:
+        """Its small picture: its own development once there is one, or what the file holds."""
+        own = self.developed
+        return own[1] if own is not None and own[0] == self.settings(self.sidecar.current) else self.preview
 
     def settings(self, proof: int) -> Settings:
         """Settings of a proof by its number, or of the bare frame."""
@@ -148,6 +156,7 @@ class Session(QObject):
     Signals
     -------
     rows_changed : items were added, removed or grouped.
+    pictured(number) : its small picture is that of its development now.
     item_changed(number) : preview, exposure data, proofs or problem of one item changed.
     proofs_changed(number) : its sidecar changed and has to be saved.
     refused(sentence) : why something was not changed.
@@ -155,6 +164,7 @@ class Session(QObject):
 
     rows_changed = Signal()
     item_changed = Signal(int)
+    pictured = Signal(int)
     proofs_changed = Signal(int)
     refused = Signal(str)
 
@@ -226,6 +236,12 @@ class Session(QObject):
         """The rail picture of a source that has none of its own (a merge)."""
         item.preview, item.stand_in = preview, False
         self.rows_changed.emit()
+
+    def developed(self, number: int, settings: Settings, made: Preview) -> None:
+        """How an item looks under settings."""
+        if number in self.items:
+            self.items[number].developed = settings, made
+            self.pictured.emit(number)
 
     def failed(self, number: int, sentence: str) -> None:
         """An item cannot be shown."""

@@ -172,5 +172,5 @@ def atomic_file(target: Path, overwrite: bool = True) -> Iterator[Path]:
     except OSError as error:
         raise WriteError(target, write_reason(error)) from error
     finally:
-        with suppress(FileNotFoundError):
+        with suppress(OSError):  # it has its name by now, or its trouble was told
             temporary.unlink()

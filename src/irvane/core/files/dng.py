@@ -16,7 +16,7 @@ import numpy as np
 import tifffile
 
 from irvane.core.files.atomic import atomic_file
-from irvane.core.files.info import FrameInfo
+from irvane.core.files.info import FrameInfo, changed_metadata
 
 _TILE, _SMALL_TILE = 256, 64  # LibRaw misreads pictures narrower than one tile
 _LOSSLESS_JPEG = 7
@@ -120,7 +120,7 @@ def write_dng(
         h, w = mosaic.shape
         raw_tags += [(50829, "I", 4, (0, masked, h, w), True), (50830, "I", 4, (0, 0, h, masked), True)]
     with atomic_file(path) as temporary:
-        with tifffile.TiffWriter(temporary) as writer:
+        with temporary.open("w+b") as stream, tifffile.TiffWriter(stream) as writer:
             writer.write(
                 iter([preview_jpeg]),
                 shape=(*preview_shape, 3),
@@ -151,10 +151,11 @@ def write_dng(
 
 def add_exposure(path: Path, info: FrameInfo) -> None:
     """Note exposure, lens and time in a DNG that was written; readers look for them in the Exif part."""
-    image = exiv2.ImageFactory.open(str(path))
-    image.readMetadata()
-    data = image.exifData()
+    with changed_metadata(path) as image:
+        _add_exposure(image.exifData(), info)
 
+
+def _add_exposure(data: exiv2.ExifData, info: FrameInfo) -> None:
     def rational(value: float) -> exiv2.URationalValue:
         part = Fraction(value).limit_denominator(100_000)
         return exiv2.URationalValue((part.numerator, part.denominator))
@@ -176,4 +177,3 @@ def add_exposure(path: Path, info: FrameInfo) -> None:
         stamp = info.taken.strftime("%Y:%m:%d %H:%M:%S")
         data["Exif.Photo.DateTimeOriginal"] = exiv2.AsciiValue(stamp)
         data["Exif.Image.DateTime"] = exiv2.AsciiValue(stamp)
-    image.writeMetadata()

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 import re
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -123,6 +124,25 @@ def open_metadata(path: Path) -> exiv2.Image:
             image = exiv2.ImageFactory.open(name)
             image.readMetadata()
         return image
+
+
+@contextmanager
+def changed_metadata(path: Path) -> Iterator[exiv2.Image]:
+    """Change a file's metadata: the whole of it in memory, since exiv2 passes over errors when it closes a file that it wrote.
+
+    Raises
+    ------
+    ReadError, OSError
+    """
+    with reading(path):
+        image = exiv2.ImageFactory.open(path.read_bytes())
+        image.readMetadata()
+    yield image
+    image.writeMetadata()
+    changed = image.io()
+    changed.open()
+    with changed.mmap() as data, path.open("wb") as stream:
+        stream.write(data)
 
 
 def _text(data: exiv2.ExifData, keys: tuple[str, ...]) -> str:
@@ -259,8 +279,8 @@ def copy_metadata(
 
     Orientation is set to upright because outputs are written upright. A source without metadata is fine.
     """
-    with suppress(ReadError), textual(target) as name:
-        _copy_metadata(source, target, name, software, description, form, kept)
+    with suppress(ReadError), changed_metadata(target) as out:
+        _copy_metadata(source, out, software, description, form, kept)
 
 
 def _required(data: exiv2.ExifData, form: Form) -> None:
@@ -278,11 +298,8 @@ def _required(data: exiv2.ExifData, form: Form) -> None:
 
 
 def _copy_metadata(
-    source: Path, target: Path, name: str, software: str, description: str, form: Form, kept: Kept
+    source: Path, out: exiv2.Image, software: str, description: str, form: Form, kept: Kept
 ) -> None:
-    with reading(target):
-        out = exiv2.ImageFactory.open(name)
-        out.readMetadata()
     data = out.exifData()
     try:
         origin: exiv2.Image | None = None if kept.what == "none" else open_metadata(source)
@@ -310,4 +327,3 @@ def _copy_metadata(
     packet = out.xmpData()
     for key, value in kept.as_xmp().items():
         packet[key] = value
-    out.writeMetadata()

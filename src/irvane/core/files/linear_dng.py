@@ -118,7 +118,7 @@ def write_linear_dng(
     if opcodes:
         raw.append((51022, 7, len(opcodes), opcodes, True))
     with atomic_file(target, overwrite) as temporary:
-        with tifffile.TiffWriter(temporary) as writer:
+        with temporary.open("w+b") as stream, tifffile.TiffWriter(stream) as writer:
             writer.write(
                 iter([preview_jpeg]), shape=(*preview_shape, 3), dtype=np.uint8, photometric="ycbcr", compression="jpeg",
                 rowsperstrip=preview_shape[0], subifds=1, subfiletype=1, extratags=root, metadata=None, software=False,

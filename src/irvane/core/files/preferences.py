@@ -52,6 +52,7 @@ class Preferences:
     largest_megapixels : pictures above it are refused before they are decoded; None: what the free memory holds.
     lenses : profiles that were chosen for lenses, by what their files say of them: new proofs begin with them.
     destination : name of the destination that was chosen last.
+    inches : lengths on paper are told in inches, otherwise in centimetres.
     """
 
     largest_megapixels: float | None = None
@@ -63,6 +64,7 @@ class Preferences:
     threads: int | None = None
     surround: int = 1
     new_frames: NewFrames = NewFrames()
+    inches: bool = False
 
 
 def preferences_path() -> Path:
@@ -90,6 +92,7 @@ def preferences() -> Preferences:
         _threads(known.get("threads")),
         surround if type(surround) is int and 0 <= surround < SURROUNDS else Preferences.surround,
         _new_frames(known.get("new_frames")),
+        known.get("inches") is True,
     )
 
 

@@ -5,6 +5,8 @@ Trouble with the store (full disk, damaged file) is never an error: the picture 
 
 from __future__ import annotations
 
+import hashlib
+import json
 import os
 from contextlib import suppress
 from pathlib import Path
@@ -15,6 +17,7 @@ from irvane.core.errors import WriteError
 from irvane.core.files.atomic import atomic_file
 from irvane.core.files.cache import make_room
 from irvane.core.files.thumbnails import Preview, preview
+from irvane.core.settings import Settings
 
 #: Longer side of a small picture, bytes that all may take, and how often that is looked at.
 SIDE, LIMIT, _LOOK = 512, 600_000_000, 200
@@ -46,6 +49,22 @@ class ThumbStore:
             When there is nothing to show.
         """
         kept = self._path(key)
+        found = self._read(kept)
+        if found is None:
+            found = preview(path, SIDE)
+            self._keep(kept, found)
+        return found
+
+    def own(self, key: str, settings: Settings) -> Preview | None:
+        """The small picture of a frame's own development; None while it has none under these settings."""
+        return self._read(self._path(_developed(key, settings)))
+
+    def keep_own(self, key: str, settings: Settings, made: Preview) -> None:
+        """Keep the small picture of a development."""
+        self._keep(self._path(_developed(key, settings)), made)
+
+    @staticmethod
+    def _read(kept: Path) -> Preview | None:
         with suppress(OSError, ValueError):  # damaged, or gone meanwhile
             data = kept.read_bytes()
             height, width = (int.from_bytes(data[-8 + k : -4 + k or None], "big") for k in (0, 4))
@@ -53,9 +72,7 @@ class ThumbStore:
             if found.small.size and 0 < height <= 65_535 and 0 < width <= 65_535:
                 os.utime(kept)
                 return found
-        made = preview(path, SIDE)
-        self._keep(kept, made)
-        return made
+        return None
 
     def _keep(self, path: Path, made: Preview) -> None:
         sizes = b"".join(int(side).to_bytes(4, "big") for side in made.extent)  # behind the end of the JPEG
@@ -66,3 +83,9 @@ class ThumbStore:
         self._put += 1
         if self._put % _LOOK == 1:
             make_room(self.folder, "*.jpg", self.limit)
+
+
+def _developed(key: str, settings: Settings) -> str:
+    """Name of a development: of the frame's content and all settings."""
+    values = json.dumps(settings.as_dict(), sort_keys=True).encode()
+    return f"{key}-{hashlib.blake2b(values, digest_size=8).hexdigest()}"

@@ -91,19 +91,21 @@ def write_tiff(
         pixels = Bands(pixels.shape[:2], pixels.dtype, [pixels])
     with atomic_file(target, overwrite) as temporary:
         # the metadata go into a file of one pixel: to put them into a whole one would write it twice
-        tifffile.imwrite(
-            temporary,
-            np.zeros((1, 1, 3), pixels.dtype),
-            photometric="rgb",
-            iccprofile=profile(space, linear),
-            resolution=(ppi, ppi),
-            resolutionunit="inch",
-            metadata=None,
-            software=False,
-            bigtiff=pixels.nbytes > _EXIF_LIMIT,
-            compression="zlib" if compress else None,
-            predictor=compress and np.dtype(pixels.dtype).kind == "u",
-        )
+        # streams of our own: tifffile passes over errors when it closes a file
+        with temporary.open("wb") as stream:
+            tifffile.imwrite(
+                stream,
+                np.zeros((1, 1, 3), pixels.dtype),
+                photometric="rgb",
+                iccprofile=profile(space, linear),
+                resolution=(ppi, ppi),
+                resolutionunit="inch",
+                metadata=None,
+                software=False,
+                bigtiff=pixels.nbytes > _EXIF_LIMIT,
+                compression="zlib" if compress else None,
+                predictor=compress and np.dtype(pixels.dtype).kind == "u",
+            )
         if source is not None:
             h, w = pixels.shape
             copy_metadata(
@@ -123,7 +125,7 @@ def _fill(path: Path, pixels: Bands) -> None:
         if stream.tell() - first != pixels.nbytes:
             raise ValueError("the bands do not make up the picture")
     places = {"ImageWidth": w, "ImageLength": h, "RowsPerStrip": h, "StripOffsets": first}
-    with tifffile.TiffFile(path, mode="r+b") as file:
+    with path.open("r+b") as written, tifffile.TiffFile(written) as file:
         tags, offset = file.pages.first.tags, 16 if file.is_bigtiff else 4
         for name, value in (places | {"StripByteCounts": pixels.nbytes}).items():
             tags[name].overwrite(value, dtype=offset)
@@ -158,7 +160,7 @@ def _fill_compressed(path: Path, pixels: Bands) -> None:
                 values = imagecodecs.delta_encode(values, axis=1)
             offsets.append(stream.tell())
             counts.append(stream.write(bytes(imagecodecs.zlib_encode(values.tobytes(), level=4))))
-    with tifffile.TiffFile(path, mode="r+b") as file:
+    with path.open("r+b") as written, tifffile.TiffFile(written) as file:
         tags, offset = file.pages.first.tags, 16 if file.is_bigtiff else 4
         for name, value in {"ImageWidth": w, "ImageLength": h, "RowsPerStrip": _STRIP}.items():
             tags[name].overwrite(value, dtype=4)

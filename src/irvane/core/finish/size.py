@@ -10,9 +10,10 @@ from scipy import sparse
 
 from irvane.core.errors import SettingError
 
-#: Ways to say a size; centimetres in an inch; pixels of the smallest and largest side; half width of the filter in output pixels.
+#: Ways to say a size; centimetres in an inch, and in the units that paper is measured in; pixels of the smallest and largest side; half width of the filter in output pixels.
 FULL, LONG, FIT, PERCENT, PAPER = "full", "long", "fit", "percent", "paper"
 MODES = (FULL, LONG, FIT, PERCENT, PAPER)
+UNITS = {"cm": 1.0, "in": 2.54}
 _INCH, _LEAST, _MOST, _LOBES = 2.54, 8, 60_000, 3.0
 
 
@@ -23,23 +24,26 @@ class Size:
     Attributes
     ----------
     mode : FULL as it is; LONG: the longer side in pixels; FIT: into width × height in pixels; PERCENT of every side; PAPER:
-        into width × height in centimetres, at the resolution of the destination. Of FIT and PAPER the orientation is that of
+        into width × height in its `unit`, at the resolution of the destination. Of FIT and PAPER the orientation is that of
         the picture.
     values : one or two numbers.
+    unit : of paper, ``cm`` or ``in``.
     """
 
     mode: str = FULL
     values: tuple[float, ...] = ()
+    unit: str = "cm"
 
     @staticmethod
     def parse(text: str) -> Size:
-        """``full``, ``2048`` (longer side), ``1920x1080``, ``50%``, ``30x20cm``; raises SettingError otherwise."""
+        """``full``, ``2048`` (longer side), ``1920x1080``, ``50%``, ``30x20cm``, ``12x8in``; raises SettingError otherwise."""
         word = text.strip().lower()
         try:
             if word in ("", FULL):
                 return Size()
-            if word.endswith("cm"):
-                return _checked(Size(PAPER, tuple(float(v) for v in word[:-2].split("x"))), 2)
+            if word[-2:] in UNITS:
+                sides = word[:-2].replace(",", ".").split("x")
+                return _checked(Size(PAPER, tuple(float(v) for v in sides), word[-2:]), 2)
             if word.endswith("%"):
                 return _checked(Size(PERCENT, (float(word[:-1]),)), 1)
             if "x" in word:
@@ -47,15 +51,19 @@ class Size:
             return _checked(Size(LONG, (float(word),)), 1)
         except ValueError:
             raise SettingError(
-                f"“{text}” is no size; say full, 2048 (longer side), 1920x1080, 50% or 30x20cm."
+                f"“{text}” is no size; say full, 2048 (longer side), 1920x1080, 50%, 30x20cm or 12x8in."
             ) from None
 
     def words(self) -> str:
         """As :meth:`parse` reads it."""
         numbers = "x".join(f"{v:g}" for v in self.values)
-        return {FULL: FULL, LONG: numbers, FIT: numbers, PERCENT: f"{numbers}%", PAPER: f"{numbers}cm"}[
-            self.mode
-        ]
+        return {
+            FULL: FULL,
+            LONG: numbers,
+            FIT: numbers,
+            PERCENT: f"{numbers}%",
+            PAPER: f"{numbers}{self.unit}",
+        }[self.mode]
 
     def of(self, extent: tuple[int, int], ppi: float) -> tuple[int, int]:
         """Height and width of an output, for a picture of that height and width; never larger than the picture but by PERCENT."""
@@ -67,7 +75,7 @@ class Size:
         elif self.mode == LONG:
             scale = min(1.0, self.values[0] / max(h, w))
         else:
-            dots = ppi / _INCH if self.mode == PAPER else 1.0
+            dots = UNITS[self.unit] * ppi / _INCH if self.mode == PAPER else 1.0
             long, short = sorted((v * dots for v in self.values), reverse=True)
             scale = min(1.0, long / max(h, w), short / min(h, w))
         high, wide = (int(np.clip(round(side * scale), _LEAST, _MOST)) for side in (h, w))

@@ -15,7 +15,7 @@ from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import NOISE, Match
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.spots import Spot
-from irvane.core.line.looks import missing
+from irvane.core.line.looks import PICTURE, missing
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
 from irvane.desktop.bench.panes import DIFFERENCE, Panes
@@ -254,9 +254,20 @@ class ViewController(QObject):
             if exact is not None and wish == self.wish(pane):
                 content.take(exact, content.extent, "final")
                 content.exact = wish
+                self._keep(pane, wish, exact)
             self.refreshed.emit()
             if pane == self.panes.chosen:
                 self.chosen_changed.emit()
+
+    def _keep(self, pane: int, wish: ViewRequest, exact: Rendered) -> None:
+        """The small picture of a frame is that of its development from now on."""
+        item, content = self.panes.item(pane), self.panes.contents[pane]
+        plain = wish.look == PICTURE and wish.medium is None and not wish.offset
+        if item is None or not plain or content.backdrop is not content.current:
+            return
+        if wish.settings == item.settings(item.sidecar.current):
+            pixels = SCREEN.in_srgb(exact.pixels, exact.space)
+            self.service.files.keep_developed(item.number, item.source, wish.settings, pixels, content.extent)
 
     def _probed(self, key: int, wish: ViewRequest, found: PlaceFigures | None) -> None:
         pane = self._current(key, wish)

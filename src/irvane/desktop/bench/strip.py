@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from irvane.core.files.preferences import preferences
 from irvane.core.judge.difference import KINDS
 from irvane.core.judge.matching import KINDS as MATCHED
 from irvane.core.line.looks import LOOKS
@@ -22,9 +23,10 @@ from irvane.desktop.bench.elided import Elided
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED, ONE
 from irvane.desktop.bench.viewport import ZOOMS
 
+_PRINT = "print 30 cm"
 #: Sizes that pictures are used at: longer side in pixels (a print of 30 cm seen from half a metre, at the eye's limit of
 #: one minute of arc, shows about 2,060).
-USES = {"web 1200": 1200, "web 2048": 2048, "print 30 cm": 2060}
+USES = {"web 1200": 1200, "web 2048": 2048, _PRINT: 2060}
 #: Amplifications of the difference.
 AMPLIFIED = (1, 2, 4, 8, 16, 32, 64)
 _ARRANGEMENTS = (
@@ -151,7 +153,8 @@ class BenchStrip(QWidget):
         self.zoom_box.addItem("fit", None)
         for zoom in ZOOMS:
             self.zoom_box.addItem(f"{zoom * 100:.0f} %", zoom)
-        for words, side in USES.items():
+        for use, side in USES.items():
+            words = "print 12 in" if use == _PRINT and preferences().inches else use
             self.zoom_box.addItem(words, side)
             tip = f"The frame {side} pixels long: many differences vanish at the size that is used."
             self.zoom_box.setItemData(self.zoom_box.count() - 1, tip, Qt.ItemDataRole.ToolTipRole)

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import IrvaneError, plain_text
+from irvane.core.files.preferences import preferences
 from irvane.core.finish.destination import (
     EXISTING,
     FORMATS,
@@ -74,6 +75,7 @@ class DestinationsDialog(QDialog):
         self.list.setToolTip("Those with a tick are written to as well.")
         self.list.currentTextChanged.connect(self._show)
         form = QFormLayout()
+        paper = "12x8in" if preferences().inches else "30x20cm"
         self.fields: dict[str, QWidget] = {}
         self._add(form, "name", "Name", QLineEdit(), "What you call it.")
         self._add(
@@ -95,7 +97,7 @@ class DestinationsDialog(QDialog):
             "Its profile is put inside.",
         )
         self._add(form, "quality", "Quality", self._number(1, 100, " %"), "Of JPEG, JPEG XL and AVIF.")
-        self._add(form, "size", "Size", QLineEdit(), "full, 2048 (longer side), 1920x1080, 50% or 30x20cm.")
+        self._add(form, "size", "Size", QLineEdit(), f"full, 2048 (longer side), 1920x1080, 50% or {paper}.")
         self._add(
             form,
             "ppi",

@@ -45,6 +45,7 @@ class RailModel(QAbstractListModel):
         self._thumbs: dict[int, tuple[object, QImage]] = {}
         session.rows_changed.connect(self.rebuild)
         session.item_changed.connect(self._changed)
+        session.pictured.connect(self._changed)
 
     def rebuild(self) -> None:
         """Read the rows anew."""
@@ -91,14 +92,14 @@ class RailModel(QAbstractListModel):
 
     def thumb(self, item: Item, room: QSize) -> QImage | None:
         """The item's preview as large as the room (in device pixels) allows; kept, since scaling takes time."""
-        if item.preview is None:
+        if item.picture is None:
             return None
         kept = self._thumbs.get(item.number)
-        if kept is None or kept[0] != (id(item.preview), room.width(), room.height()):
-            picture = image_of(item.preview.small).scaled(
+        if kept is None or kept[0] != (id(item.picture), room.width(), room.height()):
+            picture = image_of(item.picture.small).scaled(
                 room, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
             )
-            kept = ((id(item.preview), room.width(), room.height()), picture)
+            kept = ((id(item.picture), room.width(), room.height()), picture)
             while len(self._thumbs) >= _KEPT:
                 self._thumbs.pop(next(iter(self._thumbs)))
             self._thumbs[item.number] = kept

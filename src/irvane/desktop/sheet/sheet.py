@@ -117,20 +117,20 @@ class _Frames(QAbstractListModel):
 
     def picture(self, item: Item, room: QSize) -> QImage | None:
         """Its preview as large as the room allows; None while there is none, or others are being made ready."""
-        if item.preview is None:
+        if item.picture is None:
             return None
         kept = self._pictures.get(item.number)
-        if kept is not None and kept[0] == id(item.preview):
+        if kept is not None and kept[0] == id(item.picture):
             return kept[1]
         began = time.perf_counter()
         if self._more.isActive() and self._spent > _A_TIME:
             return kept[1] if kept is not None else None
-        scaled = image_of(item.preview.small).scaled(
+        scaled = image_of(item.picture.small).scaled(
             room, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
         )
         while len(self._pictures) >= _KEPT:
             self._pictures.pop(next(iter(self._pictures)))
-        self._pictures[item.number] = id(item.preview), scaled
+        self._pictures[item.number] = id(item.picture), scaled
         self._spent += time.perf_counter() - began
         if not self._more.isActive():
             self._more.start()
@@ -288,7 +288,8 @@ class Sheet(QWidget):
         self._soon = QTimer(self, singleShot=True, interval=_SOON)
         self._soon.timeout.connect(self._refresh)
         session.rows_changed.connect(self._soon.start)
-        session.item_changed.connect(lambda _n: self._soon.isActive() or self._soon.start())
+        for changed in (session.item_changed, session.pictured):
+            changed.connect(lambda _n: self._soon.isActive() or self._soon.start())
         self.frames.more.connect(self.list.viewport().update)
         self._refresh()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -48,11 +49,36 @@ def free_name(path: Path, taken: Collection[Path | None] = ()) -> Path:
     return fresh
 
 
-def ask(parent: QWidget, target: job.Target) -> job.Target | None:
+@dataclass(frozen=True)
+class Planned:
+    """A target as its folder was found.
+
+    Attributes
+    ----------
+    beside : a free name, where a file of the target's name exists; None where it is free.
+    """
+
+    target: job.Target
+    beside: Path | None
+
+
+def plan(item: Item, proof: int, folder: Path, taken: Collection[Path | None] = ()) -> Planned:
+    """Look a target up in its folder, which may take long or never answer: not for the window's thread.
+
+    Raises
+    ------
+    WriteError
+        When the folder cannot be made.
+    """
+    target = target_for(item, proof, folder, taken)
+    return Planned(target, free_name(target.path) if target.path.exists() else None)
+
+
+def ask(parent: QWidget, planned: Planned) -> job.Target | None:
     """When the target exists: write beside it, replace it, or leave it (None)."""
-    if not target.path.exists():
+    target, fresh = planned.target, planned.beside
+    if fresh is None:
         return target
-    fresh = free_name(target.path)
     box = QMessageBox(parent)
     box.setWindowTitle("The file exists")
     box.setTextFormat(Qt.TextFormat.PlainText)

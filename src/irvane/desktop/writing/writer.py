@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from irvane.core.errors import IrvaneError, plain_text
@@ -13,8 +13,12 @@ from irvane.core.line.source import Source
 from irvane.core.settings import Settings
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.service import RenderService
+from irvane.desktop.session import Item
 from irvane.desktop.writing.strip import WritingStrip
-from irvane.desktop.writing.target import ask, default_folder, target_for
+from irvane.desktop.writing.target import Planned, ask, default_folder, plan
+
+#: Seconds after which it is said that a folder does not answer.
+_PATIENCE = 3
 
 
 class Writing(QObject):
@@ -42,6 +46,11 @@ class Writing(QObject):
         self._answer: tuple[Path, bool] | None = None
         self.has_answered = False
         self._sized: Settings | None = None
+        #: Proofs whose folders are still to be looked at, the first of them now.
+        self._to_plan: list[tuple[Item, int, Settings, Path]] = []
+        self._late = QTimer(self, singleShot=True, interval=1000 * _PATIENCE)
+        self._late.timeout.connect(self._no_answer)
+        service.planned.connect(self._planned)
         service.sized.connect(self._told)
         strip.cancel.connect(self.cancel)
         service.written.connect(self._written)
@@ -56,7 +65,7 @@ class Writing(QObject):
     @property
     def unfinished(self) -> bool:
         """Would a file be lost if the window were closed now?"""
-        return self._now is not None or bool(self._waiting)
+        return self._now is not None or bool(self._waiting) or bool(self._to_plan)
 
     def folder(self) -> Path | None:
         """The folder that the chosen proof is written into."""
@@ -64,7 +73,10 @@ class Writing(QObject):
         return self._chosen or (default_folder(item) if item is not None else None)
 
     def set_folder(self, folder: Path) -> None:
-        """Write into this folder from now on."""
+        """Write into this folder from now on; what waits for a folder that does not answer is given up."""
+        if self._to_plan and not self._late.isActive():
+            self._to_plan.clear()
+            self.service.forget_plans()
         self._chosen = folder
         self.folder_changed.emit()
 
@@ -98,22 +110,45 @@ class Writing(QObject):
         if item is None or folder is None or not item.ready or item.problem:
             self.said.emit("There is nothing to write.")
             return
-        taken = {target.path for _, _, target in self._waiting} | {self._now}
-        agreed: job.Target | None
+        settings = item.settings(self.proofs.number)
         if self._answer is not None:
-            agreed = job.to_file(self._answer[0], item.settings(self.proofs.number).finish, self._answer[1])
+            self._agreed(item, settings, job.to_file(self._answer[0], settings.finish, self._answer[1]))
+            return
+        self._to_plan.append((item, self.proofs.number, settings, folder))
+        if len(self._to_plan) == 1:
+            self._plan()
+
+    def _plan(self) -> None:
+        """Look at the first folder of those that are still to be looked at."""
+        item, proof, _, folder = self._to_plan[0]
+        taken = {target.path for _, _, target in self._waiting} | {self._now}
+        self._late.start()
+        self.service.plan(lambda: plan(item, proof, folder, taken))
+
+    def _planned(self, planned: Planned | IrvaneError) -> None:
+        self._late.stop()
+        item, _, settings, _ = self._to_plan[0]
+        if isinstance(planned, IrvaneError):
+            self.said.emit(str(planned))
         else:
-            try:
-                target = target_for(item, self.proofs.number, folder, taken)
-            except IrvaneError as error:
-                self.said.emit(str(error))
-                return
-            agreed = ask(self._window, target)
-        if agreed is not None:
-            self._waiting.append((item.source, item.settings(self.proofs.number), agreed))
-            self._next()
-            if self._waiting:
-                self.said.emit(f"{agreed.path.name} is written as soon as what is being done now is over.")
+            agreed = ask(self._window, planned)
+            if agreed is not None:
+                self._agreed(item, settings, agreed)
+        self._to_plan.pop(0)
+        if self._to_plan:
+            self._plan()
+
+    def _no_answer(self) -> None:
+        folder = plain_text(str(self._to_plan[0][3]), 80)
+        self.said.emit(
+            f"{folder} does not answer; it is written as soon as it does. Cancel by choosing another folder."
+        )
+
+    def _agreed(self, item: Item, settings: Settings, target: job.Target) -> None:
+        self._waiting.append((item.source, settings, target))
+        self._next()
+        if self._waiting:
+            self.said.emit(f"{target.path.name} is written as soon as what is being done now is over.")
 
     def _next(self, busy: bool = False) -> None:
         """Begin with what waits, once nothing else is being done."""
