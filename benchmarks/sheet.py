@@ -23,6 +23,9 @@ for _name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_H
     os.environ[_name] = str(_HOME / _name)
 
 import cv2  # noqa: E402
+import exiv2  # noqa: E402
+import imagecodecs  # noqa: E402
+import numpy as np  # noqa: E402
 from PySide6.QtCore import QTimer  # noqa: E402
 from PySide6.QtWidgets import QApplication, QWidget  # noqa: E402
 
@@ -52,7 +55,14 @@ def _model(kind: str) -> Path:
         return card
     light = cv2.resize(scene_light("bench", (2000, 3000), 1), (6000, 4000), interpolation=cv2.INTER_CUBIC)
     path = _HOME / "model.jpg"
-    write_jpeg(path, to_screen(render(light))[..., :3], space="srgb", description="", source=card, quality=92)
+    pixels = np.ascontiguousarray(to_screen(render(light))[..., :3])
+    write_jpeg(path, pixels, space="srgb", description="", source=card, quality=92)
+    # as cameras do, with a thumbnail in the Exif part
+    image = exiv2.ImageFactory.open(str(path))
+    image.readMetadata()
+    small = imagecodecs.jpeg8_encode(cv2.resize(pixels, (160, 107), interpolation=cv2.INTER_AREA), level=85)
+    exiv2.ExifThumb(image.exifData()).setJpegThumbnail(bytes(small))
+    image.writeMetadata()
     return path
 
 

@@ -322,6 +322,18 @@ def test_merge_hdr_to_exr_and_fusion_to_tiff(
     assert _run("merge", "hdr", *bracket, "--out", tmp_path / "m.exr") == 1
     assert "exists" in capsys.readouterr().err
     assert _run("merge", "hdr", bracket[0], "--out", tmp_path / "x.exr") == 2
+    place = "50,50,12,furnace-hand-1.dng"
+    plain, taken = [], ("--take", place)
+    for name, more in (("p.exr", ()), ("t.exr", taken)):
+        assert _run("merge", "hdr", *bracket, *more, "--flat", "--out", tmp_path / name) == 0
+        with OpenEXR.File(str(tmp_path / name)) as file:
+            plain.append(np.maximum(file.channels()["RGB"].pixels, 0) + 1e-4)
+    changed = np.abs(np.log2(plain[0] / plain[1])).max(axis=2) > 0.02
+    y, x = np.nonzero(changed)
+    h, w = changed.shape
+    assert changed.any() and np.median(np.hypot(x - w / 2, y - h / 2)) < 0.14 * w, "there, and not elsewhere"
+    for wrong in ("50,50,x,a", "50,50,300,furnace-hand-1.dng", "50,50,3,strange.dng"):
+        assert _run("merge", "hdr", *bracket, "--take", wrong, "--out", tmp_path / "x.exr") == 2
     assert _run("merge", "hdr", bracket[0], frames / "test-card.dng", "--out", tmp_path / "x.exr") == 1
 
 

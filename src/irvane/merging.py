@@ -47,6 +47,13 @@ def add_parsers(commands: Any) -> None:
         "--reference", default="", metavar="NAME", help="the frame whose place and movers are kept"
     )
     merge.add_argument("--align", choices=("auto", "off"), default="auto")
+    merge.add_argument(
+        "--take",
+        action="append",
+        default=[],
+        metavar="X,Y,RADIUS,NAME",
+        help="this place (per cent of width and height; radius in per cent of the width) from that frame; several may be said",
+    )
     merge.set_defaults(projection="auto", crop="fill")
     settings_options(merge)
     panorama = commands.add_parser("panorama", help="stitch positions, which may be brackets")
@@ -57,7 +64,7 @@ def add_parsers(commands: Any) -> None:
         "--projection", choices=("auto", "planar", "cylindrical", "spherical", "rectilinear"), default="auto"
     )
     panorama.add_argument("--crop", choices=("fill", "keep"), default="fill")
-    panorama.set_defaults(kind="panorama", every=False, ghosts=50.0, reference="", align="auto")
+    panorama.set_defaults(kind="panorama", every=False, ghosts=50.0, reference="", align="auto", take=[])
     settings_options(panorama)
     sets = commands.add_parser("sets", help="which files belong together")
     sets.add_argument("inputs", nargs="+", metavar="IN", type=Path)
@@ -78,6 +85,23 @@ def add_parsers(commands: Any) -> None:
     plan.add_argument("--json", action="store_true")
 
 
+def _taken(said: list[str]) -> tuple[tuple[float, float, float, str], ...]:
+    """Places that are to come from one frame."""
+    made = []
+    for one in said:
+        try:
+            x, y, radius, name = one.split(",", 3)
+            numbers = [float(v) / 100 for v in (x, y, radius)]
+        except ValueError:
+            raise UsageError(
+                f"--take {one}: say X,Y,RADIUS,NAME in per cent, as 52,40,3,frame-2.dng"
+            ) from None
+        if not all(0 <= v <= 1 for v in numbers):
+            raise UsageError(f"--take {one}: its numbers go from 0 to 100")
+        made.append((numbers[0], numbers[1], numbers[2], name))
+    return tuple(made)
+
+
 def _merge(args: argparse.Namespace) -> int:
     from irvane.core.finish import job
     from irvane.core.line.merging import MERGE_START, How, MergeSource
@@ -89,7 +113,9 @@ def _merge(args: argparse.Namespace) -> int:
         raise UsageError("a merge needs at least two inputs")
     if not 0 <= args.ghosts <= 100:
         raise UsageError("--ghosts goes from 0 to 100")
-    how = How(args.kind, args.ghosts, args.reference, args.align == "auto", args.projection, args.crop)
+    how = How(
+        args.kind, args.ghosts, args.reference, args.align == "auto", args.projection, args.crop, _taken(args.take),
+    )  # fmt: skip
     if args.every:
         return _all_sets(args, how, inputs, settings, failed)
     try:
@@ -116,8 +142,8 @@ def _all_sets(
     from irvane.core.judge.facts import sets_of
     from irvane.core.line.merging import MergeSource
 
-    if how.reference:
-        raise UsageError("--reference names a frame of one set; it does not go with --sets")
+    if how.reference or how.places:
+        raise UsageError("--reference and --take name a frame of one set; they do not go with --sets")
     wanted = "burst" if args.kind == "mean" else "bracket"
     found = [one for one in sets_of(inputs) if one["kind"] == wanted]
     if not found:

@@ -49,6 +49,42 @@ def test_merging_a_bracket_gives_a_source_that_is_edited_and_written(
     )
 
 
+def test_a_place_of_a_merge_is_taken_from_another_frame(driver: Driver) -> None:
+    window = driver.window
+    driver.choose("furnace-hand-2.dng")
+    driver.key(Qt.Key.Key_M)
+    driver.settled()
+    first = window.proofs.item()
+    window.proofs.edit("light.exposure", 0.25)
+    window.bench.set_look("origin")
+    driver.settled()
+    assert "furnace-hand-2.dng" in window.bench.note.text_in_full(), "which tint is which frame"
+    window.bench.set_look("picture")
+    driver.key(Qt.Key.Key_G, Qt.KeyboardModifier.ShiftModifier)
+    dialog = window.merging.dialog
+    places = dialog.places
+    places.frame.setCurrentText("furnace-hand-3.dng")
+    room = places.picture.room()
+    driver.click(places.picture, room.center().toPoint())
+    driver.qtbot.keyClick(places.picture, Qt.Key.Key_Right)
+    driver.qtbot.keyClick(places.picture, Qt.Key.Key_Space)
+    assert len(places.places()) == 2
+    driver.click(places.undo)
+    (x, y, radius, name) = places.places()[0]
+    assert (
+        name == "furnace-hand-3.dng" and abs(x - 0.5) < 0.02 and abs(y - 0.5) < 0.02 and 0.02 < radius < 0.04
+    )
+    driver.click(next(b for b in dialog.findChildren(QPushButton) if b.text() == "Merge"))
+    window.activateWindow()
+    driver.settled()
+    second = window.proofs.item()
+    assert second is not first and second.source.how.places == places.places()
+    assert driver.settings().light.exposure == 0.25, "its proofs are taken over"
+    origin = window.service.engine.best(second.source, second.settings(0).sensor).developed.origin
+    h, w = origin.frames.shape
+    assert origin.names[origin.frames[int(y * h), int(x * w)]] == "furnace-hand-3.dng"
+
+
 def test_writing_equals_what_was_seen_and_never_overwrites_silently(
     driver: Driver, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -58,7 +94,7 @@ def test_writing_equals_what_was_seen_and_never_overwrites_silently(
     driver.settled()
     driver.window.writing.set_folder(tmp_path)
     driver.window.writing.write()
-    assert driver.window.strip.isVisible()
+    driver.until(driver.window.strip.isVisible)
     driver.settled()
     assert not driver.window.strip.isVisible()
     target = tmp_path / "bench-iso6400.tif"

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 
+from irvane.core.files.presets import SHIPPED
 from irvane.desktop.session import BARE
 
 from .conftest import Driver
@@ -121,3 +122,27 @@ def test_grades_stand_side_by_side_and_one_is_taken_in_one_step(driver: Driver) 
     driver.settled()
     driver.window.session.undo.undo()
     assert driver.settings().noise.texture == 0
+
+
+def test_all_presets_are_seen_on_this_frame_and_one_is_taken(driver: Driver) -> None:
+    window, strip = driver.window, driver.window.bench.test_strip
+    window.proofs.edit("light.exposure", 0.5)
+    driver.settled()
+    driver.key(Qt.Key.Key_F, Qt.KeyboardModifier.ShiftModifier)
+    driver.until(lambda: _complete(driver))
+    labels = strip.crops.labels
+    assert labels[0] == "as it is" and len(labels) == 1 + len(SHIPPED) and strip.crops.now == 0
+    places = [strip.crops.place(k) for k in range(len(labels))]
+    assert not any(a.intersects(b) for k, a in enumerate(places) for b in places[:k])
+    assert all(strip.crops.rect().contains(place) for place in places)
+    grey, bold = labels.index("Grey"), labels.index("Many stops, bold")
+    pixels = strip.crops.images[grey]
+    seen = pixels.pixelColor(pixels.width() // 2, pixels.height() // 2)
+    assert abs(seen.red() - seen.blue()) <= 6, "without colour"
+    for _ in range(bold):
+        driver.qtbot.keyClick(strip.crops, Qt.Key.Key_Right)
+    driver.qtbot.keyClick(strip.crops, Qt.Key.Key_Return)
+    assert driver.settings().light.tone_map == "local" and driver.settings().light.exposure == 0.5
+    driver.settled()
+    window.session.undo.undo()
+    assert driver.settings().light.tone_map == "none", "one step"

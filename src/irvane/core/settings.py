@@ -293,7 +293,7 @@ def differences(a: Settings, b: Settings) -> list[str]:
     return [path for station in stations for path in _SPECS_OF[station] if a.get(path) != b.get(path)]
 
 
-#: Parts of stations that can be handed on by themselves: what of the picture is shown.
+#: Parts of stations that can be handed on by themselves: what of the picture is shown, and how its range is fitted into it.
 PARTS = {
     "crop": (
         "lens.straighten",
@@ -303,7 +303,16 @@ PARTS = {
         "lens.mirror",
         "lens.crop",
         "lens.edges",
-    )
+    ),
+    "range": (
+        "light.tone_map",
+        "light.tone_strength",
+        "light.tone_key",
+        "light.local_large",
+        "light.local_small",
+        "light.contrast",
+        "light.black",
+    ),
 }
 
 

@@ -142,6 +142,13 @@ COMMANDS = (
         "F",
         "One crop at several values side by side; click on the one you want.",
     ),
+    Command(
+        "Proof",
+        "preset_strip",
+        "All presets as pictures of this frame",
+        "Shift+F",
+        "The whole frame under every preset, shipped and your own; click on the one you want.",
+    ),
     Command("Proof", "presets", "Presets …", "Shift+J", "Apply, save, bring in and take out presets."),
     Command(
         "Proof",

@@ -25,18 +25,21 @@ from irvane.core.files.sidecar import (
     stranger,
 )
 from irvane.core.files.thumb_store import SIDE, ThumbStore
-from irvane.core.files.thumbnails import Pictures, Preview
+from irvane.core.files.thumbnails import Pictures, Preview, exif_preview
 from irvane.core.files.xmp_rating import write_rating
 from irvane.core.judge.automatic import decide
 from irvane.core.judge.measured import measure_source
 from irvane.core.line.jobs import Worker
 from irvane.core.line.source import FileSource, Source
+from irvane.core.memory import trim_heap
 from irvane.core.settings import Settings
 
 log = logging.getLogger("irvane")
 
 #: Seconds after which settings that could not be saved are tried again.
 _AGAIN = 15
+#: Frames after whose previews memory goes back to the system.
+_TRIM = 40
 
 
 def unexpected(error: BaseException) -> IrvaneError:
@@ -51,7 +54,7 @@ class FileWork(QObject):
     -------
     learned(number, info, preview, sidecar, locked), item_failed(number, sentence), collected(paths, problems)
     grouped(numbers, brackets, pairs), measured(number, figures) : for choosing. fresh(number) : an item
-    without proofs was read (after `learned`). developed(number, settings, small picture) : how it looks under them. decided(number, Decision) : what it is to begin with. saved(number, sent, made) : proofs that were sent were saved, as Saved tells. said(sentence)
+    without proofs was read (after `learned`). developed(number, settings, small picture) : how it looks under them. sharpened(number, small picture) : in place of a thumbnail. decided(number, Decision) : what it is to begin with. saved(number, sent, made) : proofs that were sent were saved, as Saved tells. said(sentence)
     """
 
     learned = Signal(int, object, object, object, str)
@@ -61,6 +64,7 @@ class FileWork(QObject):
     measured = Signal(int, object)
     fresh = Signal(int)
     developed = Signal(int, object, object)
+    sharpened = Signal(int, object)
     decided = Signal(int, object)
     saved = Signal(int, object, object)
     said = Signal(str)
@@ -70,6 +74,7 @@ class FileWork(QObject):
         self._worker = Worker("files", unexpected, nice=4)
         self._measurer = Worker("measure", unexpected, nice=12)
         self._thumbs = ThumbStore()
+        self._read = 0
         #: By item: what is on disk as far as is known here, and what could not be saved.
         self._saved: dict[int, Sidecar] = {}
         self._unsaved: dict[int, tuple[Source, Sidecar]] = {}
@@ -99,14 +104,16 @@ class FileWork(QObject):
             key = source.key
             sidecar, locked = self._sidecar(number, source, key)
             info = read_info(source.paths[0])
-            shown = self._thumbs.get(source.paths[0], key) if isinstance(source, FileSource) else None
+            shown, sharp = self._small(source, key)
             proof = sidecar.proofs[sidecar.current].settings if sidecar is not None else None
             own = self._thumbs.own(key, proof) if proof is not None else None
-            return (info, shown, sidecar, locked), (proof, own)
+            return (info, shown, sidecar, locked), sharp, (proof, own)
 
         def tell(told: Any) -> None:
-            found, (proof, own) = told
+            found, sharp, (proof, own) = told
             self.learned.emit(number, *found)
+            if not sharp:
+                self.sharpen(number, source)
             if own is not None:
                 self.developed.emit(number, proof, own)
             if number not in self._saved and not found[3]:
@@ -119,6 +126,33 @@ class FileWork(QObject):
             lambda error: self.item_failed.emit(number, str(error)),
             urgency,
         )
+
+    def _small(self, source: Source, key: str) -> tuple[Preview | None, bool]:
+        """The small picture of a source, and whether it is as sharp as it will be: a JPEG's own thumbnail comes first."""
+        if not isinstance(source, FileSource):
+            return None, True
+        frame = source.paths[0]
+        self._read += 1
+        if self._read % _TRIM == 0:
+            trim_heap()
+        found = self._thumbs.kept(key)
+        quick = exif_preview(frame) if found is None else None
+        return (quick, False) if quick is not None else (found or self._thumbs.get(frame, key), True)
+
+    def sharpen(self, number: int, source: Source, urgency: int = 7) -> None:
+        """Make the small picture of a frame that shows its thumbnail until then; `sharpened` tells."""
+        self._worker.submit(
+            ("sharpen", number),
+            lambda _p: self._thumbs.get(source.paths[0], source.key),
+            lambda made: self.sharpened.emit(number, made),
+            lambda _error: None,
+            urgency,
+        )
+
+    def sharpen_first(self, number: int, source: Source) -> None:
+        """This one before the others, where it still waits."""
+        if self._worker.has(("sharpen", number)):
+            self.sharpen(number, source, 3)
 
     def keep_developed(
         self, number: int, source: Source, settings: Settings, pixels: np.ndarray, extent: tuple[int, int]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -22,7 +23,9 @@ from irvane.core.errors import SettingError, plain_text
 from irvane.core.files.info import exposure_text
 from irvane.core.line.merging import FUSION, HDR, JOIN, MEAN, PANORAMA, How, MergeSource
 from irvane.core.merge.planning import MOST_FRAMES, plan_bracket, seconds_of
+from irvane.desktop.bench.content import image_of
 from irvane.desktop.opening import Opening
+from irvane.desktop.places import Places
 from irvane.desktop.plain import tip
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.session import Item
@@ -59,7 +62,9 @@ class MergeDialog(QDialog):
 
     wanted = Signal(tuple, object)
 
-    def __init__(self, items: list[Item], parent: QWidget, before: How | None = None) -> None:
+    def __init__(
+        self, items: list[Item], parent: QWidget, before: How | None = None, places: Places | None = None
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Merge")
         self.resize(460, 260)
@@ -111,8 +116,14 @@ class MergeDialog(QDialog):
         below.addStretch(1)
         below.addWidget(leave)
         below.addWidget(take)
+        self.places = places
+        sides = QHBoxLayout()
+        sides.addLayout(form)
+        if places is not None:
+            self.resize(980, 420)
+            sides.addWidget(places, 1)
         layout = QVBoxLayout(self)
-        layout.addLayout(form)
+        layout.addLayout(sides)
         layout.addStretch(1)
         layout.addLayout(below)
         self.kind.currentIndexChanged.connect(lambda _n: self._tell())
@@ -150,6 +161,7 @@ class MergeDialog(QDialog):
             self.aligns.isChecked(),
             self.projection.currentData(),
             "fill" if self.fill.isChecked() else "keep",
+            self.places.places() if self.places is not None else (),
         )
         self.wanted.emit(tuple(item.number for item in self._items), how)
         self.accept()
@@ -264,14 +276,43 @@ class Merging(QObject):
             return
         merged = self._chosen_merge()
         same = merged is not None and {item.path for item in items} == set(merged.paths)
-        self.dialog = MergeDialog(items, self._window, merged.how if merged is not None and same else None)
-        self.dialog.wanted.connect(self._merge)
+        before = merged.how if merged is not None and same else None
+        places = self._places(items, before) if before is not None and before.kind != PANORAMA else None
+        self.dialog = MergeDialog(items, self._window, before, places)
+        again = self.proofs.item() if before is not None else None
+        self.dialog.wanted.connect(lambda numbers, how: self._merge(numbers, how, again))
         self.dialog.open()
 
-    def _merge(self, numbers: tuple[int, ...], how: How) -> None:
+    def _places(self, items: list[Item], before: How) -> Places | None:
+        """The chosen merge to paint on: which places come from which frame."""
+        item = self.proofs.item()
+        if item is None or item.picture is None:
+            return None
+        settings = item.settings(item.sidecar.current)
+        frame = self.proofs.service.engine.best(item.source, settings.sensor)
+        developed = item.picture is not item.preview and frame is not None
+        geometry = frame.geometry(settings) if developed and frame is not None else None
+
+        def moved(x: float, y: float, there: bool) -> tuple[float, float]:
+            if geometry is None:
+                return x, y
+            (h, w), (high, wide) = geometry.output, geometry.frame
+            if there:
+                place = geometry.to_frame(np.array([[x * w, y * h]]))[0] / (wide, high)
+            else:
+                place = geometry.to_output(np.array([[x * wide, y * high]]))[0] / (w, h)
+            return float(place[0]), float(place[1])
+
+        names = [one.path.name for one in items]
+        return Places(
+            image_of(item.picture.pixels), names, before.places,
+            lambda x, y: moved(x, y, True), lambda x, y: moved(x, y, False),
+        )  # fmt: skip
+
+    def _merge(self, numbers: tuple[int, ...], how: How, again: Item | None = None) -> None:
         if self.sheeting.on:
             self.sheeting.toggle()
-        self.opening.merge(numbers, how)
+        self.opening.merge(numbers, how, again)
 
     def plan(self) -> None:
         """Plan a bracket, beginning with the chosen frame's exposure."""

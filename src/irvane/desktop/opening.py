@@ -15,7 +15,7 @@ from irvane.core.line.merging import HDR, MEAN, MERGE_START, PANORAMA, How, Merg
 from irvane.core.settings import Settings
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.service import RenderService
-from irvane.desktop.session import Session
+from irvane.desktop.session import Item, Session
 
 #: Files that are taken in at a time, and that are asked of the worker at a time.
 _SLICE, _AT_ONCE = 250, 24
@@ -46,6 +46,7 @@ class Opening(QObject):
         service.files.collected.connect(self._collected)
         service.files.learned.connect(self._learned)
         service.files.developed.connect(self.session.developed)
+        service.files.sharpened.connect(self.session.sharpened)
         service.files.item_failed.connect(self._failed)
         service.files.grouped.connect(session.group)
 
@@ -88,6 +89,9 @@ class Opening(QObject):
     def look_at(self, numbers: list[int]) -> None:
         """Read these before the others."""
         self._read(set(numbers))
+        for number in numbers:
+            if number in self.session.items:
+                self.service.files.sharpen_first(number, self.session.items[number].source)
 
     def _read_visible(self) -> None:
         self._read(set(self.rail.visible_items()))
@@ -140,8 +144,13 @@ class Opening(QObject):
         pictures = Pictures([item.preview for item in items])
         self.service.files.group(numbers, [i.path for i in items], [i.info for i in items], pictures)
 
-    def merge(self, numbers: tuple[int, ...], how: How = How()) -> None:
-        """Open the merge of a bracket, or of other frames."""
+    def merge(self, numbers: tuple[int, ...], how: How = How(), again: Item | None = None) -> None:
+        """Open the merge of a bracket, or of other frames.
+
+        Parameters
+        ----------
+        again : the merge of the same frames and kind that this one is made from: its proofs are taken over.
+        """
         items = [
             self.session.items[n]
             for n in numbers
@@ -174,6 +183,11 @@ class Opening(QObject):
                 )  # what was done to the frames is in their pictures' light, not in a finished one's
             proof = replace(merged.sidecar.proofs[0], settings=begin)
             merged.sidecar = replace(merged.sidecar, proofs=(proof,))
+            before = again.source.how if again is not None and isinstance(again.source, MergeSource) else None
+            if again is not None and before is not None and before.kind == how.kind:
+                merged.sidecar = replace(
+                    merged.sidecar, proofs=again.sidecar.proofs, current=again.sidecar.current
+                )
             if how.kind != PANORAMA:  # something to look at until it is made
                 merged.preview, merged.stand_in = middle.preview, middle.preview is not None
             self.service.files.learn(merged.number, source, 2)

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from irvane.core.errors import IrvaneError
+from irvane.core.files.presets import Preset
 from irvane.core.files.settings_file import read_settings_file
 from irvane.core.line.context import suggested_light
 from irvane.core.settings import GRADES, STATIONS, Settings, older_methods, renewed
@@ -148,14 +149,17 @@ class Proofs(QObject):
         if item is None or self.number == BARE:
             self.said.emit("Choose a proof: presets change its settings.")
             return
-        settings, proof = item.settings(self.number), self.number
-        dialog = PresetsDialog(settings, self._window)
-        dialog.applied.connect(
-            lambda preset: self.session.replace_settings(
-                item.number, proof, preset.applied(item.settings(proof)), f"preset “{preset.name}”"
-            )
-        )
+        proof = self.number
+        dialog = PresetsDialog(item.settings(proof), self._window)
+        dialog.applied.connect(lambda preset: self.apply(preset, item, proof))
         dialog.open()
+
+    def apply(self, preset: Preset, item: Item | None = None, proof: int | None = None) -> None:
+        """Give a proof the settings of a preset; that which is seen, or another."""
+        item, proof = item or self.item(), self.number if proof is None else proof
+        if item is not None:
+            settings = preset.applied(item.settings(proof))
+            self.session.replace_settings(item.number, proof, settings, f"preset “{preset.name}”")
 
     def hand_on(self) -> None:
         """Ask which stations of the chosen proof go to which frames."""

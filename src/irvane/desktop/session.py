@@ -243,6 +243,12 @@ class Session(QObject):
             self.items[number].developed = settings, made
             self.pictured.emit(number)
 
+    def sharpened(self, number: int, made: Preview) -> None:
+        """An item's small picture is as sharp as it will be."""
+        if number in self.items:
+            self.items[number].preview = made
+            self.pictured.emit(number)
+
     def failed(self, number: int, sentence: str) -> None:
         """An item cannot be shown."""
         if number in self.items:

@@ -11,6 +11,7 @@ from irvane.core.fault_report import fault_report
 from irvane.core.files.preferences import preferences
 from irvane.core.files.sets import OPENABLE
 from irvane.core.line.looks import PICTURE
+from irvane.core.line.teststrip import PRESETS
 from irvane.desktop.about import AboutDialog
 from irvane.desktop.actions import KeysDialog
 from irvane.desktop.asking import ask_files, ask_folder, ask_settings
@@ -51,6 +52,7 @@ def targets(window: Any) -> dict[str, Callable[[], object]]:
         "remove_proof": proofs.remove_proof,
         "bare": proofs.toggle_bare,
         "strip": window.toggle_test_strip,
+        "preset_strip": lambda: window.open_test_strip(PRESETS),
         "hand_on": proofs.hand_on,
         "presets": proofs.choose_preset,
         "suggest": proofs.suggest_light,

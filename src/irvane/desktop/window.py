@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.errors import plain_text
+from irvane.core.files.presets import Preset
 from irvane.core.files.proofs import Sidecar
 from irvane.core.files.sidecar import Saved
 from irvane.core.judge.verdicts import Judgement
@@ -337,6 +338,8 @@ class Window(QMainWindow):
         self.bench.strip_rendering.leave()
         if path == GRADE:
             self.proofs.set_grade(str(value))
+        elif isinstance(value, Preset):
+            self.proofs.apply(value)
         else:
             self.proofs.edit(path, value)
 

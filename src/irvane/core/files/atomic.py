@@ -136,9 +136,10 @@ def finish_interrupted(temporary: Path, target: Path) -> None:
 
 
 @contextmanager
-def atomic_file(target: Path, overwrite: bool = True) -> Iterator[Path]:
+def atomic_file(target: Path, overwrite: bool = True, synced: bool = True) -> Iterator[Path]:
     """Give a temporary path beside `target`; on success it becomes the target, on any error it is removed.
 
+    Without `synced` it is not waited for the disk: for what can be made again.
     With ``overwrite=False`` an existing target is never replaced, not even one that appears meanwhile.
 
     Raises
@@ -154,8 +155,9 @@ def atomic_file(target: Path, overwrite: bool = True) -> Iterator[Path]:
     temporary = Path(name)
     try:
         yield temporary
-        with temporary.open("rb+") as written:
-            os.fsync(written.fileno())
+        if synced:
+            with temporary.open("rb+") as written:
+                os.fsync(written.fileno())
         umask = os.umask(0)
         os.umask(umask)
         with suppress(PermissionError):  # FAT knows no permissions

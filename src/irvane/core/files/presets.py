@@ -41,8 +41,9 @@ class Preset:
 
 def _shipped(name: str, values: dict[str, object]) -> Preset:
     settings = Settings().with_values(values)
+    whole = next((part for part, paths in PARTS.items() if set(values) <= set(paths)), None)
     stations = tuple(s for s in STATIONS if any(path.startswith(s + ".") for path in values))
-    return Preset(name, stations, settings)
+    return Preset(name, stations if whole is None else (whole,), settings)
 
 
 SHIPPED = (
@@ -55,6 +56,7 @@ SHIPPED = (
     _shipped(
         "Many stops, restrained", {"light.tone_map": "local", "light.tone_strength": 60, "light.black": 0.8}
     ),
+    _shipped("Many stops, like a print", {"light.tone_map": "photographic", "light.local_large": 10}),
     _shipped("Many stops, even", {"light.tone_map": "local", "light.tone_strength": 100, "light.black": 0.5}),
     _shipped(
         "Many stops, bold",
@@ -63,7 +65,6 @@ SHIPPED = (
             "light.local_large": 25,
             "light.local_small": 15,
             "light.contrast": 12,
-            "colour.pale": 15,
         },
     ),
     _shipped("Grey", {"colour.saturation": 0, "light.contrast": 10}),

@@ -55,6 +55,10 @@ class ThumbStore:
             self._keep(kept, found)
         return found
 
+    def kept(self, key: str) -> Preview | None:
+        """The small picture of a frame with this content, where it is there."""
+        return self._read(self._path(key))
+
     def own(self, key: str, settings: Settings) -> Preview | None:
         """The small picture of a frame's own development; None while it has none under these settings."""
         return self._read(self._path(_developed(key, settings)))
@@ -78,7 +82,7 @@ class ThumbStore:
         sizes = b"".join(int(side).to_bytes(4, "big") for side in made.extent)  # behind the end of the JPEG
         with suppress(OSError, WriteError):
             self.folder.mkdir(parents=True, exist_ok=True)
-            with atomic_file(path) as temporary:
+            with atomic_file(path, synced=False) as temporary:  # one that is lost is made again
                 temporary.write_bytes(made.coded + sizes)
         self._put += 1
         if self._put % _LOOK == 1:

@@ -11,7 +11,7 @@ from irvane.core.colour.whitebalance import gains
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.lens.optics import Optics
 from irvane.core.line.picture import Picture, encode16
-from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, Loaded
+from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, Loaded, Origin
 from irvane.core.memory import trim_heap
 from irvane.core.noise import denoise, finished
 from irvane.core.noise.denoise import Removal
@@ -62,7 +62,7 @@ class Developed:
     refined : was the plain picture refined by the network?
     lent : what the surroundings of clipped places say of their colours, in the sensor's orientation; None where no
         mosaic was interpolated.
-    optics : what is known of the lens.
+    optics : what is known of the lens. origin : what came from where, of a merge.
     """
 
     plain: Picture
@@ -86,6 +86,7 @@ class Developed:
     refined: bool = False
     lent: HighlightMap | None = None
     optics: Optics = Optics()
+    origin: Origin | None = None
 
     @property
     def can_be_denoised(self) -> bool:
@@ -158,7 +159,7 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
         return Developed(
             Picture(picture, exact=True), clean, Removal(1.0 if clean else 0.0), bits, loaded.entry, loaded.colour,
             loaded.noise, extent, loaded.flip, 1.0, 0, loaded.notes, None, "none", finished=correlated,
-            optics=loaded.optics,
+            optics=loaded.optics, origin=loaded.origin,
         )  # fmt: skip
     assert loaded.mosaic is not None and loaded.noise is not None and loaded.colour is not None
     mosaic, defects, banding = repaired(loaded, settings)

@@ -19,6 +19,7 @@ from irvane.core.line.clip_flags import Limits
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import PERIOD, Developed
 from irvane.core.line.picture import Patch, reduced
+from irvane.core.line.source import Origin
 from irvane.core.line.view import SCREEN, Rendered, render_view
 from irvane.core.orientation import upright, upright_rect
 from irvane.core.places import OutputRegion, Region
@@ -46,6 +47,7 @@ class Look:
     raw : colour of the mosaic that is shown (RED, GREEN, BLUE; −1 for all) instead of the picture.
     changes : settings that are tried on the proof for the eye only.
     removed : what denoising took away is shown instead of the picture.
+    origin : which frame of a merge gave what.
     """
 
     words: str
@@ -55,11 +57,12 @@ class Look:
     raw: int | None = None
     removed: bool = False
     changes: tuple[tuple[str, float], ...] = ()
+    origin: bool = False
 
     @property
     def is_light(self) -> bool:
         """Is it the finished picture, lifted or not?"""
-        return self.finish is None and self.raw is None and not self.removed and not self.changes
+        return self.finish is None and self.raw is None and not (self.removed or self.changes or self.origin)
 
 
 def _grey(values: np.ndarray) -> np.ndarray:
@@ -117,6 +120,10 @@ LOOKS: dict[str, Look] = {
     "mosaic": Look("mosaic", "The values as the sensor gave them, each in the colour of its filter.", raw=-1),
     "mosaic-red": Look("mosaic, red", "The red values of the sensor alone.", raw=RED),
     "mosaic-green": Look("mosaic, green", "The green values of the sensor alone.", raw=GREEN),
+    "origin": Look(
+        "what came from where", "Of a merge: each place in the tint of the frame that gave most of it, striped where a thing that moved, "
+        "or a place chosen by hand, is taken from one.", origin=True,
+    ),
     "mosaic-blue": Look("mosaic, blue", "The blue values of the sensor alone.", raw=BLUE),
 }  # fmt: skip
 
@@ -130,6 +137,8 @@ def missing(name: str, developed: Developed) -> str:
     look = LOOKS[name]
     if developed.step == 1 and look.raw is not None and developed.cfa is None:
         return "no mosaic in this file"
+    if look.origin and developed.step == 1 and developed.origin is None:
+        return "nothing was merged to light here"
     known = developed.noise is not None or developed.finished is not None
     return "no noise is removed here" if look.removed and not known else ""
 
@@ -175,6 +184,11 @@ def render_look(
         return _seen(light, settings, context, region)
     if look.removed and (developed.noise is not None or developed.finished is not None):
         light = _removed(developed, settings, context, source_of(settings, context, region), clean)
+        return _seen(light, settings, context, region)
+    if look.origin and developed.origin is not None:
+        light = _origin(
+            developed, developed.origin, settings, context, source_of(settings, context, region), clean
+        )
         return _seen(light, settings, context, region)
     space = space if look.finish is None else SCREEN
     return render_view(
@@ -238,3 +252,53 @@ def _removed(
     sigma = sigma / max(region.step, 1.0)
     seen = np.clip(0.5 + _SIGMA_SHARE * (plain.pixels - mixed.pixels) / sigma, 0, 1)
     return Patch(np.square(seen), mixed.top, mixed.left, mixed.step)
+
+
+#: Tints by the order of frames, and what they are called; more frames begin anew.
+TINTS = {
+    "blue": (0.25, 0.45, 1.0), "amber": (1.0, 0.62, 0.10), "green": (0.20, 0.80, 0.35), "rose": (1.0, 0.40, 0.62),
+    "violet": (0.62, 0.42, 1.0), "lemon": (0.95, 0.92, 0.30), "turquoise": (0.15, 0.82, 0.85),
+}  # fmt: skip
+_STRIPE = 12
+
+
+def origin_words(origin: Origin) -> str:
+    """Which tint stands for which frame, and what share of the picture it gave."""
+    shares = [(float((origin.frames == k).mean()), name, k) for k, name in enumerate(origin.names)]
+    tints = list(TINTS)
+    told = [
+        f"{tints[k % len(tints)]}: {name} ({share:.0%})"
+        for share, name, k in sorted(shares, reverse=True)
+        if share > 0.001
+    ]
+    return ", ".join(told)
+
+
+def _origin(
+    developed: Developed,
+    origin: Origin,
+    settings: Settings,
+    context: Context,
+    region: Region,
+    clean: Patch | None,
+) -> Patch:
+    """The picture in grey, each place in the tint of the frame that gave most of it."""
+    mixed = mixed_patch(developed, settings, context, region, clean)
+    high, wide = mixed.pixels.shape[:2]
+    h, w = origin.frames.shape
+    y, x = (np.arange(n) * mixed.step + first for n, first in ((high, mixed.top), (wide, mixed.left)))
+    rows = np.clip(y * h / developed.extent[0], 0, h - 1).astype(int)
+    columns = np.clip(x * w / developed.extent[1], 0, w - 1).astype(int)
+    tints = np.array(list(TINTS.values()), np.float32)[origin.frames % len(TINTS)]
+    shown = _compressed(np.maximum(mixed.pixels @ _LUMA, 0) * np.float32(2.0**settings.light.exposure))
+    seen = (0.15 + 0.85 * shown[..., None]) * tints[rows[:, None], columns[None, :]]
+    stripes = (y[:, None] + x[None, :]) // (_STRIPE * max(mixed.step, 1.0)) % 2 == 0
+    stripes &= origin.moved[rows[:, None], columns[None, :]]
+    seen[stripes] = 1 - 0.35 * (1 - seen[stripes])
+    return Patch(np.square(seen).astype(np.float32), mixed.top, mixed.left, mixed.step)
+
+
+def _compressed(light: np.ndarray) -> np.ndarray:
+    """Scene-linear luminance as values to look at, 0…1, all of it seen: the curve of Reinhard and others (2002)."""
+    scaled = light * np.float32(4.0)
+    return np.sqrt(scaled / (1 + scaled))

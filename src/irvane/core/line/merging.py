@@ -28,12 +28,22 @@ from irvane.core.lens.framing import uncropped
 from irvane.core.line.camera import camera_light, trim
 from irvane.core.line.context import geometry_for
 from irvane.core.line.realise import realise
-from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded
+from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded, Origin
 from irvane.core.merge.align import warp
 from irvane.core.merge.equalise import equalised, middle
 from irvane.core.merge.fusion import fuse, join
-from irvane.core.merge.ghosts import Ghosts
-from irvane.core.merge.hdr import Member, Merged, Plan, Single, best_single, find_movement, merge, plan
+from irvane.core.merge.ghosts import Ghosts, Place
+from irvane.core.merge.hdr import (
+    Member,
+    Merged,
+    Plan,
+    Single,
+    best_single,
+    find_movement,
+    merge,
+    origin_map,
+    plan,
+)
 from irvane.core.merge.mean import mean
 from irvane.core.merge.panorama import CROPS, PROJECTIONS, Position, lay_out, stitch
 from irvane.core.merge.planning import stepped_by
@@ -73,6 +83,8 @@ class How:
     reference : name of the file whose geometry and moving things are kept; empty: the middle exposure.
     aligns : False: the frames are taken for standing still.
     projection, crop : of a panorama, see :mod:`irvane.core.merge.panorama`.
+    places : chosen by hand: x, y (shares of width and height), radius (share of the width), and the name of the file that
+        each is taken from.
     """
 
     kind: str = HDR
@@ -81,10 +93,11 @@ class How:
     aligns: bool = True
     projection: str = "auto"
     crop: str = "fill"
+    places: tuple[tuple[float, float, float, str], ...] = ()
 
     def as_dict(self) -> dict[str, Any]:
         """For journals and sidecars."""
-        return asdict(self)
+        return {key: value for key, value in asdict(self).items() if key != "places" or value}
 
     @staticmethod
     def from_dict(data: Any) -> How:
@@ -100,7 +113,21 @@ class How:
             found.get("aligns") is not False,
             found["projection"] if found.get("projection") in PROJECTIONS else plain.projection,
             found["crop"] if found.get("crop") in CROPS else plain.crop,
+            _places(found.get("places")),
         )
+
+
+def _places(data: Any) -> tuple[tuple[float, float, float, str], ...]:
+    """Places of a dictionary; what is none is passed over."""
+    made = []
+    for one in data if isinstance(data, list | tuple) else ():
+        if isinstance(one, list | tuple) and len(one) == 4 and isinstance(one[3], str):
+            numbers = [
+                v for v in one[:3] if isinstance(v, int | float) and not isinstance(v, bool) and 0 <= v <= 1
+            ]
+            if len(numbers) == 3:
+                made.append((float(numbers[0]), float(numbers[1]), float(numbers[2]), one[3]))
+    return tuple(made)
 
 
 class MergeSource:
@@ -113,6 +140,9 @@ class MergeSource:
             raise MergeError("A merge needs at least two frames.")
         if how.reference and how.reference not in [member.path.name for member in self.members]:
             raise SettingError(f"“{how.reference}” is none of the frames that are merged.")
+        strange = [name for *_, name in how.places if name not in [m.path.name for m in self.members]]
+        if strange:
+            raise SettingError(f"“{strange[0]}” is none of the frames that are merged.")
         finished = [m.path for m in self.members if m.path.suffix.lower() in RENDERED_ENDINGS]
         if how.kind in (HDR, PANORAMA) and finished:
             raise MergeError(
@@ -199,7 +229,7 @@ class MergeSource:
         how = plan(clean, part(progress, 0.0, 0.5), reference, self.how.aligns, same_exposure)
         notes += _told(how, frames)
         first = frames[how.reference].loaded
-        moved = find_movement(clean, how, self.how.ghosts)
+        moved = find_movement(clean, how, self.how.ghosts, self._by_hand(frames))
         bring = mean if same_exposure else merge
         merged: Merged = bring(plain, how, part(progress, 0.5, 0.75), found=moved)
         same = all(f.plain is f.clean for f in frames)
@@ -210,7 +240,13 @@ class MergeSource:
         return Loaded(
             MERGED, None, merged.picture, first.colour, merged.noise, 0, first.info, tuple(notes),
             cleaned.picture, optics=optics_of(first.info),
+            origin=Origin(origin_map(clean, how, moved, cleaned.picture), tuple(f.name for f in frames), moved.source >= 0),
         )  # fmt: skip
+
+    def _by_hand(self, frames: list[_Frame]) -> list[Place]:
+        """The places that were chosen by hand, by the frames that could be read."""
+        names = [frame.name for frame in frames]
+        return [Place(x, y, r, names.index(name)) for x, y, r, name in self.how.places if name in names]
 
     def _of_pictures(
         self, frames: list[_Frame], reference: int | None, notes: list[str], progress: Progress
@@ -231,7 +267,7 @@ class MergeSource:
             ]
             how = plan(seen, part(progress, 0.0, 0.6), first, self.how.aligns, same, equalised=True)
         notes += _told(how, frames)
-        moved = find_movement(seen, how, self.how.ghosts)
+        moved = find_movement(seen, how, self.how.ghosts, self._by_hand(frames))
         size = seen[how.reference].picture.shape[:2]
         shown = []
         counts = []

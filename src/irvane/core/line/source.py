@@ -27,6 +27,21 @@ MOSAIC, CAMERA, MERGED, SCENE, DISPLAY = "mosaic", "camera", "merged", "scene", 
 _CHUNK = 1 << 20
 
 
+@dataclass(frozen=True, eq=False)
+class Origin:
+    """What came from where in a merge.
+
+    Attributes
+    ----------
+    frames : int16 h×w, upright: index of the frame that gave most. names : of all frames.
+    moved : bool h×w, where a thing that moved, or a place chosen by hand, is taken from one frame.
+    """
+
+    frames: np.ndarray
+    names: tuple[str, ...]
+    moved: np.ndarray
+
+
 @dataclass(frozen=True)
 class Loaded:
     """Decoded pixels of a source, in sensor orientation.
@@ -41,6 +56,7 @@ class Loaded:
     levels : black and white of red, green, blue in counts, for raw files.
     denoised : for merges: the picture merged from denoised members (`picture` is merged from plain ones).
     optics : what is known of the lens.
+    origin : of a merge to light, what came from where.
     """
 
     entry: str
@@ -54,6 +70,7 @@ class Loaded:
     denoised: np.ndarray | None = None
     levels: tuple[np.ndarray, np.ndarray] | None = None
     optics: Optics = Optics()
+    origin: Origin | None = None
 
     @property
     def extent(self) -> tuple[int, int]:

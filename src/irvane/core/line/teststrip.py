@@ -1,9 +1,10 @@
-"""The test strip: one crop of a frame at several values of one setting."""
+"""The test strip: one crop of a frame at several values of one setting, or the whole of it under every preset."""
 
 from __future__ import annotations
 
 from typing import Any
 
+from irvane.core.files.presets import Preset, list_presets, presets_folder
 from irvane.core.line.engine import Engine
 from irvane.core.line.looks import PICTURE, render_look
 from irvane.core.line.regional import denoise_region
@@ -16,6 +17,9 @@ from irvane.core.settings import GRADES, Choice, Method, Number, Settings, full_
 FEWEST, MOST = 3, 7
 #: Stands for the quick grades of noise removal where a setting's name is expected.
 GRADE = "noise.grade"
+#: Stands for all presets there; the values are presets then, the first of them changes nothing.
+PRESETS = "presets"
+AS_IT_IS = Preset("as it is", (), Settings())
 #: Steps of a setting between neighbouring values, before the spread is changed.
 _STEPS = 5
 
@@ -32,6 +36,8 @@ def strip_values(path: str, now: Any, count: int, spread: float = 1.0) -> list[A
     """
     if path == GRADE:
         return list(GRADES)
+    if path == PRESETS:
+        return [AS_IT_IS, *list_presets(presets_folder())[0]]
     declared = spec(path)
     if isinstance(declared, Choice):
         return [name for name, _ in declared.options]
@@ -48,13 +54,15 @@ def strip_values(path: str, now: Any, count: int, spread: float = 1.0) -> list[A
 
 def is_numeric(path: str) -> bool:
     """Can there be more or fewer values of it, closer or farther apart?"""
-    return path != GRADE and isinstance(spec(path), Number)
+    return path not in (GRADE, PRESETS) and isinstance(spec(path), Number)
 
 
 def strip_title(path: str) -> str:
     """What is tried."""
     if path == GRADE:
         return "grades of noise removal"
+    if path == PRESETS:
+        return "presets on this picture"
     declared = spec(path)
     if isinstance(declared, Method):
         return full_label(path)
@@ -64,11 +72,15 @@ def strip_title(path: str) -> str:
 
 def strip_label(path: str, value: Any) -> str:
     """A value in words."""
+    if isinstance(value, Preset):
+        return value.name
     return str(value) if path == GRADE else value_text(path, value)
 
 
 def present(path: str, settings: Settings) -> Any:
     """The value in force: of a grade its name, or "" when the settings are none of them; None when it is automatic."""
+    if path == PRESETS:
+        return AS_IT_IS
     if path != GRADE:
         return settings.get(path)
     return next((name for name in GRADES if with_tried(settings, path, name) == settings), "")
@@ -76,6 +88,8 @@ def present(path: str, settings: Settings) -> Any:
 
 def with_tried(settings: Settings, path: str, value: Any) -> Settings:
     """Settings with one of the strip's values."""
+    if isinstance(value, Preset):
+        return value.applied(settings)
     for name, one in (GRADES[value] if path == GRADE else {path: value}).items():
         settings = settings.with_value(name, one)
     return settings

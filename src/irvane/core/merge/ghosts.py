@@ -124,6 +124,22 @@ def _regions(apart: np.ndarray, strength: float) -> np.ndarray:
 
 
 @dataclass(frozen=True)
+class Place:
+    """A place that is to be taken from one frame, whatever was found there.
+
+    Attributes
+    ----------
+    x, y : its middle as shares of width and height of the reference. radius : as a share of its width.
+    frame : index of the frame.
+    """
+
+    x: float
+    y: float
+    radius: float
+    frame: int
+
+
+@dataclass(frozen=True)
 class Ghosts:
     """Which frame counts where.
 
@@ -181,20 +197,45 @@ def find_ghosts(
         comparable = told & (whose >= 0) & (whose != k)
         apart = np.where(comparable, _apart(sights[k], light, sigma, max(off[k], _PIXELS)), 0)
         moved |= _regions(apart, strength)
-    labels, regions = ndimage.label(moved, np.ones((3, 3)))
+    labels, _ = ndimage.label(moved, np.ones((3, 3)))
     for number, box in enumerate(ndimage.find_objects(labels), 1):
         here = labels[box] == number
         source[box][here] = _source_of(
             [Sight(s.light[box], s.largest[box], s.sigma[box], s.bright[box]) for s in sights], here, order
         )
-    if not regions:
-        return Ghosts((None,) * count, source)
-    weights = []
-    for k in range(count):
+    return Ghosts(_weights(source, range(count), count), source)
+
+
+def _weights(source: np.ndarray, used: Sequence[int], count: int) -> tuple[np.ndarray | None, ...]:
+    """By how much each of so many frames counts, where things are taken from one of the `used` ones."""
+    weights: list[np.ndarray | None] = [None] * count
+    if not (source >= 0).any():
+        return tuple(weights)
+    for k in used:
         left_out = ((source >= 0) & (source != k)).astype(np.float32)
         soft = cv2.GaussianBlur(left_out, (0, 0), _SOFT)
-        weights.append(1 - np.clip(np.maximum(soft, left_out), 0, 1))
-    return Ghosts(tuple(weights), source)
+        weights[k] = 1 - np.clip(np.maximum(soft, left_out), 0, 1)
+    return tuple(weights)
+
+
+def taken(found: Ghosts, places: Sequence[Place], used: Sequence[int]) -> Ghosts:
+    """What moved, with places that were chosen by hand: a disc each, and the whole thing that moved under its middle.
+
+    Parameters
+    ----------
+    used : the frames that are merged; places of others count nothing.
+    """
+    labels, _ = ndimage.label(found.source >= 0, np.ones((3, 3)))
+    source = found.source.copy()
+    h, w = source.shape
+    y, x = np.mgrid[0:h, 0:w]
+    for place in places:
+        if place.frame not in used:
+            continue
+        middle = labels[min(max(int(place.y * h), 0), h - 1), min(max(int(place.x * w), 0), w - 1)]
+        disc = np.hypot(x + 0.5 - place.x * w, y + 0.5 - place.y * h) <= max(place.radius * w, 0.75)
+        source[disc | ((labels == middle) if middle else False)] = place.frame
+    return Ghosts(_weights(source, used, len(found.weights)), source)
 
 
 def _source_of(sights: Sequence[Sight], here: np.ndarray, order: Sequence[int]) -> int:

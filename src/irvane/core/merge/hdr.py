@@ -19,7 +19,7 @@ from irvane.core.files.info import FrameInfo
 from irvane.core.image import LUMA_2020, NoiseModel, largest_colour
 from irvane.core.kernels import inline, marked_kernel
 from irvane.core.merge.align import STILL, Motion, warp
-from irvane.core.merge.ghosts import Ghosts, find_ghosts, sight
+from irvane.core.merge.ghosts import Ghosts, Place, find_ghosts, sight, taken
 from irvane.core.merge.register import register
 from irvane.core.progress import Progress, always, step
 
@@ -325,8 +325,37 @@ def merge(
     return Merged(merged, moved.astype(bool), noise)
 
 
-def find_movement(members: Sequence[Member], how: Plan, strength: float = GHOSTS) -> Ghosts:
-    """What moved between the frames that are merged; in the result the others count nothing."""
+def find_movement(
+    members: Sequence[Member], how: Plan, strength: float = GHOSTS, places: Sequence[Place] = ()
+) -> Ghosts:
+    """What moved between the frames that are merged, and what was chosen by hand; in the result the others count nothing."""
+    found = _found_movement(members, how, strength)
+    return taken(found, places, how.used) if places else found
+
+
+def origin_map(members: Sequence[Member], how: Plan, found: Ghosts, picture: np.ndarray) -> np.ndarray:
+    """Which frame gives most of the light at every cell of a merge: int16 h×w.
+
+    Parameters
+    ----------
+    picture : the merge. found : what moved.
+    """
+    size = found.source.shape
+    light = np.maximum(cv2.resize(picture, size[::-1], interpolation=cv2.INTER_AREA), 0)
+    largest, green = largest_colour(light), light[..., 1]
+    best, which = np.full(size, -1.0, np.float32), np.full(size, how.reference, np.int16)
+    deepest = max(how.used, key=lambda k: how.ratios[k])
+    for k in how.used:
+        ratio, noise, cells = how.ratios[k], members[k].noise, found.weights[k]
+        hold = np.clip((_CLIPPED - largest / ratio) / (_CLIPPED - _FADE), 1e-4 if k == deepest else 0.0, 1)
+        variance = noise.gain[1] * green * ratio + (noise.read[1] * ratio) ** 2 + 1e-12
+        weight = hold / variance * (1 if cells is None else cells)
+        more = weight > best
+        best[more], which[more] = weight[more], k
+    return np.where(found.source >= 0, found.source, which).astype(np.int16)
+
+
+def _found_movement(members: Sequence[Member], how: Plan, strength: float) -> Ghosts:
     used = how.used
     if strength <= 0:
         return find_ghosts(

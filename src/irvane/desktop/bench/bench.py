@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
 from irvane.core.judge.spots import even_place
-from irvane.core.line.looks import FITTING, LOOKS, PICTURE
+from irvane.core.line.looks import FITTING, LOOKS, PICTURE, origin_words
 from irvane.desktop.bench.arranging import Arranging
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.content import Content
@@ -283,6 +283,15 @@ class Bench(QWidget):
         self.panes.look = look
         self.strip.show_look(look)
         self.controller.request()
+        self._tell_origin()
+
+    def _tell_origin(self) -> None:
+        """Which tint stands for which frame of the chosen merge, while that is seen."""
+        item, settings = self.panes.item(self.panes.chosen), self.panes.settings(self.panes.chosen)
+        if LOOKS[self.panes.look].origin and item is not None and settings is not None:
+            frame = self.service.engine.best(item.source, settings.sensor)
+            if frame is not None and frame.developed.origin is not None:
+                self.said.emit(f"What came from where. {origin_words(frame.developed.origin)}.")
 
     def show_fitting_look(self, path: str, on: bool) -> None:
         """While a control is moved, the look that shows best what it does."""

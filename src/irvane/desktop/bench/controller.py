@@ -52,6 +52,7 @@ class ViewController(QObject):
         super().__init__(parent)
         self.panes, self.service = panes, service
         self._loupe: tuple[float, float] | None = None
+        self._resting = False
         self._spots: dict[Hashable, list[Spot]] = {}
         self._mappings: dict[tuple[str, str], Mapping | None] = {}
         self._aligning: set[tuple[str, str]] = set()
@@ -91,7 +92,13 @@ class ViewController(QObject):
 
     def request(self) -> None:
         """Ask for new views, once the window has nothing else to do."""
-        self._pending.ask()
+        if not self._resting:
+            self._pending.ask()
+
+    def rest(self, on: bool) -> None:
+        """The bench is not seen: nothing is developed for it until it is again."""
+        self._resting = on
+        self.request()
 
     def _request(self) -> None:
         count = len(self.panes.contents)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
-from irvane.core.line.teststrip import crop, present, with_tried
+from irvane.core.line.teststrip import PRESETS, crop, present, with_tried
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.teststrip import TestStrip
@@ -69,13 +69,17 @@ class StripRendering(QObject):
         size = strip.crops.picture_size()
         viewport = self.panes.viewport_of(self.panes.chosen)
         extent = self.panes.contents[self.panes.chosen].extent
-        region = crop(extent, viewport.centre, (size.width(), size.height()), viewport.zoom)
+        # presets are chosen by how the whole looks
+        zoom = None if strip.path == PRESETS else viewport.zoom
+        region = crop(extent, viewport.centre, (size.width(), size.height()), zoom)
         for number, value in enumerate(strip.values):
             tried = with_tried(settings, strip.path, value)
             frame = self.service.engine.best(item.source, tried.sensor)
-            if frame is not None and strip.path.startswith("lens."):  # each value has an output of its own
+            if frame is not None and (
+                strip.path.startswith("lens.") or zoom is None
+            ):  # each value has an output of its own
                 extent = frame.geometry(tried).output
-                region = crop(extent, viewport.centre, (size.width(), size.height()), viewport.zoom)
+                region = crop(extent, viewport.centre, (size.width(), size.height()), zoom)
             self.service.render_strip(
                 strip.run, number, ViewRequest(item.source, tried, region, look=self.panes.look)
             )

@@ -4,16 +4,27 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QRect, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from irvane.core.line.teststrip import FEWEST, GRADE, MOST, is_numeric, strip_label, strip_title, strip_values
+from irvane.core.line.teststrip import (
+    FEWEST,
+    GRADE,
+    MOST,
+    PRESETS,
+    is_numeric,
+    strip_label,
+    strip_title,
+    strip_values,
+)
 from irvane.core.settings import Points, spec
 from irvane.desktop import theme
 
 _GAP = 3
 _LABEL = 22
+#: Crops beside each other; more stand in rows below.
+_ACROSS = 7
 
 
 class _Crops(QWidget):
@@ -32,12 +43,17 @@ class _Crops(QWidget):
         self.setAccessibleName("Test strip")
         self.setToolTip("Click on the one you want, or choose with the arrow keys and Return. Esc: leave.")
 
+    def _grid(self) -> tuple[int, int]:
+        rows = max(1, -(-len(self.labels) // _ACROSS))
+        return rows, max(1, -(-len(self.labels) // rows))
+
     def place(self, number: int) -> QRect:
         """Where a crop stands, its label included."""
-        count = max(len(self.labels), 1)
-        left = (self.width() + _GAP) * number // count
-        right = (self.width() + _GAP) * (number + 1) // count - _GAP
-        return QRect(left, 0, right - left, self.height())
+        rows, across = self._grid()
+        row, column = divmod(number, across)
+        left, right = ((self.width() + _GAP) * k // across for k in (column, column + 1))
+        top, bottom = ((self.height() + _GAP) * k // rows for k in (row, row + 1))
+        return QRect(left, top, right - left - _GAP, bottom - top - _GAP)
 
     def picture_size(self) -> QSize:
         """Size of one crop in device pixels."""
@@ -66,32 +82,37 @@ class _Crops(QWidget):
             label = QRect(place.left(), place.bottom() - _LABEL + 1, place.width(), _LABEL)
             painter.fillRect(label, theme.PANEL)
             painter.setPen(theme.ACCENT if number == self.now else theme.TEXT)
-            painter.drawText(
-                label, Qt.AlignmentFlag.AlignCenter, f"{words} (now)" if number == self.now else words
-            )
+            told = f"{words} (now)" if number == self.now else words
+            told = painter.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, label.width() - 4)
+            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, told)
             if number == self.marked:
                 painter.setPen(QPen(theme.ACCENT, 2 if self.hasFocus() else 1))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRect(place.adjusted(1, 1, -2, -2))
         painter.end()
 
-    def _at(self, x: float) -> int:
+    def _at(self, place: QPoint) -> int:
         return next(
-            (k for k in range(len(self.labels)) if x <= self.place(k).right() + _GAP), len(self.labels) - 1
+            (k for k in range(len(self.labels)) if self.place(k).adjusted(0, 0, _GAP, _GAP).contains(place)),
+            len(self.labels) - 1,
         )
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        self.marked = self._at(event.position().x())
+        self.marked = self._at(event.position().toPoint())
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if event.button() == Qt.MouseButton.LeftButton and self.labels:
-            self.taken.emit(self._at(event.position().x()))
+            self.taken.emit(self._at(event.position().toPoint()))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         key = event.key()
-        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            step = 1 if key == Qt.Key.Key_Right else -1
+        across = self._grid()[1]
+        steps = {
+            Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -across, Qt.Key.Key_Down: across,
+        }  # fmt: skip
+        step = steps.get(Qt.Key(key))
+        if step is not None:
             self.marked = min(max(self.marked + step, 0), len(self.labels) - 1)
             self.update()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
@@ -190,4 +211,4 @@ class TestStrip(QWidget):
 
 def can_be_stripped(path: str) -> bool:
     """Does a setting change the picture on the bench?"""
-    return path == GRADE or not (path.startswith("finish.") or isinstance(spec(path), Points))
+    return path in (GRADE, PRESETS) or not (path.startswith("finish.") or isinstance(spec(path), Points))

@@ -67,6 +67,7 @@ class Sheeting(QObject):
             widget.hide()
         for widget in enter:
             widget.show()
+        self.bench.controller.rest(on)
         if on:
             self.culling.leave()
             if self.band.station:
