@@ -9,6 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from irvane.core.image import NoiseModel
 from irvane.core.lens.corrections import corrections_of
 from irvane.core.lens.framing import bending_only
 from irvane.core.lens.fringing import remove_fringes
@@ -16,6 +17,7 @@ from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.resample import resample
 from irvane.core.lens.vignetting import correct_by_grid, correct_vignetting
 from irvane.core.line.context import Context, geometry_for, noise_amount
+from irvane.core.line.deblurring import blur_of, deblurred, tiled
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch
 from irvane.core.line.source import CAMERA as CAMERA_ENTRY
@@ -29,6 +31,8 @@ from irvane.core.settings import Settings
 
 #: Pixels around a place that noise mixing and sharpening need together.
 REACH = around_at_most(SCENE) + around_at_most(CAMERA) - FRINGES
+#: Share of the noise's standard deviation that denoising at 100 % leaves in fine structures.
+_LEFT_BY_DENOISING = 0.2
 #: Side of the parts of the output that are resampled at once: a band of a slanted frame would need much beside it.
 _PART = 768
 
@@ -53,7 +57,11 @@ def part_of(settings: Settings, context: Context, region: OutputRegion) -> Regio
     """The same with the largest margin that any settings of noise and sharpening need: a part that is kept serves on."""
     geometry = geometry_for(settings, context)
     fringes = FRINGES if settings.lens.fringing else 0
-    return wanted(geometry.frame_box(region), geometry.frame, REACH + fringes)
+    box = geometry.frame_box(region)
+    blur = blur_of(settings.acutance, context.blur)
+    if blur is not None and region.step <= 1:
+        box = tiled(box, geometry.frame, blur)
+    return wanted(box, geometry.frame, REACH + fringes)
 
 
 def camera_patch(developed: Developed, region: Region, kind: str) -> Patch:
@@ -156,6 +164,45 @@ def _frame_light(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
 ) -> Patch:
     """Camera-linear light of a part of the frame, in frame pixels: what is resampled."""
+    blur = blur_of(settings.acutance, context.blur)
+    if blur is None or developed.step > 1:
+        return _even_light(_blurred_light(developed, settings, context, region, clean), settings, context)
+    denoised = clean is not None or developed.denoised is not None
+    parts = developed.plain, developed.denoised, clean, context
+    patch = deblurred(
+        lambda part: _blurred_light(developed, settings, context, part, clean), region, developed.extent, blur,
+        settings.acutance.deblur_strength / 100, left_noise(developed, settings, context, denoised), developed.gains,
+        developed.entry in (MOSAIC, CAMERA_ENTRY), (*map(id, parts), key_of(settings, CAMERA)), parts,
+    )  # fmt: skip
+    return _even_light(patch, settings, context)
+
+
+def left_noise(
+    developed: Developed, settings: Settings, context: Context, denoised: bool
+) -> NoiseModel | None:
+    """The noise model of camera-linear light after mixing; None where there is none."""
+    noise = developed.noise
+    if noise is None or not denoised:
+        return noise
+    left = noise_left(noise_shares(settings.noise, noise_amount(settings, context)))
+    gain, read = (
+        tuple(v * part for v in values) for values, part in ((noise.gain, left**2), (noise.read, left))
+    )
+    return NoiseModel((gain[0], gain[1], gain[2]), (read[0], read[1], read[2]), noise.origin)
+
+
+def noise_left(shares: mixing.Shares) -> float:
+    """Share of the noise's standard deviation that is left in the luminance of fine structures."""
+    share = (
+        shares.luminance * min(shares.tones[1], shares.scales[0], shares.channels[1]) * (1 - shares.texture)
+    )
+    return 1 - (1 - _LEFT_BY_DENOISING) * share
+
+
+def _blurred_light(
+    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
+) -> Patch:
+    """The same before deblurring and evening: noise mixed, highlights rebuilt, fringes taken away."""
     patch = mixed_patch(developed, settings, context, region, clean)
     place = patch.top, patch.left, patch.step
     picture = patch.pixels
@@ -165,6 +212,12 @@ def _frame_light(
     hue = lens.fringe_hue if lens.fringe_hue is not None else context.lens.fringe_hue
     if hue is not None:
         picture = remove_fringes(picture, developed.gains, lens.fringing / 100, hue, patch.step)
+    return replace(patch, pixels=picture)
+
+
+def _even_light(patch: Patch, settings: Settings, context: Context) -> Patch:
+    """The light of a part of the frame as bright in the corners as in the middle."""
+    picture, lens, place = patch.pixels, settings.lens, (patch.top, patch.left, patch.step)
     corrections = corrections_of(context.lens, bending_only(lens))
     for grid in corrections.grids:
         picture = correct_by_grid(picture, grid, context.lens.frame, context.lens.flip, place[:2], patch.step)

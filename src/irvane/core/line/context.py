@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
+from irvane.core.acutance.edge_blur import edges_of, find_edges, sharpest
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import WHITE_EV
 from irvane.core.image import MID_GREY, NoiseModel
@@ -21,12 +23,15 @@ from irvane.core.line.develop import Developed
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.noise.haze import measure_haze
+from irvane.core.places import Region
 from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
 from irvane.core.settings import Colour, Settings
 from irvane.core.threads import together
 
 #: Smaller pictures tell nothing of the lens.
 _LEAST_SIDE = 64
+#: Sides of the middle of a picture that its blur is looked for in, where there is no mosaic; noise that is assumed there.
+_SEEN, _ASSUMED = 2048, 0.01
 
 
 @dataclass(frozen=True)
@@ -41,7 +46,8 @@ class Context:
     noise_amount : automatic denoising strength in per cent.
     lens : what the lens corrections depend on.
     haze : even light over the deepest tones, per colour of the sensor, relative to clipping.
-    lens_measured : was the lateral aberration looked for?
+    lens_measured : was the lateral aberration looked for, and the blur?
+    blur : σ of the blur of the sharpest edges in pixels; None when it was not looked for, or could not be told.
     """
 
     guide: Guide
@@ -51,6 +57,7 @@ class Context:
     lens: LensFacts
     haze: tuple[float, float, float] = (0.0, 0.0, 0.0)
     lens_measured: bool = False
+    blur: float | None = None
 
 
 def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
@@ -78,6 +85,9 @@ def to_be_measured(developed: Developed, settings: Settings, context: Context) -
         return False
     if lens.fringing and lens.fringe_hue is None:
         return True
+    kind, radius = settings.acutance.deblur, settings.acutance.radius
+    if kind == "auto" or (kind == "lens" and not radius):
+        return True
     if developed.cfa is None or lens.aberration == OFF:
         return False
     if lens.aberration == "measured":
@@ -92,7 +102,23 @@ def with_lens_measured(developed: Developed, context: Context) -> Context:
     found = None if developed.mosaic is None else measure_aberration(developed.mosaic)
     hue = fringe_hue(developed.plain, developed.clipped, developed.gains)
     facts = replace(context.lens, aberration=found, fringe_hue=hue)
-    return replace(context, lens=facts, lens_measured=True)
+    return replace(context, lens=facts, lens_measured=True, blur=measure_blur(developed))
+
+
+def measure_blur(developed: Developed) -> float | None:
+    """σ of the blur of the sharpest edges of a frame, in pixels; None where too few edges tell."""
+    if developed.mosaic is not None and developed.noise is not None:
+        return sharpest(edges_of(developed.mosaic, developed.noise))
+    h, w = developed.extent
+    top, left = max(0, h - _SEEN) // 2, max(0, w - _SEEN) // 2
+    plane = np.ascontiguousarray(
+        developed.plain.read(Region(top, left, min(top + _SEEN, h), min(left + _SEEN, w))).pixels[..., 1]
+    )
+    noise: float | np.ndarray = _ASSUMED
+    if developed.noise is not None:
+        signal = np.maximum(cv2.GaussianBlur(plane, (0, 0), 2.0), 0)
+        noise = np.sqrt(developed.noise.gain[1] * signal + developed.noise.read[1] ** 2).astype(np.float32)
+    return sharpest(find_edges(plane, noise))
 
 
 def geometry_for(settings: Settings, context: Context) -> Geometry:

@@ -79,6 +79,10 @@ _MIXED = tuple(
     )
 )  # fmt: skip
 
+_SHARPENED = tuple(
+    f"acutance.{name}" for name in ("fine", "medium", "coarse", "noise_floor", "overshoot", "sharpened_by")
+)
+
 LINE = (
     Step("hot pixels", DEVELOPED, ("sensor.defects", "sensor.defects_by"), reduced=False, facts=("noise model",)),
     Step("banding", DEVELOPED, ("sensor.banding", "sensor.banding_width", "sensor.banding_by"), reduced=False,
@@ -90,6 +94,8 @@ LINE = (
     Step("clear black", CAMERA, ("noise.clear_black",), facts=("haze",)),
     Step("highlights", CAMERA, ("sensor.highlights", "sensor.clipping_by"), facts=("highlight map",)),
     Step("fringes", CAMERA, ("lens.fringing", "lens.fringe_hue"), FRINGES, acts=lambda s: s.lens.fringing > 0),
+    Step("deblurring", CAMERA, ("acutance.deblur", "acutance.radius", "acutance.length", "acutance.angle",
+         "acutance.deblur_strength", "acutance.deblurred_by"), facts=("noise model", "blur")),
     Step("corner light", CAMERA, ("lens.*",), facts=("lens",)),
     Step("geometry", CAMERA, ("lens.*",), facts=("lens",)),
     Step("white balance, matrix", SCENE, ("colour.light", "colour.temperature", "colour.tint")),
@@ -97,7 +103,7 @@ LINE = (
     Step("operator", SCENE, ("light.*",), facts=("guide",)),
     Step("curves, roll-off", SCENE, ("light.*",)),
     Step("saturation", SCENE, ("colour.*",)),
-    Step("sharpening", SCENE, ("acutance.*",), sharpen.REACH, facts=("noise model",),
+    Step("sharpening", SCENE, _SHARPENED, sharpen.REACH, facts=("noise model",),
          acts=lambda s: sharpen.is_on(s.acutance)),
     Step("base rendering", SHOWN, ("light.white", "finish.*")),
     Step("grain", SHOWN, ("noise.grain", "noise.grain_size")),

@@ -20,7 +20,7 @@ from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.kernels import keep_finite
 from irvane.core.light.curve import apply_curves, apply_roll_off
 from irvane.core.light.tone import apply_operator, apply_tone, reads_guide
-from irvane.core.line.camera import Upstream, camera_light, trim
+from irvane.core.line.camera import Upstream, camera_light, noise_left, trim
 from irvane.core.line.clip_flags import Limits, gamut_marks, output_marks, sensor_marks
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
@@ -39,8 +39,6 @@ SCREEN = "srgb"
 _STRIP = 64
 #: Fewer pixels are not worth a thread of their own.
 _SMALL = 24_000
-#: Share of the noise's standard deviation that denoising at 100 % leaves in fine structures.
-_LEFT_BY_DENOISING = 0.2
 
 
 def remaining_noise(
@@ -54,15 +52,7 @@ def remaining_noise(
     weights = (LUMA_2020 @ matrix) * balance
     gain = float(np.sum(weights**2 * np.array(developed.noise.gain) / balance) * scale)
     read2 = float(np.sum((weights * np.array(developed.noise.read)) ** 2) * scale**2)
-    left = 1.0
-    if denoised:
-        shares = noise_shares(settings.noise, noise_amount(settings, context))
-        share = (
-            shares.luminance
-            * min(shares.tones[1], shares.scales[0], shares.channels[1])
-            * (1 - shares.texture)
-        )
-        left = 1 - (1 - _LEFT_BY_DENOISING) * share
+    left = noise_left(noise_shares(settings.noise, noise_amount(settings, context))) if denoised else 1.0
     return gain * left**2, read2 * left**2
 
 

@@ -1,0 +1,240 @@
+"""Deblurring in the line: on tiles of a fixed grid of the frame, so that every view and the file agree.
+
+A place's result depends on more around it than any other step's, and takes long: tiles are made whole, with what they need around
+them, blended where they overlap, and kept. Reduced views take the kernel reduced as they are.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from dataclasses import replace
+
+import cv2
+import numpy as np
+
+from irvane.core.acutance.blurs import DEFOCUS, LENS, MOTION, Blur
+from irvane.core.acutance.deconvolve import deconvolve, deconvolve_smooth, margin_of
+from irvane.core.image import NoiseModel
+from irvane.core.line.picture import Patch
+from irvane.core.places import Region
+from irvane.core.settings import Acutance
+from irvane.core.threads import each
+
+#: Side of a tile, and pixels by which neighbours overlap.
+TILE, _OVERLAP = 512, 32
+_PITCH = TILE - _OVERLAP
+#: Tiles that are kept: two rows of a hundred megapixels.
+_KEPT = 64
+#: What denoising leaves is no even noise: it counts for so many times as much.
+_BESIDE = 3.0
+#: Blur of the sharpest edges of a frame that is sharp: what the pixels and demosaicing add.
+_SHARP = 0.72
+#: Blur (root of the mean variance, pixels) below which there is nothing to undo; shares of the light that noise is never taken to be
+#: below, with and without a model of it; darkest level that a tile is measured by.
+_LEAST, _FLOOR, _UNKNOWN, _DARK = 0.35, 0.016, 0.006, 2e-4
+#: Noise of a luminance of demosaiced colours against that of a sample; weights of the colours in it.
+_DEMOSAICED, _WEIGHTS = 0.7, np.array([0.25, 0.5, 0.25], np.float32)
+#: Signal from which a place counts as clipped.
+_CLIPS = 0.97
+
+
+def blur_of(acutance: Acutance, measured: float | None) -> Blur | None:
+    """The blur that is to be undone; None where there is none.
+
+    Parameters
+    ----------
+    measured : σ of the blur of the frame's sharpest edges; None when it is not known.
+    """
+    kind = acutance.deblur
+    if kind == "off" or acutance.deblur_strength <= 0:
+        return None
+    soft = None if measured is None else float(np.sqrt(max(measured**2 - _SHARP**2, 0.0)))
+    if kind == "auto":
+        blur = None if soft is None else Blur(LENS, soft)
+    elif kind == MOTION:
+        blur = Blur(MOTION, acutance.length, acutance.angle)
+    elif kind == DEFOCUS:
+        blur = Blur(DEFOCUS, acutance.radius or 0.0)
+    else:
+        size = acutance.radius if acutance.radius else soft
+        blur = None if size is None else Blur(LENS, size)
+    return blur if blur is not None and blur.width >= _LEAST else None
+
+
+def tiled(region: Region, extent: tuple[int, int], blur: Blur) -> Region:
+    """The part of a frame that the tiles of a region are made from."""
+    margin = margin_of(blur)
+    rows, columns = (
+        _of(a, b, n)
+        for a, b, n in ((region.top, region.bottom, extent[0]), (region.left, region.right, extent[1]))
+    )
+    return Region(
+        max(0, rows[0] * _PITCH - margin), max(0, columns[0] * _PITCH - margin),
+        min(extent[0], rows[-1] * _PITCH + TILE + margin), min(extent[1], columns[-1] * _PITCH + TILE + margin), region.step,
+    )  # fmt: skip
+
+
+def _of(first: int, end: int, side: int) -> range:
+    """Numbers of the tiles along a side that reach into a range."""
+    last = max(0, -(-(side - _OVERLAP) // _PITCH) - 1)
+    return range(min(max(0, (first - _OVERLAP) // _PITCH), last), min((end - 1) // _PITCH, last) + 1)
+
+
+class _Tiles:
+    """Tiles that were made, the oldest dropped first; each is made once, whoever asks."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._made: OrderedDict[Hashable, tuple[object, np.ndarray]] = OrderedDict()
+        self._under_way: dict[Hashable, threading.Event] = {}
+
+    def get(self, key: Hashable, held: object, make: Callable[[], np.ndarray]) -> np.ndarray:
+        """The tile of a key; `held` is kept as long as it, so that what the key names is not another thing by then."""
+        while True:
+            with self._lock:
+                if key in self._made:
+                    self._made.move_to_end(key)
+                    return self._made[key][1]
+                other = self._under_way.get(key)
+                if other is None:
+                    self._under_way[key] = threading.Event()
+            if other is None:
+                break
+            other.wait()
+        try:
+            tile = make()
+            with self._lock:
+                self._made[key] = held, tile
+                while len(self._made) > _KEPT:
+                    self._made.popitem(last=False)
+            return tile
+        finally:
+            with self._lock:
+                self._under_way.pop(key).set()
+
+
+_tiles = _Tiles()
+
+
+def deblurred(
+    light: Callable[[Region], Patch], region: Region, extent: tuple[int, int], blur: Blur, strength: float, noise: NoiseModel | None,
+    gains: np.ndarray, clips: bool, name: Hashable, held: object,
+) -> Patch:  # fmt: skip
+    """A region of a frame without its blur.
+
+    Parameters
+    ----------
+    light : gives camera-linear light of any region of the frame. extent : its height and width.
+    strength : 0…2; 1 is as much as the noise allows.
+    noise : what is left of it in that light; None: not known. gains : reference gains of the colours.
+    clips : does the light end at 1?
+    name, held : of all that `light` depends on, for keeping tiles; the things that the name names.
+    """
+    if region.step > 1:
+        patch, less = light(region), blur.reduced(region.step)
+        if less.width < _LEAST:
+            return patch
+        return replace(
+            patch, pixels=_undone(patch.pixels, less, strength, _reduced(noise, region.step), gains, clips)
+        )
+    rows, columns = (
+        _of(a, b, n)
+        for a, b, n in ((region.top, region.bottom, extent[0]), (region.left, region.right, extent[1]))
+    )
+    places = [(row, column) for row in rows for column in columns]
+
+    def tile(place: tuple[int, int]) -> np.ndarray:
+        top, left = place[0] * _PITCH, place[1] * _PITCH
+        core = Region(top, left, min(top + TILE, extent[0]), min(left + TILE, extent[1]))
+        key = name, blur, strength, place
+        return _tiles.get(key, held, lambda: _tile(light, core, extent, blur, strength, noise, gains, clips))
+
+    out = np.zeros((region.bottom - region.top, region.right - region.left, 3), np.float32)
+    total = np.zeros(out.shape[:2], np.float32)
+    for (row, column), pixels in zip(places, each(tile, places), strict=True):
+        top, left = row * _PITCH, column * _PITCH
+        h, w = pixels.shape[:2]
+        share = np.outer(_ramp(h, row > 0, top + h < extent[0]), _ramp(w, column > 0, left + w < extent[1]))
+        a, b = max(top, region.top), min(top + h, region.bottom)
+        c, d = max(left, region.left), min(left + w, region.right)
+        inner, there = (slice(a - top, b - top), slice(c - left, d - left)), (slice(a - region.top, b - region.top), slice(c - region.left, d - region.left))  # fmt: skip
+        out[there] += pixels[inner] * share[inner][..., None]
+        total[there] += share[inner]
+    return Patch(out / total[..., None], region.top, region.left, 1.0)
+
+
+def _ramp(count: int, before: bool, after: bool) -> np.ndarray:
+    """Shares of a tile along a side: falling where a neighbour overlaps."""
+    at = np.arange(count, dtype=np.float32) + 0.5
+    low = np.clip(at / _OVERLAP, 0, 1) if before else np.ones(count, np.float32)
+    return np.asarray(low * (np.clip(at[::-1] / _OVERLAP, 0, 1) if after else 1), np.float32)
+
+
+def _tile(
+    light: Callable[[Region], Patch], core: Region, extent: tuple[int, int], blur: Blur, strength: float, noise: NoiseModel | None,
+    gains: np.ndarray, clips: bool,
+) -> np.ndarray:  # fmt: skip
+    margin = margin_of(blur)
+    outer = Region(
+        max(0, core.top - margin), max(0, core.left - margin), min(extent[0], core.bottom + margin), min(extent[1], core.right + margin)
+    )  # fmt: skip
+    pixels = light(outer).pixels
+    lacks = (
+        margin - (core.top - outer.top), margin - (outer.bottom - core.bottom), margin - (core.left - outer.left),
+        margin - (outer.right - core.right),
+    )  # fmt: skip
+    known = cv2.copyMakeBorder(np.ones(pixels.shape[:2], np.uint8), *lacks, cv2.BORDER_CONSTANT, value=0) > 0
+    pixels = cv2.copyMakeBorder(pixels, *lacks, cv2.BORDER_REPLICATE)
+    made = _undone(pixels, blur, strength, noise, gains, clips, known)
+    return np.ascontiguousarray(
+        made[margin : margin + core.bottom - core.top, margin : margin + core.right - core.left]
+    )
+
+
+def _reduced(noise: NoiseModel | None, step: float) -> NoiseModel | None:
+    """The model after means of so many pixels along each side."""
+    if noise is None:
+        return None
+    gain, read = (np.array(noise.gain) / step**2, np.array(noise.read) / step)
+    return replace(noise, gain=tuple(gain), read=tuple(read))
+
+
+def _undone(
+    pixels: np.ndarray, blur: Blur, strength: float, noise: NoiseModel | None, gains: np.ndarray, clips: bool,
+    known: np.ndarray | None = None,
+) -> np.ndarray:  # fmt: skip
+    """Camera-linear light (H×W×3) without its blur: luminance iterated, colours in one step."""
+    factors = np.asarray(gains, np.float32)
+    balanced = pixels * factors
+    luminance = balanced @ _WEIGHTS
+    level = max(float(luminance.mean()), _DARK)
+    sigma = _UNKNOWN
+    if noise is not None:
+        signal = level / factors
+        variance = (_WEIGHTS * factors) ** 2 * (np.array(noise.gain) * signal + np.array(noise.read) ** 2)
+        sigma = _DEMOSAICED * float(np.sqrt(variance.sum())) / level
+    sigma = float(np.hypot(_BESIDE * sigma, _FLOOR))
+    sharp = deconvolve(
+        luminance / np.float32(level), blur, sigma, max(strength, 1.0) ** 2, known
+    ) * np.float32(level)
+    made = np.empty_like(balanced)
+    for c in range(3):
+        made[..., c] = sharp + deconvolve_smooth(balanced[..., c] - luminance, blur, sigma)
+    made = np.asarray(np.maximum(made, np.minimum(balanced, 0)) / factors, np.float32)
+    share = np.float32(min(strength, 1.0))
+    if clips:
+        made = _around_clipped(pixels, made, blur)
+    return np.asarray(pixels + share * (made - pixels), np.float32)
+
+
+def _around_clipped(pixels: np.ndarray, made: np.ndarray, blur: Blur) -> np.ndarray:
+    """What lies within a kernel's reach of a clipped place is not known well enough to be undone: it stays."""
+    clipped = (pixels.max(axis=2) >= _CLIPS).astype(np.uint8)
+    if not clipped.any():
+        return made
+    reach = int(np.ceil(blur.reach))
+    beside = cv2.dilate(clipped, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * reach + 1,) * 2))
+    near = cv2.GaussianBlur(beside.astype(np.float32), (0, 0), max(reach / 3, 1.0))[..., None]
+    return np.asarray(made + np.clip(near, 0, 1) * (pixels - made), np.float32)
