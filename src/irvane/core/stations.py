@@ -361,8 +361,40 @@ class Colour:
 
 @dataclass(frozen=True)
 class Acutance:
-    """Sharpening by scale, held back by noise and by its own edges."""
+    """Blur undone, then sharpening by scale, held back by noise and by its own edges."""
 
+    deblur: str = declare.choice(
+        "off", "Deblurring",
+        (("off", "off"), ("auto", "as measured"), ("lens", "soft lens"), ("defocus", "out of focus"), ("motion", "moved")), DEBLUR,
+        "What softened the picture is undone, as far as the noise allows. As measured: what the lens softens, from the sharpest edges; "
+        "blur of other causes is not undone by itself. The others: by the numbers beside it.",
+    )  # fmt: skip
+    radius: float | None = declare.number(
+        None, "Radius", "px", 0, 20, 0.1, DEBLUR, "Of a soft lens its σ, automatically as measured; of what is out of focus the radius of "
+        "its discs of light.", decimals=1,
+    )  # fmt: skip
+    length: float = declare.number(10, "Length", "px", 1, 60, 0.5, DEBLUR, "How far it moved.", decimals=1)
+    angle: float = declare.number(
+        0,
+        "Angle",
+        "°",
+        -90,
+        90,
+        1,
+        DEBLUR,
+        "Of the movement against the rows of the frame, clockwise.",
+        decimals=0,
+    )
+    deblur_strength: float = declare.number(
+        100,
+        "Strength",
+        "%",
+        0,
+        200,
+        5,
+        DEBLUR,
+        "100 is what noise and kernel allow; more brings out noise and rings.",
+    )
     fine: float = declare.number(
         0,
         "Fine",
@@ -387,38 +419,6 @@ class Acutance:
         10, "Overshoot", "%", 0, 100, 5, LIMITS,
         "How far an edge may go beyond its own surroundings, as a share of their range: no halos at 0.",
     )  # fmt: skip
-    deblur: str = declare.choice(
-        "off", "Cause",
-        (("off", "off"), ("auto", "as measured"), ("lens", "soft lens"), ("defocus", "out of focus"), ("motion", "moved")), DEBLUR,
-        "What softened the picture is undone, as far as the noise allows. As measured: what the lens softens, from the sharpest edges; "
-        "blur of other causes is not undone by itself. The others: by the numbers beside it.",
-    )  # fmt: skip
-    radius: float | None = declare.number(
-        None, "Radius", "px", 0, 20, 0.1, DEBLUR, "Of a soft lens its σ, automatically as measured; of what is out of focus the radius of "
-        "its discs of light.", decimals=1,
-    )  # fmt: skip
-    length: float = declare.number(10, "Length", "px", 1, 60, 0.5, DEBLUR, "How far it moved.", decimals=1)
-    angle: float = declare.number(
-        0,
-        "Angle",
-        "°",
-        -90,
-        90,
-        1,
-        DEBLUR,
-        "Of the movement against the rows of the frame, clockwise.",
-        decimals=0,
-    )
-    deblur_strength: float = declare.number(
-        100,
-        "Deblurring",
-        "%",
-        0,
-        200,
-        5,
-        DEBLUR,
-        "100 is what noise and kernel allow; more brings out noise and rings.",
-    )
     sharpened_by: str = declare.method("Sharpening", "bands@1")
     deblurred_by: str = declare.method("Deblurring", "sparse@1")
 

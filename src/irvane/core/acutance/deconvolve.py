@@ -86,8 +86,9 @@ def _periodic(plane: np.ndarray, spectrum: np.ndarray, reach: int) -> np.ndarray
 
 
 def deconvolve(
-    plane: np.ndarray, blur: Blur, sigma: float, fine: float = 1.0, known: np.ndarray | None = None
-) -> np.ndarray:
+    plane: np.ndarray, blur: Blur, sigma: float, fine: float = 1.0, known: np.ndarray | None = None,
+    clipped: np.ndarray | None = None,
+) -> np.ndarray:  # fmt: skip
     """A plane without its blur.
 
     Parameters
@@ -97,15 +98,19 @@ def deconvolve(
     fine : more takes less for noise.
     known : bool H×W, False where nothing is known of the plane (outside of the frame): there it is what the found picture gives,
         blurred, and found again.
+    clipped : bool H×W, True where the plane is only known to be at least so bright (censored data: Whyte and others 2014).
     """
     spectrum, edges = _transfer(blur, (plane.shape[0], plane.shape[1]))
     plane = _periodic(plane, spectrum, margin_of(blur) // 2)
     data = np.float32(_DATA * fine * (0.01 / max(sigma, _LEAST)) ** _POWER)
     found = _found(plane, spectrum, edges, data)
-    if known is not None and not known.all():
+    known = np.ones(plane.shape, bool) if known is None else known
+    clipped = np.zeros(plane.shape, bool) if clipped is None else clipped & known
+    if not known.all() or clipped.any():
         for _ in range(_GUESSES):
             guess = fft.irfft2(fft.rfft2(found) * spectrum, s=plane.shape)
-            found = _found(np.where(known, plane, guess).astype(np.float32), spectrum, edges, data)
+            told = np.where(known, np.where(clipped, np.maximum(plane, guess), plane), guess)
+            found = _found(told.astype(np.float32), spectrum, edges, data)
     return found
 
 

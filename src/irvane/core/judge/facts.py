@@ -27,7 +27,9 @@ from irvane.core.lens.facts import lens_facts
 from irvane.core.lens.falloff import measure_falloff
 from irvane.core.lens.measured import Falloff
 from irvane.core.line.camera import trim
-from irvane.core.line.context import geometry_for
+from irvane.core.line.context import geometry_for, measure_blur
+from irvane.core.line.deblurring import SOFTEST, softness
+from irvane.core.line.develop import develop
 from irvane.core.line.placing import at_source
 from irvane.core.line.realise import realise
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, FileSource, Loaded
@@ -39,6 +41,9 @@ from irvane.core.sensor.clipping import CLIP_FULL
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Colour, Settings
+
+#: Softness (σ, pixels) below which a frame counts as sharp.
+_SOFT = 0.45
 
 
 def noise_facts(noise: NoiseModel) -> dict[str, Any]:
@@ -58,6 +63,19 @@ def _falloff(loaded: Loaded) -> Falloff:
     picture = loaded.picture if loaded.mosaic is None else bin_colour(loaded.mosaic)
     assert picture is not None
     return measure_falloff(picture)
+
+
+def _blur_facts(loaded: Loaded) -> dict[str, Any]:
+    """What softened a frame, as far as its sharpest edges tell: ``none``, ``lens``, ``unsure`` (softer than a lens makes it, or
+    too few edges)."""
+    found = measure_blur(develop(loaded, Settings().sensor) if loaded.mosaic is None else loaded)
+    soft = softness(found)
+    cause = "unsure" if soft is None or soft > SOFTEST else "none" if soft < _SOFT else "lens"
+    return {
+        "cause": cause,
+        "edges_px": None if found is None else round(found, 2),
+        "radius_px": None if soft is None or cause == "none" else round(soft, 2),
+    }
 
 
 def frame_facts(path: Path) -> dict[str, Any]:
@@ -99,6 +117,7 @@ def frame_facts(path: Path) -> dict[str, Any]:
             facts["dynamic_range_stops"] = range_facts(loaded.noise, h * w)
         facts["diagnosis"] = [*found.findings, *found.measures]
         facts["headroom_ev"] = dict(zip(("red", "green", "blue"), (round(v, 2) for v in room), strict=True))
+    facts["blur"] = _blur_facts(loaded)
     if loaded.levels is not None:
         facts["black"], facts["white"] = (level.tolist() for level in loaded.levels)
     return facts

@@ -20,7 +20,7 @@ from irvane.core.lens.geometry import Geometry
 from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
 from irvane.core.light.suggest import Suggestion, suggest
 from irvane.core.line.develop import Developed
-from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC
+from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, Loaded
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.noise.haze import measure_haze
 from irvane.core.places import Region
@@ -105,10 +105,11 @@ def with_lens_measured(developed: Developed, context: Context) -> Context:
     return replace(context, lens=facts, lens_measured=True, blur=measure_blur(developed))
 
 
-def measure_blur(developed: Developed) -> float | None:
+def measure_blur(developed: Developed | Loaded) -> float | None:
     """σ of the blur of the sharpest edges of a frame, in pixels; None where too few edges tell."""
     if developed.mosaic is not None and developed.noise is not None:
         return sharpest(edges_of(developed.mosaic, developed.noise))
+    assert isinstance(developed, Developed)
     h, w = developed.extent
     top, left = max(0, h - _SEEN) // 2, max(0, w - _SEEN) // 2
     plane = np.ascontiguousarray(

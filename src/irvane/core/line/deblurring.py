@@ -31,6 +31,8 @@ _KEPT = 64
 _BESIDE = 3.0
 #: Blur of the sharpest edges of a frame that is sharp: what the pixels and demosaicing add.
 _SHARP = 0.72
+#: A lens softens no more than this (σ, pixels); what is softer has another cause, which is not undone by itself.
+SOFTEST = 1.8
 #: Blur (root of the mean variance, pixels) below which there is nothing to undo; shares of the light that noise is never taken to be
 #: below, with and without a model of it; darkest level that a tile is measured by.
 _LEAST, _FLOOR, _UNKNOWN, _DARK = 0.35, 0.016, 0.006, 2e-4
@@ -50,9 +52,9 @@ def blur_of(acutance: Acutance, measured: float | None) -> Blur | None:
     kind = acutance.deblur
     if kind == "off" or acutance.deblur_strength <= 0:
         return None
-    soft = None if measured is None else float(np.sqrt(max(measured**2 - _SHARP**2, 0.0)))
+    soft = softness(measured)
     if kind == "auto":
-        blur = None if soft is None else Blur(LENS, soft)
+        blur = None if soft is None or soft > SOFTEST else Blur(LENS, soft)
     elif kind == MOTION:
         blur = Blur(MOTION, acutance.length, acutance.angle)
     elif kind == DEFOCUS:
@@ -61,6 +63,11 @@ def blur_of(acutance: Acutance, measured: float | None) -> Blur | None:
         size = acutance.radius if acutance.radius else soft
         blur = None if size is None else Blur(LENS, size)
     return blur if blur is not None and blur.width >= _LEAST else None
+
+
+def softness(measured: float | None) -> float | None:
+    """σ of what the lens softens, of the blur that is measured of the sharpest edges; None when that is not known."""
+    return None if measured is None else float(np.sqrt(max(measured**2 - _SHARP**2, 0.0)))
 
 
 def tiled(region: Region, extent: tuple[int, int], blur: Blur) -> Region:
@@ -216,25 +223,24 @@ def _undone(
         variance = (_WEIGHTS * factors) ** 2 * (np.array(noise.gain) * signal + np.array(noise.read) ** 2)
         sigma = _DEMOSAICED * float(np.sqrt(variance.sum())) / level
     sigma = float(np.hypot(_BESIDE * sigma, _FLOOR))
-    sharp = deconvolve(
-        luminance / np.float32(level), blur, sigma, max(strength, 1.0) ** 2, known
-    ) * np.float32(level)
+    clipped = pixels.max(axis=2) >= _CLIPS if clips else None
+    fine = max(strength, 1.0) ** 2
+    sharp = deconvolve(luminance / np.float32(level), blur, sigma, fine, known, clipped) * np.float32(level)
     made = np.empty_like(balanced)
     for c in range(3):
         made[..., c] = sharp + deconvolve_smooth(balanced[..., c] - luminance, blur, sigma)
     made = np.asarray(np.maximum(made, np.minimum(balanced, 0)) / factors, np.float32)
     share = np.float32(min(strength, 1.0))
-    if clips:
-        made = _around_clipped(pixels, made, blur)
+    if clipped is not None and clipped.any():
+        made = _around_clipped(pixels, made, clipped, blur)
     return np.asarray(pixels + share * (made - pixels), np.float32)
 
 
-def _around_clipped(pixels: np.ndarray, made: np.ndarray, blur: Blur) -> np.ndarray:
+def _around_clipped(pixels: np.ndarray, made: np.ndarray, clipped: np.ndarray, blur: Blur) -> np.ndarray:
     """What lies within a kernel's reach of a clipped place is not known well enough to be undone: it stays."""
-    clipped = (pixels.max(axis=2) >= _CLIPS).astype(np.uint8)
-    if not clipped.any():
-        return made
     reach = int(np.ceil(blur.reach))
-    beside = cv2.dilate(clipped, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * reach + 1,) * 2))
+    beside = cv2.dilate(
+        clipped.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * reach + 1,) * 2)
+    )
     near = cv2.GaussianBlur(beside.astype(np.float32), (0, 0), max(reach / 3, 1.0))[..., None]
     return np.asarray(made + np.clip(near, 0, 1) * (pixels - made), np.float32)

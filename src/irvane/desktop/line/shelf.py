@@ -34,6 +34,7 @@ from irvane.desktop.line.lens_words import lens_text
 from irvane.desktop.line.names import CropRow, NameRow
 from irvane.desktop.line.plots import Plot
 from irvane.desktop.line.words import (
+    acts,
     automatic_values,
     diagnosis,
     finished_noise_text,
@@ -339,7 +340,7 @@ class Shelf(QWidget):
         page = self.stations[self._station]
         for path, row in page.rows.items():
             row.show_value(settings.get(path), automatic.get(path))
-            row.setEnabled(editable)
+            row.setEnabled(editable and acts(path, settings))
         self.write_button.setEnabled(frame is not None)
         noise = frame.developed.noise if frame is not None else None
         if self._station == "noise" and frame is not None and noise is not None:

@@ -10,6 +10,7 @@ from irvane.core.image import GREEN
 from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
 from irvane.core.lens.fringing import USUAL_HUE
 from irvane.core.line.context import noise_amount, noise_removal
+from irvane.core.line.deblurring import SOFTEST, blur_of, softness
 from irvane.core.line.develop import denoised_name
 from irvane.core.line.frame import Frame
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
@@ -30,6 +31,8 @@ def automatic_values(frame: Frame | None, settings: Settings) -> dict[str, float
         return {}
     values: dict[str, float | str] = {"noise.amount": frame.context.noise_amount}
     values["lens.profile"] = found_profile(frame)
+    if frame.context.lens_measured:
+        values["acutance.radius"] = softness(frame.context.blur) or 0.0
     hue = frame.context.lens.fringe_hue
     values["lens.fringe_hue"] = USUAL_HUE if hue is None else hue
     if frame.context.lens.optics.focal:
@@ -38,6 +41,35 @@ def automatic_values(frame: Frame | None, settings: Settings) -> dict[str, float
         kelvin, tint = light_of(frame.developed.colour, Colour(light=settings.colour.light))
         values |= {"colour.temperature": kelvin, "colour.tint": tint}
     return values
+
+
+#: Settings of deblurring, and the causes that they belong to.
+_OF_CAUSE = {
+    "acutance.radius": ("lens", "defocus"),
+    "acutance.length": ("motion",),
+    "acutance.angle": ("motion",),
+}
+
+
+def acts(path: str, settings: Settings) -> bool:
+    """Does a setting do anything beside the others?"""
+    return path not in _OF_CAUSE or settings.acutance.deblur in _OF_CAUSE[path]
+
+
+def _acutance_words(frame: Frame | None, settings: Settings, strengths: list[str]) -> str:
+    """What is deblurred and sharpened, in a line."""
+    sharpened = "sharpening " + (", ".join(strengths) + " %" if strengths else "off")
+    if settings.acutance.deblur == "off":
+        return sharpened
+    blur = blur_of(settings.acutance, frame.context.blur if frame is not None else None)
+    more = f", {sharpened}" if strengths else ""
+    if blur is None:
+        soft = softness(frame.context.blur) if frame is not None else None
+        if settings.acutance.deblur == "auto" and soft is not None and soft > SOFTEST:
+            return f"σ {soft:.1f} px: not the lens's" + more
+        return "no blur to undo" + more
+    kind = {"lens": "lens σ", "defocus": "disc", "motion": "motion"}[blur.cause]
+    return f"{kind} {blur.size:.1f} px undone{more}"
 
 
 def diagnosis(frame: Frame) -> Diagnosis:
@@ -135,7 +167,7 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
         "noise": noise,
         "light": _light(settings),
         "colour": _colour(settings, automatic, "…" if frame is None else "as finished"),
-        "acutance": "sharpening " + (", ".join(strengths) + " %" if strengths else "off"),
+        "acutance": _acutance_words(frame, settings, strengths),
         "finish": f"{form}, {space}",
     }
 
