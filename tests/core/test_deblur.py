@@ -11,6 +11,7 @@ import shots
 from scipy.signal import fftconvolve
 from skimage import data, restoration
 
+from irvane.core.acutance.blur_cause import Cause, cause_of, mean_spectrum
 from irvane.core.acutance.blurs import Blur, kernel_of
 from irvane.core.acutance.deconvolve import deconvolve
 from irvane.core.line.camera import camera_light, trim
@@ -163,16 +164,19 @@ def test_sharp_frames_are_left_alone_and_soft_ones_measured() -> None:
     picture = shots.photograph("coffee.png", reduced=False)[:396, :504]
     auto = PLAIN.with_values({"acutance.deblur": "auto"})
     developed, context = _made(picture, auto, 200)
-    found = blur_of(auto.acutance, context.blur)
+    found = blur_of(auto.acutance, context.softness)
     assert found is None or found.size < 0.8
     soft, truth = _blurred(Blur("lens", 1.6))
     developed, context = _made(soft, auto, 200)
-    found = blur_of(auto.acutance, context.blur)
+    found = blur_of(auto.acutance, context.softness)
     assert found is not None and 0.7 < found.size < 2.0
     whole = OutputRegion(0, 0, *developed.extent)
     before, after = (_psnr(_seen(developed, one, context, whole), truth, 24) for one in (PLAIN, auto))
     assert after > before + 0.5
-    assert blur_of(PLAIN.acutance, 3.0) is None and blur_of(auto.acutance, None) is None
+    assert (
+        blur_of(PLAIN.acutance, Cause("lens", 1.0, Blur("lens", 3))) is None
+        and blur_of(auto.acutance, None) is None
+    )
 
 
 def test_reduced_views_are_about_the_whole_reduced() -> None:
@@ -206,3 +210,29 @@ def test_the_command_line_deblurs(frames: Path, tmp_path: Path) -> None:
         assert main(["develop", str(frames / "test-card.dng"), "--flat", *more, "--out", out]) == 0
     plain, sharp = (tifffile.imread(tmp_path / f"{name}.tif").astype(float) for name in ("plain", "sharp"))
     assert np.abs(np.diff(sharp, axis=1)).mean() > 1.1 * np.abs(np.diff(plain, axis=1)).mean()
+
+
+@pytest.mark.parametrize("iso", [200, 1600])
+@pytest.mark.parametrize(
+    "blur", [Blur("defocus", 3.3), Blur("defocus", 6), Blur("motion", 9.4, 33), Blur("motion", 16, -57)]
+)
+def test_cause_and_measures_are_told_without_knowing_the_scene(blur: Blur, iso: float) -> None:
+    # the truth is what the picture was blurred with
+    seen, _ = _blurred(blur)
+    _, context = _made(seen, PLAIN, iso)
+    found = context.softness
+    assert found is not None and found.cause == blur.cause and found.confidence > 0.3, found
+    assert found.blur is not None and found.blur.size == pytest.approx(blur.size, rel=0.1)
+    if blur.cause == "motion":
+        assert found.blur.angle == pytest.approx(blur.angle, abs=6)
+
+
+def test_what_cannot_be_told_is_said_to_be_unsure() -> None:
+    even = [
+        np.full((128, 128), 0.2, np.float32)
+        + np.random.default_rng(k).normal(0, 0.01, (128, 128)).astype(np.float32)
+        for k in range(20)
+    ]
+    assert cause_of(mean_spectrum(even), None).cause == "unsure"
+    assert mean_spectrum(even[:5]) is None
+    assert "cannot be told" in cause_of(None, 2.5).words() and cause_of(None, 0.1).cause == "none"

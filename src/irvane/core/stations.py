@@ -366,8 +366,8 @@ class Acutance:
     deblur: str = declare.choice(
         "off", "Deblurring",
         (("off", "off"), ("auto", "as measured"), ("lens", "soft lens"), ("defocus", "out of focus"), ("motion", "moved")), DEBLUR,
-        "What softened the picture is undone, as far as the noise allows. As measured: what the lens softens, from the sharpest edges; "
-        "blur of other causes is not undone by itself. The others: by the numbers beside it.",
+        "What softened the picture is undone, as far as the noise allows. As measured: a soft lens, a wrong focus or a straight movement, "
+        "told by edges and spectrum; what is not sure is left alone. The others: by the numbers beside it.",
     )  # fmt: skip
     radius: float | None = declare.number(
         None, "Radius", "px", 0, 20, 0.1, DEBLUR, "Of a soft lens its σ, automatically as measured; of what is out of focus the radius of "

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from irvane.core.acutance.blurs import MOTION
 from irvane.core.colour.camera import light_of
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import IrvaneError, ReadError
@@ -27,8 +28,7 @@ from irvane.core.lens.facts import lens_facts
 from irvane.core.lens.falloff import measure_falloff
 from irvane.core.lens.measured import Falloff
 from irvane.core.line.camera import trim
-from irvane.core.line.context import geometry_for, measure_blur
-from irvane.core.line.deblurring import SOFTEST, softness
+from irvane.core.line.context import geometry_for, measure_softness
 from irvane.core.line.develop import develop
 from irvane.core.line.placing import at_source
 from irvane.core.line.realise import realise
@@ -41,9 +41,6 @@ from irvane.core.sensor.clipping import CLIP_FULL
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Colour, Settings
-
-#: Softness (σ, pixels) below which a frame counts as sharp.
-_SOFT = 0.45
 
 
 def noise_facts(noise: NoiseModel) -> dict[str, Any]:
@@ -66,15 +63,17 @@ def _falloff(loaded: Loaded) -> Falloff:
 
 
 def _blur_facts(loaded: Loaded) -> dict[str, Any]:
-    """What softened a frame, as far as its sharpest edges tell: ``none``, ``lens``, ``unsure`` (softer than a lens makes it, or
-    too few edges)."""
-    found = measure_blur(develop(loaded, Settings().sensor) if loaded.mosaic is None else loaded)
-    soft = softness(found)
-    cause = "unsure" if soft is None or soft > SOFTEST else "none" if soft < _SOFT else "lens"
+    """What softened a frame: cause (``none``, ``lens``, ``defocus``, ``motion`` or ``unsure``), confidence and measures."""
+    found = measure_softness(develop(loaded, Settings().sensor))
+    blur = found.blur
+    motion = blur is not None and blur.cause == MOTION
     return {
-        "cause": cause,
-        "edges_px": None if found is None else round(found, 2),
-        "radius_px": None if soft is None or cause == "none" else round(soft, 2),
+        "cause": found.cause,
+        "confidence": found.confidence,
+        "radius_px": blur.size if blur is not None and not motion else None,
+        "length_px": blur.size if blur is not None and motion else None,
+        "angle_deg": blur.angle if blur is not None and motion else None,
+        "words": found.words(),
     }
 
 

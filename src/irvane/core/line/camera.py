@@ -58,7 +58,7 @@ def part_of(settings: Settings, context: Context, region: OutputRegion) -> Regio
     geometry = geometry_for(settings, context)
     fringes = FRINGES if settings.lens.fringing else 0
     box = geometry.frame_box(region)
-    blur = blur_of(settings.acutance, context.blur)
+    blur = blur_of(settings.acutance, context.softness)
     if blur is not None and region.step <= 1:
         box = tiled(box, geometry.frame, blur)
     return wanted(box, geometry.frame, REACH + fringes)
@@ -164,7 +164,7 @@ def _frame_light(
     developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
 ) -> Patch:
     """Camera-linear light of a part of the frame, in frame pixels: what is resampled."""
-    blur = blur_of(settings.acutance, context.blur)
+    blur = blur_of(settings.acutance, context.softness)
     if blur is None or developed.step > 1:
         return _even_light(_blurred_light(developed, settings, context, region, clean), settings, context)
     denoised = clean is not None or developed.denoised is not None

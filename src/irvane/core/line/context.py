@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
+from irvane.core.acutance.blur_cause import SIDE, Cause, cause_of, mean_spectrum
 from irvane.core.acutance.edge_blur import edges_of, find_edges, sharpest
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import WHITE_EV
@@ -20,7 +22,7 @@ from irvane.core.lens.geometry import Geometry
 from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
 from irvane.core.light.suggest import Suggestion, suggest
 from irvane.core.line.develop import Developed
-from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, Loaded
+from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.noise.haze import measure_haze
 from irvane.core.places import Region
@@ -32,6 +34,8 @@ from irvane.core.threads import together
 _LEAST_SIDE = 64
 #: Sides of the middle of a picture that its blur is looked for in, where there is no mosaic; noise that is assumed there.
 _SEEN, _ASSUMED = 2048, 0.01
+#: Blur of the sharpest edges of a frame that is sharp: what the pixels and demosaicing add; pixels of a small frame.
+_SHARP, _SMALL = 0.72, 4_000_000
 
 
 @dataclass(frozen=True)
@@ -47,7 +51,7 @@ class Context:
     lens : what the lens corrections depend on.
     haze : even light over the deepest tones, per colour of the sensor, relative to clipping.
     lens_measured : was the lateral aberration looked for, and the blur?
-    blur : σ of the blur of the sharpest edges in pixels; None when it was not looked for, or could not be told.
+    softness : what softened it; None when that was not looked for.
     """
 
     guide: Guide
@@ -57,7 +61,7 @@ class Context:
     lens: LensFacts
     haze: tuple[float, float, float] = (0.0, 0.0, 0.0)
     lens_measured: bool = False
-    blur: float | None = None
+    softness: Cause | None = None
 
 
 def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
@@ -102,14 +106,30 @@ def with_lens_measured(developed: Developed, context: Context) -> Context:
     found = None if developed.mosaic is None else measure_aberration(developed.mosaic)
     hue = fringe_hue(developed.plain, developed.clipped, developed.gains)
     facts = replace(context.lens, aberration=found, fringe_hue=hue)
-    return replace(context, lens=facts, lens_measured=True, blur=measure_blur(developed))
+    return replace(context, lens=facts, lens_measured=True, softness=measure_softness(developed))
 
 
-def measure_blur(developed: Developed | Loaded) -> float | None:
+def measure_softness(developed: Developed) -> Cause:
+    """What softened a frame, and by how much."""
+    edges = _edge_blur(developed)
+    soft = None if edges is None else float(np.sqrt(max(edges**2 - _SHARP**2, 0.0)))
+    return cause_of(mean_spectrum(_parts(developed)), soft)
+
+
+def _parts(developed: Developed) -> Iterator[np.ndarray]:
+    """Green of parts all over a frame, at 1:1; beside each other, and closer in small frames."""
+    h, w = developed.extent
+    apart = SIDE if h * w > _SMALL else SIDE // 2
+    for top in range(0, h - SIDE + 1, apart):
+        green = developed.plain.read(Region(top, 0, top + SIDE, w)).pixels[..., 1]
+        for left in range(0, w - SIDE + 1, apart):
+            yield np.ascontiguousarray(green[:, left : left + SIDE])
+
+
+def _edge_blur(developed: Developed) -> float | None:
     """σ of the blur of the sharpest edges of a frame, in pixels; None where too few edges tell."""
     if developed.mosaic is not None and developed.noise is not None:
         return sharpest(edges_of(developed.mosaic, developed.noise))
-    assert isinstance(developed, Developed)
     h, w = developed.extent
     top, left = max(0, h - _SEEN) // 2, max(0, w - _SEEN) // 2
     plane = np.ascontiguousarray(

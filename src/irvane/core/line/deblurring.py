@@ -14,7 +14,8 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
-from irvane.core.acutance.blurs import DEFOCUS, LENS, MOTION, Blur
+from irvane.core.acutance.blur_cause import Cause
+from irvane.core.acutance.blurs import MOTION, Blur
 from irvane.core.acutance.deconvolve import deconvolve, deconvolve_smooth, margin_of
 from irvane.core.image import NoiseModel
 from irvane.core.line.picture import Patch
@@ -29,10 +30,6 @@ _PITCH = TILE - _OVERLAP
 _KEPT = 64
 #: What denoising leaves is no even noise: it counts for so many times as much.
 _BESIDE = 3.0
-#: Blur of the sharpest edges of a frame that is sharp: what the pixels and demosaicing add.
-_SHARP = 0.72
-#: A lens softens no more than this (σ, pixels); what is softer has another cause, which is not undone by itself.
-SOFTEST = 1.8
 #: Blur (root of the mean variance, pixels) below which there is nothing to undo; shares of the light that noise is never taken to be
 #: below, with and without a model of it; darkest level that a tile is measured by.
 _LEAST, _FLOOR, _UNKNOWN, _DARK = 0.35, 0.016, 0.006, 2e-4
@@ -42,32 +39,26 @@ _DEMOSAICED, _WEIGHTS = 0.7, np.array([0.25, 0.5, 0.25], np.float32)
 _CLIPS = 0.97
 
 
-def blur_of(acutance: Acutance, measured: float | None) -> Blur | None:
+def blur_of(acutance: Acutance, found: Cause | None) -> Blur | None:
     """The blur that is to be undone; None where there is none.
 
     Parameters
     ----------
-    measured : σ of the blur of the frame's sharpest edges; None when it is not known.
+    found : what softened the frame; None when it is not known.
     """
     kind = acutance.deblur
     if kind == "off" or acutance.deblur_strength <= 0:
         return None
-    soft = softness(measured)
+    measured = None if found is None else found.blur
     if kind == "auto":
-        blur = None if soft is None or soft > SOFTEST else Blur(LENS, soft)
+        blur = measured
     elif kind == MOTION:
         blur = Blur(MOTION, acutance.length, acutance.angle)
-    elif kind == DEFOCUS:
-        blur = Blur(DEFOCUS, acutance.radius or 0.0)
     else:
-        size = acutance.radius if acutance.radius else soft
-        blur = None if size is None else Blur(LENS, size)
+        own = measured.size if measured is not None and measured.cause == kind else None
+        size = acutance.radius or own
+        blur = None if size is None else Blur(kind, size)
     return blur if blur is not None and blur.width >= _LEAST else None
-
-
-def softness(measured: float | None) -> float | None:
-    """σ of what the lens softens, of the blur that is measured of the sharpest edges; None when that is not known."""
-    return None if measured is None else float(np.sqrt(max(measured**2 - _SHARP**2, 0.0)))
 
 
 def tiled(region: Region, extent: tuple[int, int], blur: Blur) -> Region:

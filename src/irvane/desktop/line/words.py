@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 
+from irvane.core.acutance.blur_cause import UNSURE
+from irvane.core.acutance.blurs import MOTION
 from irvane.core.colour.camera import light_of
 from irvane.core.colour.saturation import RANGES
 from irvane.core.image import GREEN
 from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
 from irvane.core.lens.fringing import USUAL_HUE
 from irvane.core.line.context import noise_amount, noise_removal
-from irvane.core.line.deblurring import SOFTEST, blur_of, softness
+from irvane.core.line.deblurring import blur_of
 from irvane.core.line.develop import denoised_name
 from irvane.core.line.frame import Frame
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
@@ -31,8 +33,11 @@ def automatic_values(frame: Frame | None, settings: Settings) -> dict[str, float
         return {}
     values: dict[str, float | str] = {"noise.amount": frame.context.noise_amount}
     values["lens.profile"] = found_profile(frame)
-    if frame.context.lens_measured:
-        values["acutance.radius"] = softness(frame.context.blur) or 0.0
+    found = frame.context.softness
+    if found is not None:
+        values["acutance.radius"] = (
+            found.blur.size if found.blur is not None and found.blur.cause != MOTION else 0.0
+        )
     hue = frame.context.lens.fringe_hue
     values["lens.fringe_hue"] = USUAL_HUE if hue is None else hue
     if frame.context.lens.optics.focal:
@@ -61,13 +66,12 @@ def _acutance_words(frame: Frame | None, settings: Settings, strengths: list[str
     sharpened = "sharpening " + (", ".join(strengths) + " %" if strengths else "off")
     if settings.acutance.deblur == "off":
         return sharpened
-    blur = blur_of(settings.acutance, frame.context.blur if frame is not None else None)
+    found = frame.context.softness if frame is not None else None
+    blur = blur_of(settings.acutance, found)
     more = f", {sharpened}" if strengths else ""
     if blur is None:
-        soft = softness(frame.context.blur) if frame is not None else None
-        if settings.acutance.deblur == "auto" and soft is not None and soft > SOFTEST:
-            return f"σ {soft:.1f} px: not the lens's" + more
-        return "no blur to undo" + more
+        unsure = settings.acutance.deblur == "auto" and found is not None and found.cause == UNSURE
+        return ("soft, cause not sure" if unsure else "no blur to undo") + more
     kind = {"lens": "lens σ", "defocus": "disc", "motion": "motion"}[blur.cause]
     return f"{kind} {blur.size:.1f} px undone{more}"
 

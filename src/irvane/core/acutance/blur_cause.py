@@ -1,0 +1,174 @@
+"""What softened a frame: a movement and a wrong focus leave rings and stripes in its spectrum, a lens does not.
+
+The mean logarithm of the spectra of many small parts is that of the scene, which falls evenly, plus that of the kernel (as in the
+cepstral methods since Cannon 1976). What is left after the even part is taken off is compared with what kernels of every size and
+direction, seen through noise, would leave there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import lru_cache
+
+import cv2
+import numpy as np
+
+from irvane.core.acutance.blurs import DEFOCUS, LENS, MOTION, Blur, kernel_of
+
+NONE, UNSURE = "none", "unsure"
+#: Side of a part; share of the parts, those of the most texture, that tell; fewest of them.
+SIDE, _TELLING, _FEWEST = 128, 0.6, 12
+#: Frequencies that are compared (cycles per pixel), those from which noise is read, and those by which the scene's is placed.
+_FROM, _TO, _NOISE, _LOW = 0.025, 0.36, 0.42, (0.03, 0.09)
+#: Bins over which a spectrum is even; power of frequency by which scenes fall.
+_EVEN, _FALLS = 5.0, 2.0
+#: Likeness from which a cause is believed, and how far it must be ahead of the other.
+_BELIEVED, _AHEAD = 0.42, 0.12
+#: Smaller discs are not told from what a lens does.
+_LEAST_DISC = 2.5
+#: Softness (σ, pixels) below which a frame counts as sharp, and up to which a lens may be the cause.
+SHARP, SOFTEST = 0.45, 1.8
+
+
+@dataclass(frozen=True)
+class Cause:
+    """What softened a frame.
+
+    Attributes
+    ----------
+    cause : ``none``, ``lens``, ``defocus``, ``motion`` or ``unsure``. confidence : 0…1.
+    blur : to be undone; None for sharp frames and where it is not sure.
+    """
+
+    cause: str
+    confidence: float
+    blur: Blur | None = None
+
+    def words(self) -> str:
+        """A sentence."""
+        blur = self.blur
+        if blur is None:
+            return "Sharp." if self.cause == NONE else "Soft, but it cannot be told of what."
+        if blur.cause == MOTION:
+            return f"Moved by {blur.size:.0f} px at {blur.angle:+.0f}°."
+        if blur.cause == DEFOCUS:
+            return f"Out of focus: discs of {blur.size:.1f} px radius."
+        return f"A little soft, as lenses are: σ {blur.size:.1f} px."
+
+
+def mean_spectrum(parts: Iterable[np.ndarray]) -> np.ndarray | None:
+    """The mean logarithm of the power spectra of parts (float32 SIDE×SIDE, linear light), its middle at frequency 0; None where too
+    few parts have texture."""
+    window = np.hanning(SIDE)
+    weights = np.outer(window, window).astype(np.float32)
+    weights /= np.sqrt((weights**2).sum())
+    found, textures = [], []
+    for part in parts:
+        level = max(float(part.mean()), 1e-4)
+        even = (part - level) / level
+        if part.max() >= 0.97:  # clipped edges have a spectrum of their own
+            continue
+        found.append(np.log(np.abs(np.fft.rfft2(even * weights)) ** 2 + 1e-12).astype(np.float32))
+        textures.append(float(even.std()))
+    if len(found) < _FEWEST:
+        return None
+    least = np.quantile(textures, 1 - _TELLING)
+    half = np.mean([one for one, texture in zip(found, textures, strict=True) if texture >= least], axis=0)
+    whole = np.empty((SIDE, SIDE), np.float32)
+    whole[:, : SIDE // 2 + 1] = half
+    whole[:, SIDE // 2 + 1 :] = np.roll(
+        half[::-1, 1 : SIDE // 2][:, ::-1], 1, 0
+    )  # of a real plane the other half is its mirror
+    return np.fft.fftshift(whole)
+
+
+@lru_cache(maxsize=1)
+def _frequencies() -> tuple[np.ndarray, np.ndarray]:
+    """Distance from frequency 0, and which frequencies are compared: not those along the axes, which borders leave traces in."""
+    f = np.fft.fftshift(np.fft.fftfreq(SIDE))
+    fy, fx = np.meshgrid(f, f, indexing="ij")
+    far = np.hypot(fy, fx)
+    used = (far > _FROM) & (far < _TO) & (np.abs(fx) > 1.5 / SIDE) & (np.abs(fy) > 1.5 / SIDE) & (fx > 0)
+    return far, used
+
+
+@lru_cache(maxsize=4096)
+def _response(blur: Blur) -> np.ndarray:
+    """Logarithm of a kernel's power at all frequencies, float32; as windows smear it."""
+    whole = np.zeros((SIDE, SIDE), np.float32)
+    kernel = kernel_of(blur)
+    whole[: kernel.shape[0], : kernel.shape[1]] = kernel
+    power = np.fft.fftshift(np.abs(np.fft.fft2(whole)) ** 2).astype(np.float32)
+    return np.log(cv2.GaussianBlur(power, (3, 3), 0.7) + 1e-9)
+
+
+def _uneven(spectrum: np.ndarray) -> np.ndarray:
+    return np.asarray(spectrum - cv2.GaussianBlur(spectrum, (0, 0), _EVEN, borderType=cv2.BORDER_REFLECT_101))
+
+
+def _likeness(spectrum: np.ndarray, uneven: np.ndarray, blur: Blur) -> float:
+    """Correlation of what a spectrum has beside its even part with what it would have under a blur."""
+    far, used = _frequencies()
+    scene = _response(blur) - np.float32(_FALLS) * np.log(np.maximum(far, 1 / SIDE)).astype(np.float32)
+    low = (far > _LOW[0]) & (far < _LOW[1])
+    noise = np.float32(np.quantile(spectrum[far > _NOISE], 0.3))
+    level = np.float32(spectrum[low].mean() - scene[low].mean())
+    expected = _uneven(np.logaddexp(level + scene, noise))[used]
+    seen = uneven[used]
+    return float((seen * expected).sum() / np.sqrt((seen**2).sum() * (expected**2).sum() + 1e-9))
+
+
+_DISCS = tuple(Blur(DEFOCUS, float(r)) for r in np.arange(2, 9.1, 0.5))
+_MOTIONS = tuple(
+    Blur(MOTION, float(n), float(a))
+    for n in (5, 6, 7, 8, 10, 12, 15, 18, 22, 26, 31)
+    for a in range(-90, 90, 10)
+)
+
+
+def _best(spectrum: np.ndarray, uneven: np.ndarray, blurs: Iterable[Blur]) -> tuple[float, Blur]:
+    return max(((_likeness(spectrum, uneven, blur), blur) for blur in blurs), key=lambda one: one[0])
+
+
+def _nearer(spectrum: np.ndarray, uneven: np.ndarray, found: tuple[float, Blur]) -> tuple[float, Blur]:
+    """The best of the neighbours of a blur, in finer and finer steps."""
+    size, turn = max(found[1].size * 0.12, 0.25), 5.0
+    least, most = 0.78 * found[1].size, 1.28 * found[1].size
+    while size > 0.1:
+        best = found[1]
+        angles = (-turn, 0.0, turn) if best.cause == MOTION else (0.0,)
+        near = [
+            Blur(best.cause, min(max(best.size + s, least), most), (best.angle + a + 90) % 180 - 90)
+            for s in (-size, 0.0, size)
+            for a in angles
+        ]
+        again = _best(spectrum, uneven, near)
+        if again[0] <= found[0] + 1e-6:
+            size, turn = size / 2, turn / 2
+        else:
+            found = again
+    return found
+
+
+def cause_of(spectrum: np.ndarray | None, softness: float | None) -> Cause:
+    """What softened a frame.
+
+    Parameters
+    ----------
+    spectrum : as :func:`mean_spectrum` makes it. softness : σ of what the sharpest edges are softer than in a sharp frame.
+    """
+    if spectrum is not None:
+        uneven = _uneven(spectrum)
+        disc, motion = (_best(spectrum, uneven, blurs) for blurs in (_DISCS, _MOTIONS))
+        first, second = sorted((disc, motion), key=lambda one: -one[0])
+        if first[0] >= _BELIEVED and first[0] - second[0] >= _AHEAD:
+            score, blur = _nearer(spectrum, uneven, first)
+            if blur.cause == MOTION or blur.size >= _LEAST_DISC:
+                sure = round(float(np.clip((score - 0.3) / 0.4, 0.1, 1)), 2)
+                return Cause(blur.cause, sure, Blur(blur.cause, round(blur.size, 2), round(blur.angle, 1)))
+    if softness is None or softness > SOFTEST:
+        return Cause(UNSURE, 0.0)
+    if softness < SHARP:
+        return Cause(NONE, round(1 - softness / SHARP / 2, 2))
+    return Cause(LENS, 0.5, Blur(LENS, round(softness, 2)))
