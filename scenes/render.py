@@ -23,6 +23,7 @@ HERE = Path(__file__).parent
 sys.path.insert(0, str(HERE))
 mi.set_variant("llvm_ad_rgb")
 
+import shelf  # noqa: E402
 import workshop  # noqa: E402
 from denoise import denoised  # noqa: E402
 from maps import write_map  # noqa: E402
@@ -42,11 +43,13 @@ class View:
     Attributes
     ----------
     crop : left, top, width, height of the part that differs from another map; None for the whole.
+    size : width and height in pixels.
     """
 
     room: str
     how: dict[str, Any]
     crop: tuple[int, int, int, int] | None = None
+    size: tuple[int, int] = SIZE
 
 
 #: Where the glassmaker is in the furnace's picture, whatever he does.
@@ -55,18 +58,21 @@ VIEWS = {
     "bench": View("bench", {}),
     "window": View("window", {}),
     "vases": View("vases", {}),
+    "vases-behind": View("vases", {"behind": True}),
+    "shelf": View("shelf", {}, size=(3936, 2080)),
     "yard": View("yard", {}),
     "night": View("night", {}),
     "furnace": View("furnace", {"pose": None}),
     **{
         f"furnace-{k}": View("furnace", {"pose": pose}, crop=_FIGURE)
-        for k, pose in ((1, -0.9), (3, 0.0), (5, 0.9))
+        for k, pose in enumerate((-0.9, -0.45, 0.0, 0.45, 0.9), 1)
     },
 }
 
 
 def _round(view: View, number: int, spp: int) -> dict[str, np.ndarray]:
-    scene = getattr(workshop, view.room)(np.random.default_rng(_SEED), **view.how)
+    rooms = shelf if hasattr(shelf, view.room) else workshop
+    scene = getattr(rooms, view.room)(np.random.default_rng(_SEED), **view.how)
     sensor = scene.pop("sensor")
     scene["integrator"] = {
         "type": "aov",
@@ -74,9 +80,9 @@ def _round(view: View, number: int, spp: int) -> dict[str, np.ndarray]:
         "image": scene["integrator"],
     }
     loaded = mi.load_dict(scene)
-    left, top, width, height = view.crop or (0, 0, *SIZE)
+    left, top, width, height = view.crop or (0, 0, *view.size)
     film = sensor["film"]
-    film["width"], film["height"] = SIZE
+    film["width"], film["height"] = view.size
     bands = []
     for first in range(top, top + height, _BAND):  # all at once would not fit into the memory
         rows = min(_BAND, top + height - first)

@@ -261,11 +261,12 @@ def window(rng: np.random.Generator) -> Scene:
     return scene
 
 
-def vases(rng: np.random.Generator) -> Scene:
-    """Vessels on a dark board by a window."""
+def vases(rng: np.random.Generator, behind: bool = False) -> Scene:
+    """Vessels on a dark board by a window; `behind`: the lens is stopped down and focused on the wall behind them."""
     scene = start(14)
     at, towards = np.array([8.0, -92, 34]), np.array([1.0, 4, 14])
-    scene["sensor"] = camera(tuple(at), tuple(towards), 38, float(np.linalg.norm(towards - at)), 1.5)
+    focus, opening = (152.0, 0.4) if behind else (float(np.linalg.norm(towards - at)), 1.5)
+    scene["sensor"] = camera(tuple(at), tuple(towards), 38, focus, opening)
     scene["board"] = table(rng, (170, 110), 8)
     colour, height = plaster((1400, 2000), rng, (0.24, 0.25, 0.27), 0.6)
     scene["wall"] = shape(

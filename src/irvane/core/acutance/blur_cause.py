@@ -23,12 +23,13 @@ SIDE, _TELLING, _FEWEST = 128, 0.6, 12
 _FROM, _TO, _NOISE, _LOW = 0.025, 0.36, 0.42, (0.03, 0.09)
 #: Bins over which a spectrum is even; power of frequency by which scenes fall.
 _EVEN, _FALLS = 5.0, 2.0
-#: Likeness from which a cause is believed, and how far it must be ahead of the other.
-_BELIEVED, _AHEAD = 0.42, 0.12
+#: Likeness from which a cause is looked at closely, from which it is believed, and how far it must be ahead of the other; how many
+#: beginnings are followed.
+_WORTH, _BELIEVED, _AHEAD, _STARTS = 0.3, 0.43, 0.12, 4
 #: Smaller discs are not told from what a lens does.
 _LEAST_DISC = 2.5
 #: Softness (σ, pixels) below which a frame counts as sharp, and up to which a lens may be the cause.
-SHARP, SOFTEST = 0.45, 1.8
+SHARP, SOFTEST = 0.85, 1.8
 
 
 @dataclass(frozen=True)
@@ -123,12 +124,20 @@ _DISCS = tuple(Blur(DEFOCUS, float(r)) for r in np.arange(2, 9.1, 0.5))
 _MOTIONS = tuple(
     Blur(MOTION, float(n), float(a))
     for n in (5, 6, 7, 8, 10, 12, 15, 18, 22, 26, 31)
-    for a in range(-90, 90, 10)
+    for a in range(-90, 90, 10 if n <= 10 else 5)
 )
 
 
 def _best(spectrum: np.ndarray, uneven: np.ndarray, blurs: Iterable[Blur]) -> tuple[float, Blur]:
-    return max(((_likeness(spectrum, uneven, blur), blur) for blur in blurs), key=lambda one: one[0])
+    """The likeliest of some blurs; where one is likely, several beginnings are followed."""
+    likely = sorted(((_likeness(spectrum, uneven, blur), blur) for blur in blurs), key=lambda one: -one[0])
+    if likely[0][0] < _WORTH:
+        return likely[0]
+    starts: dict[float, tuple[float, Blur]] = {}
+    for one in likely:
+        starts.setdefault(one[1].size, one)
+    followed = (_nearer(spectrum, uneven, one) for one in list(starts.values())[:_STARTS])
+    return max(followed, key=lambda one: one[0])
 
 
 def _nearer(spectrum: np.ndarray, uneven: np.ndarray, found: tuple[float, Blur]) -> tuple[float, Blur]:
@@ -143,7 +152,7 @@ def _nearer(spectrum: np.ndarray, uneven: np.ndarray, found: tuple[float, Blur])
             for s in (-size, 0.0, size)
             for a in angles
         ]
-        again = _best(spectrum, uneven, near)
+        again = max(((_likeness(spectrum, uneven, blur), blur) for blur in near), key=lambda one: one[0])
         if again[0] <= found[0] + 1e-6:
             size, turn = size / 2, turn / 2
         else:
@@ -163,7 +172,7 @@ def cause_of(spectrum: np.ndarray | None, softness: float | None) -> Cause:
         disc, motion = (_best(spectrum, uneven, blurs) for blurs in (_DISCS, _MOTIONS))
         first, second = sorted((disc, motion), key=lambda one: -one[0])
         if first[0] >= _BELIEVED and first[0] - second[0] >= _AHEAD:
-            score, blur = _nearer(spectrum, uneven, first)
+            score, blur = first
             if blur.cause == MOTION or blur.size >= _LEAST_DISC:
                 sure = round(float(np.clip((score - 0.3) / 0.4, 0.1, 1)), 2)
                 return Cause(blur.cause, sure, Blur(blur.cause, round(blur.size, 2), round(blur.angle, 1)))

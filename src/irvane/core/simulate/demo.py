@@ -23,10 +23,11 @@ from irvane.core.simulate.camera import Body, LensModel, apply_lens, expose
 from irvane.core.simulate.card import card
 from irvane.core.simulate.furnace import furnace, worker
 from irvane.core.simulate.maps import lit
+from irvane.core.simulate.wall import COLUMNS, FOCAL, ROWS, position
 from irvane.core.simulate.window import window
 
 #: Version of the scenes: a change makes the demo anew.
-SCENES = 5
+SCENES = 6
 
 BODY_A = Body("Simulated A")
 #: Beside body A in the ladder: nearly the same well, noisier electronics.
@@ -40,8 +41,10 @@ _FIRE = np.array([0.80, 1.0, 0.34])
 #: Half a stop of headroom, as meters leave (ISO 12232).
 _METERED = 2.0**-0.5
 
-#: The glassmaker's poses that were rendered, in the order of the bracket.
-POSED = (1, 3, 5)
+#: The glassmaker's poses that were rendered.
+POSES = (1, 2, 3, 4, 5)
+#: Height and width of a frame of the shelf wall.
+WALL_FRAME = (1000, 1500)
 
 Motion = tuple[float, float, float]
 Progress = Callable[[float, str], bool]
@@ -60,6 +63,7 @@ class Shot:
     motion : x, y in pixels at 6 MP, degrees.
     shake : motions through which the camera goes while the shutter is open.
     worker, pose : where the glassmaker stands: in the drawn room, and in the rendered one.
+    place : row and column of a position of the shelf wall; the lens is the long one then.
     """
 
     name: str
@@ -75,6 +79,7 @@ class Shot:
     pose: int | None = None
     seconds: int = 0
     aperture: float = 4.0
+    place: tuple[int, int] | None = None
 
 
 def full_shots(small: bool = False) -> list[Shot]:
@@ -83,12 +88,12 @@ def full_shots(small: bool = False) -> list[Shot]:
     by_hand = ((1.4, 0.8, 0.01), (-2.6, 1.9, 0.04), (3.3, -2.4, -0.05))
     shots = [
         Shot(f"furnace-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=moves[k], worker=0.1 * k - 0.2, seconds=k,
-             pose=POSED[min(k, 4 - k)])
+             pose=POSES[k])
         for k, ev in enumerate((-2, -1, 0, 1, 2))
     ]  # fmt: skip
     shots += [
         Shot(f"furnace-hand-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=by_hand[k], worker=-0.8 + 0.7 * k,
-             seconds=60 + k, pose=POSED[k])
+             seconds=60 + k, pose=POSES[2 * k])
         for k, ev in enumerate((-2, 0, 2))
     ]  # fmt: skip
     shots.append(Shot("bench-iso6400", "bench", 6400, 0, 1 / 250, _LAMPS, seconds=600))
@@ -100,10 +105,18 @@ def full_shots(small: bool = False) -> list[Shot]:
     if not small:
         shots += [
             Shot("vases", "vases", 200, 0, 1 / 60, _DAYLIGHT, seconds=2100, aperture=2.8),
+            Shot("vases-behind", "vases-behind", 400, 0, 1 / 15, _DAYLIGHT, seconds=2130, aperture=9.0),
             Shot("vases-shaken", "vases", 400, 0, 1 / 8, _DAYLIGHT, shake=_SHAKE, seconds=2160, aperture=2.8),
             Shot("yard-wall", "yard", 100, 0, 1 / 250, _DAYLIGHT, seconds=2400, aperture=8.0),
             Shot("night-corner", "night", 3200, -1, 1 / 30, _LAMPS, seconds=3000, aperture=2.0),
         ]
+        shots += [
+            Shot(f"shelf-{row + 1}{column + 1}-{k + 1}", "shelf", 100, ev, 2.0**ev / 15, _DAYLIGHT, aperture=8.0,
+                 seconds=3300 + 20 * (COLUMNS * row + column) + k, place=(row, column))
+            for row in range(ROWS)
+            for column in range(COLUMNS)
+            for k, ev in enumerate((-2, 0, 2))
+        ]  # fmt: skip
     return shots
 
 
@@ -177,8 +190,9 @@ def shoot(path: Path, light: np.ndarray, shot: Shot, seed: int, lens: LensModel 
     exposure = _METERED * 2.0**shot.ev
     counts = expose(seen, body, iso=shot.iso, exposure=exposure, neutral=shot.neutral, rng=rng)
     jpeg, shape = preview_jpeg(seen, shot.ev)
+    glass = ("Simulated 35 mm f/2", 35.0) if shot.place is None else ("Simulated 85 mm f/2.8", FOCAL)
     info = FrameInfo(
-        _MAKE, body.model, "Simulated 35 mm f/2", shot.shutter, shot.aperture, shot.iso, 35.0,
+        _MAKE, body.model, glass[0], shot.shutter, shot.aperture, shot.iso, glass[1],
         _START + timedelta(seconds=shot.seconds), shot.ev,
     )  # fmt: skip
     write_dng(
@@ -200,13 +214,14 @@ def _light(
     small: bool,
     kept: dict[tuple[str, tuple[int, int]], np.ndarray],
 ) -> np.ndarray:
-    """The light of a shot: of a rendered room, or drawn."""
-    if not small and shot.scene != "card":
+    """The light of a shot: of a rendered room, or drawn; `kept` holds the last one."""
+    if not small and shot.scene != "card" and shot.place is None:
         return lit(shot.scene, shot.pose)
-    if (shot.scene, size) not in kept:
+    what = shot.scene, shot.place or size
+    if what not in kept:
         kept.clear()
-        kept[shot.scene, size] = scene_light(shot.scene, size, seed)
-    light = kept[shot.scene, size]
+        kept[what] = position(*shot.place, WALL_FRAME) if shot.place else scene_light(shot.scene, size, seed)
+    light = kept[what]
     return worker(light, shot.worker) if shot.scene == "furnace" else light
 
 

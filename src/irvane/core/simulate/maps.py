@@ -19,6 +19,8 @@ _LIT = {
     "furnace": (3.0, 3.0, 3.6),
     "window": (1.4, 1.3, 1.4),
     "vases": (2.0, 2.0, 2.0),
+    "vases-behind": (2.0, 2.0, 2.0),
+    "shelf": (5.5, 6.0, 6.5),
     "yard": (1.0, 1.0, 1.0),
     "night": (6.0, 9.0, 15.0),
 }
@@ -34,7 +36,7 @@ def read_map(name: str) -> np.ndarray:
 
 
 def lit(name: str, pose: int | None = None) -> np.ndarray:
-    """Light of a room for photographing: float32 1600×2400×3, linear BT.2020, 18 % grey about 0.18.
+    """Light of a room for photographing: float32 H×W×3 (1600×2400 but for the shelf wall), linear BT.2020, 18 % grey about 0.18.
 
     Parameters
     ----------
