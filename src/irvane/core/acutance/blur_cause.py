@@ -15,12 +15,15 @@ import cv2
 import numpy as np
 
 from irvane.core.acutance.blurs import DEFOCUS, LENS, MOTION, Blur, kernel_of
+from irvane.core.acutance.edge_blur import Edges
 
 NONE, UNSURE = "none", "unsure"
 #: Side of a part; share of the parts, those of the most texture, that tell; fewest of them.
 SIDE, _TELLING, _FEWEST = 128, 0.6, 12
 #: Frequencies that are compared (cycles per pixel), those from which noise is read, and those by which the scene's is placed.
 _FROM, _TO, _NOISE, _LOW = 0.025, 0.36, 0.42, (0.03, 0.09)
+#: Largest value above the even part that counts.
+_PEAK = np.float32(0.4)
 #: Bins over which a spectrum is even; power of frequency by which scenes fall.
 _EVEN, _FALLS = 5.0, 2.0
 #: Likeness from which a cause is looked at closely, from which it is believed, and how far it must be ahead of the other; how many
@@ -30,6 +33,11 @@ _WORTH, _BELIEVED, _AHEAD, _STARTS = 0.3, 0.43, 0.12, 4
 _LEAST_DISC = 2.5
 #: Softness (σ, pixels) below which a frame counts as sharp, and up to which a lens may be the cause.
 SHARP, SOFTEST = 0.85, 1.8
+#: Edges that tell whether a spectrum is borne out: within so many radians of the direction, so many of them; the share of them, the
+#: narrowest, that is left out; part of the width that a blur gives them, and the largest that is asked for (σ, pixels).
+_SECTOR, _FEW_EDGES, _NARROW, _WIDTH, _WIDEST = 0.25, 40, 0.4, 0.5, 2.3
+#: Softness below which edges are too crisp for a frame that moved or was out of focus, whatever its spectrum looks like.
+_CRISP = 0.35
 
 
 @dataclass(frozen=True)
@@ -105,7 +113,9 @@ def _response(blur: Blur) -> np.ndarray:
 
 
 def _uneven(spectrum: np.ndarray) -> np.ndarray:
-    return np.asarray(spectrum - cv2.GaussianBlur(spectrum, (0, 0), _EVEN, borderType=cv2.BORDER_REFLECT_101))
+    """A spectrum without its even part; what stands out of it counts little: kernels make gaps, but regular textures make peaks."""
+    found = spectrum - cv2.GaussianBlur(spectrum, (0, 0), _EVEN, borderType=cv2.BORDER_REFLECT_101)
+    return np.minimum(found, _PEAK)
 
 
 def _likeness(spectrum: np.ndarray, uneven: np.ndarray, blur: Blur) -> float:
@@ -160,20 +170,37 @@ def _nearer(spectrum: np.ndarray, uneven: np.ndarray, found: tuple[float, Blur])
     return found
 
 
-def cause_of(spectrum: np.ndarray | None, softness: float | None) -> Cause:
+def _borne_out(blur: Blur, edges: Edges, turned: bool) -> bool:
+    """Are the edges across a blur as wide as it would make them? Boards and bricks have spectra like those of a movement."""
+    own = edges.sigma
+    if blur.cause == MOTION:
+        direction = np.radians(blur.angle) + (np.pi / 2 if turned else 0)
+        apart = np.abs((edges.across - direction + np.pi / 2) % np.pi - np.pi / 2)
+        own = own[apart < _SECTOR]
+    if len(own) < _FEW_EDGES:
+        return True
+    least = _WIDTH * blur.size * (0.5 if blur.cause == DEFOCUS else 1 / np.sqrt(12))
+    return bool(np.quantile(own, _NARROW) >= min(least, _WIDEST))
+
+
+def cause_of(
+    spectrum: np.ndarray | None, softness: float | None, edges: Edges | None = None, turned: bool = False
+) -> Cause:
     """What softened a frame.
 
     Parameters
     ----------
     spectrum : as :func:`mean_spectrum` makes it. softness : σ of what the sharpest edges are softer than in a sharp frame.
+    edges : of the frame; what its spectrum says must hold for them too. turned : they lie at right angles to the spectrum.
     """
-    if spectrum is not None:
+    if spectrum is not None and (softness is None or softness >= _CRISP):
         uneven = _uneven(spectrum)
         disc, motion = (_best(spectrum, uneven, blurs) for blurs in (_DISCS, _MOTIONS))
         first, second = sorted((disc, motion), key=lambda one: -one[0])
         if first[0] >= _BELIEVED and first[0] - second[0] >= _AHEAD:
             score, blur = first
-            if blur.cause == MOTION or blur.size >= _LEAST_DISC:
+            told = blur.cause == MOTION or blur.size >= _LEAST_DISC
+            if told and (edges is None or _borne_out(blur, edges, turned)):
                 sure = round(float(np.clip((score - 0.3) / 0.4, 0.1, 1)), 2)
                 return Cause(blur.cause, sure, Blur(blur.cause, round(blur.size, 2), round(blur.angle, 1)))
     if softness is None or softness > SOFTEST:

@@ -36,11 +36,13 @@ class Edges:
     ----------
     y, x : their places in pixels of the plane.
     sigma : blur of each, in pixels of the plane.
+    across : direction across each, in which it is blurred: radians from the x axis towards y, modulo π.
     """
 
     y: np.ndarray
     x: np.ndarray
     sigma: np.ndarray
+    across: np.ndarray
 
 
 def green_plane(mosaic: Mosaic) -> np.ndarray:
@@ -114,7 +116,7 @@ def find_edges(plane: np.ndarray, noise: np.ndarray | float) -> Edges:
     good = (ratio**2 > widest) & (ratio < _MORE / _LESS)
     y, x, ratio2 = y[good], x[good], ratio[good] ** 2
     sigma = np.sqrt(np.maximum((_MORE**2 - ratio2 * _LESS**2) / (ratio2 - 1), 0.0))
-    return Edges(y, x, sigma.astype(np.float32))
+    return Edges(y, x, sigma.astype(np.float32), np.arctan2(gy[y, x], gx[y, x]) % np.pi)
 
 
 def edges_of(mosaic: Mosaic, noise: NoiseModel) -> Edges:
@@ -125,7 +127,7 @@ def edges_of(mosaic: Mosaic, noise: NoiseModel) -> Edges:
     sigma[light > 0.95] = 1.0  # what clips has no slope of its own
     found = find_edges(plane, sigma)
     blur = np.sqrt(np.maximum((2 * found.sigma) ** 2 - _MEAN_OF_FOUR**2, 0.0)).astype(np.float32)
-    return Edges(2 * found.y + 1, 2 * found.x + 1, blur)
+    return Edges(2 * found.y + 1, 2 * found.x + 1, blur, found.across)
 
 
 def sharpest(edges: Edges) -> float | None:

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from irvane.core.acutance.blur_cause import SIDE, Cause, cause_of, mean_spectrum
-from irvane.core.acutance.edge_blur import edges_of, find_edges, sharpest
+from irvane.core.acutance.edge_blur import Edges, edges_of, find_edges, sharpest
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import WHITE_EV
 from irvane.core.image import MID_GREY, NoiseModel
@@ -111,9 +111,11 @@ def with_lens_measured(developed: Developed, context: Context) -> Context:
 
 def measure_softness(developed: Developed) -> Cause:
     """What softened a frame, and by how much."""
-    edges = _edge_blur(developed)
-    soft = None if edges is None else float(np.sqrt(max(edges**2 - _SHARP**2, 0.0)))
-    return cause_of(mean_spectrum(_parts(developed)), soft)
+    edges = _edges(developed)
+    wide = sharpest(edges)
+    soft = None if wide is None else float(np.sqrt(max(wide**2 - _SHARP**2, 0.0)))
+    turned = developed.mosaic is not None and developed.flip in (5, 6)
+    return cause_of(mean_spectrum(_parts(developed)), soft, edges, turned)
 
 
 def _parts(developed: Developed) -> Iterator[np.ndarray]:
@@ -126,10 +128,10 @@ def _parts(developed: Developed) -> Iterator[np.ndarray]:
             yield np.ascontiguousarray(green[:, left : left + SIDE])
 
 
-def _edge_blur(developed: Developed) -> float | None:
-    """σ of the blur of the sharpest edges of a frame, in pixels; None where too few edges tell."""
+def _edges(developed: Developed) -> Edges:
+    """Edges of a frame with their blur in pixels; as the sensor lies where there is a mosaic."""
     if developed.mosaic is not None and developed.noise is not None:
-        return sharpest(edges_of(developed.mosaic, developed.noise))
+        return edges_of(developed.mosaic, developed.noise)
     h, w = developed.extent
     top, left = max(0, h - _SEEN) // 2, max(0, w - _SEEN) // 2
     plane = np.ascontiguousarray(
@@ -139,7 +141,7 @@ def _edge_blur(developed: Developed) -> float | None:
     if developed.noise is not None:
         signal = np.maximum(cv2.GaussianBlur(plane, (0, 0), 2.0), 0)
         noise = np.sqrt(developed.noise.gain[1] * signal + developed.noise.read[1] ** 2).astype(np.float32)
-    return sharpest(find_edges(plane, noise))
+    return find_edges(plane, noise)
 
 
 def geometry_for(settings: Settings, context: Context) -> Geometry:
