@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -236,3 +237,27 @@ def test_what_cannot_be_told_is_said_to_be_unsure() -> None:
     assert cause_of(mean_spectrum(even), None).cause == "unsure"
     assert mean_spectrum(even[:5]) is None
     assert "cannot be told" in cause_of(None, 2.5).words() and cause_of(None, 0.1).cause == "none"
+
+
+def test_what_is_sharp_beside_what_is_out_of_focus_stays_so() -> None:
+    blur, how = CAUSES[0]
+    picture = shots.photograph("astronaut.png", reduced=False)[:432, :456]
+    soft = np.stack(
+        [fftconvolve(picture[..., c], kernel_of(blur), mode="same") for c in range(3)], -1
+    ).astype(np.float32)
+    light = np.concatenate([soft, picture[:, ::-1]], axis=1)
+    settings = PLAIN.with_values(how)
+    developed, context = _made(light, settings, 200)
+    whole = OutputRegion(0, 0, *developed.extent)
+    before, after = (_seen(developed, one, context, whole) for one in (PLAIN, settings))
+    sharp, blurred = (slice(16, -16), slice(560, -16)), (slice(16, -16), slice(16, 360))
+
+    def near(seen: np.ndarray, truth: np.ndarray, part: tuple[slice, slice]) -> float:
+        return _psnr(seen[part], truth[part], 1)
+
+    truth = np.concatenate([picture, picture[:, ::-1]], axis=1)
+    assert near(after, truth, blurred) > near(before, truth, blurred) + 1
+    everywhere = _seen(developed, settings, replace(context, edges=None), whole)
+    assert near(after, truth, sharp) > near(everywhere, truth, sharp) + 4, (
+        "where it is sharp nothing is undone"
+    )

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 import numpy as np
+
+#: One coordinate, or those of many places.
+Places = TypeVar("Places", float, np.ndarray)
 
 #: Quarter turns counter-clockwise that make the picture upright.
 _TURNS = {0: 0, 3: 2, 5: 1, 6: 3}
@@ -14,7 +19,7 @@ def upright(picture: np.ndarray, flip: int) -> np.ndarray:
     return np.ascontiguousarray(np.rot90(picture, turns)) if turns else picture
 
 
-def to_upright(point: tuple[float, float], extent: tuple[int, int], flip: int) -> tuple[float, float]:
+def to_upright(point: tuple[Places, Places], extent: tuple[int, int], flip: int) -> tuple[Places, Places]:
     """Map (x, y) from the sensor (`extent` = its height, width; pixel centres at +0.5) to the upright picture."""
     (x, y), (h, w) = point, extent
     return {0: (x, y), 3: (w - x, h - y), 5: (y, w - x), 6: (h - y, x)}[flip]

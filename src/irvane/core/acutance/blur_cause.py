@@ -35,7 +35,12 @@ _LEAST_DISC = 2.5
 SHARP, SOFTEST = 0.85, 1.8
 #: Edges that tell whether a spectrum is borne out: within so many radians of the direction, so many of them; the share of them, the
 #: narrowest, that is left out; part of the width that a blur gives them, and the largest that is asked for (σ, pixels).
-_SECTOR, _FEW_EDGES, _NARROW, _WIDTH, _WIDEST = 0.25, 40, 0.4, 0.5, 2.3
+_SECTOR, _FEW_EDGES, _NARROW, _WIDTH, _WIDEST = 0.25, 40, 0.4, 0.5, 2.0
+#: Pixels of a side of the blocks by which places are told apart; edges of a block and its neighbours that tell.
+BLOCK, _FEW_THERE = 32, 0.6
+#: What is sharp in spite of a blur, as a part of its width; shares of such edges from which a place is left alone, and up to which it
+#: is not; and the same for a movement, across which short lines and noise look sharp too.
+_THERE = ((0.45, 0.3, 0.08), (0.25, 0.8, 0.5))
 #: Softness below which edges are too crisp for a frame that moved or was out of focus, whatever its spectrum looks like.
 _CRISP = 0.35
 
@@ -170,28 +175,56 @@ def _nearer(spectrum: np.ndarray, uneven: np.ndarray, found: tuple[float, Blur])
     return found
 
 
-def _borne_out(blur: Blur, edges: Edges, turned: bool) -> bool:
+def _telling(blur: Blur, edges: Edges) -> np.ndarray:
+    """Which edges a blur widens: of a movement those across it."""
+    if blur.cause != MOTION:
+        return np.ones(edges.sigma.shape, bool)
+    return np.asarray(
+        np.abs((edges.across - np.radians(blur.angle) + np.pi / 2) % np.pi - np.pi / 2) < _SECTOR
+    )
+
+
+def where_blurred(blur: Blur, edges: Edges, extent: tuple[int, int]) -> np.ndarray:
+    """By how much places are as soft as a blur makes them, 0…1: float32, about a value for every BLOCK pixels. What is sharp there in spite
+    of it lies in another plane, or did not move. Where there are no edges their neighbours tell, or nothing does (1).
+
+    Parameters
+    ----------
+    edges : of the frame. extent : its height and width.
+    """
+    shape = max(1, round(extent[0] / BLOCK)), max(1, round(extent[1] / BLOCK))
+    own = _telling(blur, edges)
+    rows = np.minimum(edges.y[own] * shape[0] / extent[0], shape[0] - 1).astype(int)
+    columns = np.minimum(edges.x[own] * shape[1] / extent[1], shape[1] - 1).astype(int)
+    least = blur.width * (np.sqrt(2) if blur.cause == MOTION else 1)
+    part, mostly, hardly = _THERE[blur.cause == MOTION]
+    sharp = edges.sigma[own] < part * min(least, _WIDEST / _WIDTH)
+    count, crisp = (np.zeros(shape, np.float32) for _ in range(2))
+    np.add.at(count, (rows, columns), 1)
+    np.add.at(crisp, (rows, columns), sharp.astype(np.float32))
+    several, few = (cv2.GaussianBlur(plane, (0, 0), 1.0) for plane in (count, crisp))
+    share = few / np.maximum(several, 1e-6)
+    soft = np.clip((mostly - share) / (mostly - hardly), 0, 1)
+    found = np.where(several < _FEW_THERE, 1, soft).astype(np.float32)
+    return np.asarray(cv2.erode(found, np.ones((3, 3), np.uint8)))  # rings reach beyond what is sharp
+
+
+def _borne_out(blur: Blur, edges: Edges) -> bool:
     """Are the edges across a blur as wide as it would make them? Boards and bricks have spectra like those of a movement."""
-    own = edges.sigma
-    if blur.cause == MOTION:
-        direction = np.radians(blur.angle) + (np.pi / 2 if turned else 0)
-        apart = np.abs((edges.across - direction + np.pi / 2) % np.pi - np.pi / 2)
-        own = own[apart < _SECTOR]
+    own = edges.sigma[_telling(blur, edges)]
     if len(own) < _FEW_EDGES:
         return True
     least = _WIDTH * blur.size * (0.5 if blur.cause == DEFOCUS else 1 / np.sqrt(12))
     return bool(np.quantile(own, _NARROW) >= min(least, _WIDEST))
 
 
-def cause_of(
-    spectrum: np.ndarray | None, softness: float | None, edges: Edges | None = None, turned: bool = False
-) -> Cause:
+def cause_of(spectrum: np.ndarray | None, softness: float | None, edges: Edges | None = None) -> Cause:
     """What softened a frame.
 
     Parameters
     ----------
     spectrum : as :func:`mean_spectrum` makes it. softness : σ of what the sharpest edges are softer than in a sharp frame.
-    edges : of the frame; what its spectrum says must hold for them too. turned : they lie at right angles to the spectrum.
+    edges : of the frame; what its spectrum says must hold for them too.
     """
     if spectrum is not None and (softness is None or softness >= _CRISP):
         uneven = _uneven(spectrum)
@@ -200,7 +233,7 @@ def cause_of(
         if first[0] >= _BELIEVED and first[0] - second[0] >= _AHEAD:
             score, blur = first
             told = blur.cause == MOTION or blur.size >= _LEAST_DISC
-            if told and (edges is None or _borne_out(blur, edges, turned)):
+            if told and (edges is None or _borne_out(blur, edges)):
                 sure = round(float(np.clip((score - 0.3) / 0.4, 0.1, 1)), 2)
                 return Cause(blur.cause, sure, Blur(blur.cause, round(blur.size, 2), round(blur.angle, 1)))
     if softness is None or softness > SOFTEST:

@@ -28,7 +28,7 @@ _RIM = 3
 _MEAN_OF_FOUR = 0.5
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Edges:
     """Edges of a plane.
 

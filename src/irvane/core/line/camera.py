@@ -16,7 +16,7 @@ from irvane.core.lens.fringing import remove_fringes
 from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.resample import resample
 from irvane.core.lens.vignetting import correct_by_grid, correct_vignetting
-from irvane.core.line.context import Context, geometry_for, noise_amount
+from irvane.core.line.context import Context, blurred_there, geometry_for, noise_amount
 from irvane.core.line.deblurring import blur_of, deblurred, tiled
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch
@@ -172,7 +172,7 @@ def _frame_light(
     patch = deblurred(
         lambda part: _blurred_light(developed, settings, context, part, clean), region, developed.extent, blur,
         settings.acutance.deblur_strength / 100, left_noise(developed, settings, context, denoised), developed.gains,
-        developed.entry in (MOSAIC, CAMERA_ENTRY), (*map(id, parts), key_of(settings, CAMERA)), parts,
+        developed.entry in (MOSAIC, CAMERA_ENTRY), blurred_there(blur, context), (*map(id, parts), key_of(settings, CAMERA)), parts,
     )  # fmt: skip
     return _even_light(patch, settings, context)
 

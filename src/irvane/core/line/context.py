@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import cv2
 import numpy as np
 
-from irvane.core.acutance.blur_cause import SIDE, Cause, cause_of, mean_spectrum
+from irvane.core.acutance.blur_cause import SIDE, Cause, cause_of, mean_spectrum, where_blurred
+from irvane.core.acutance.blurs import Blur
 from irvane.core.acutance.edge_blur import Edges, edges_of, find_edges, sharpest
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import WHITE_EV
@@ -25,6 +27,7 @@ from irvane.core.line.develop import Developed
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.noise.haze import measure_haze
+from irvane.core.orientation import to_upright
 from irvane.core.places import Region
 from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
 from irvane.core.settings import Colour, Settings
@@ -52,6 +55,7 @@ class Context:
     haze : even light over the deepest tones, per colour of the sensor, relative to clipping.
     lens_measured : was the lateral aberration looked for, and the blur?
     softness : what softened it; None when that was not looked for.
+    edges : of the upright frame, with how soft each is; None when they were not looked for.
     """
 
     guide: Guide
@@ -62,6 +66,7 @@ class Context:
     haze: tuple[float, float, float] = (0.0, 0.0, 0.0)
     lens_measured: bool = False
     softness: Cause | None = None
+    edges: Edges | None = None
 
 
 def make_context(developed: Developed, side: int = GUIDE_SIDE) -> Context:
@@ -89,8 +94,7 @@ def to_be_measured(developed: Developed, settings: Settings, context: Context) -
         return False
     if lens.fringing and lens.fringe_hue is None:
         return True
-    kind, radius = settings.acutance.deblur, settings.acutance.radius
-    if kind == "auto" or (kind == "lens" and not radius):
+    if settings.acutance.deblur != "off":
         return True
     if developed.cfa is None or lens.aberration == OFF:
         return False
@@ -106,16 +110,28 @@ def with_lens_measured(developed: Developed, context: Context) -> Context:
     found = None if developed.mosaic is None else measure_aberration(developed.mosaic)
     hue = fringe_hue(developed.plain, developed.clipped, developed.gains)
     facts = replace(context.lens, aberration=found, fringe_hue=hue)
-    return replace(context, lens=facts, lens_measured=True, softness=measure_softness(developed))
+    edges = _edges(developed)
+    soft = _softness(developed, edges)
+    return replace(context, lens=facts, lens_measured=True, softness=soft, edges=edges)
 
 
 def measure_softness(developed: Developed) -> Cause:
     """What softened a frame, and by how much."""
-    edges = _edges(developed)
+    return _softness(developed, _edges(developed))
+
+
+def _softness(developed: Developed, edges: Edges) -> Cause:
     wide = sharpest(edges)
     soft = None if wide is None else float(np.sqrt(max(wide**2 - _SHARP**2, 0.0)))
-    turned = developed.mosaic is not None and developed.flip in (5, 6)
-    return cause_of(mean_spectrum(_parts(developed)), soft, edges, turned)
+    return cause_of(mean_spectrum(_parts(developed)), soft, edges)
+
+
+_where = lru_cache(maxsize=8)(where_blurred)
+
+
+def blurred_there(blur: Blur, context: Context) -> np.ndarray | None:
+    """By how much places of the frame are as soft as a blur makes them (:func:`where_blurred`); None when that is not known."""
+    return None if context.edges is None else _where(blur, context.edges, context.lens.frame)
 
 
 def _parts(developed: Developed) -> Iterator[np.ndarray]:
@@ -129,9 +145,12 @@ def _parts(developed: Developed) -> Iterator[np.ndarray]:
 
 
 def _edges(developed: Developed) -> Edges:
-    """Edges of a frame with their blur in pixels; as the sensor lies where there is a mosaic."""
+    """Edges of the upright frame with their blur in pixels; of its middle only where there is no mosaic."""
     if developed.mosaic is not None and developed.noise is not None:
-        return edges_of(developed.mosaic, developed.noise)
+        found = edges_of(developed.mosaic, developed.noise)
+        x, y = to_upright((found.x, found.y), developed.sensor_extent, developed.flip)
+        turn = np.pi / 2 if developed.flip in (5, 6) else 0.0
+        return Edges(y, x, found.sigma, (found.across + turn) % np.pi)
     h, w = developed.extent
     top, left = max(0, h - _SEEN) // 2, max(0, w - _SEEN) // 2
     plane = np.ascontiguousarray(
@@ -141,7 +160,8 @@ def _edges(developed: Developed) -> Edges:
     if developed.noise is not None:
         signal = np.maximum(cv2.GaussianBlur(plane, (0, 0), 2.0), 0)
         noise = np.sqrt(developed.noise.gain[1] * signal + developed.noise.read[1] ** 2).astype(np.float32)
-    return find_edges(plane, noise)
+    found = find_edges(plane, noise)
+    return Edges(found.y + top, found.x + left, found.sigma, found.across)
 
 
 def geometry_for(settings: Settings, context: Context) -> Geometry:

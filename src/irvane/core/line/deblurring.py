@@ -13,6 +13,7 @@ from dataclasses import replace
 
 import cv2
 import numpy as np
+from scipy import sparse
 
 from irvane.core.acutance.blur_cause import Cause
 from irvane.core.acutance.blurs import MOTION, Blur
@@ -35,6 +36,8 @@ _BESIDE = 3.0
 _LEAST, _FLOOR, _UNKNOWN, _DARK = 0.35, 0.016, 0.006, 2e-4
 #: Noise of a luminance of demosaiced colours against that of a sample; weights of the colours in it.
 _DEMOSAICED, _WEIGHTS = 0.7, np.array([0.25, 0.5, 0.25], np.float32)
+#: How far luminance may move, as a part of the range within the kernel's reach.
+_FARTHEST = 0.6
 #: Signal from which a place counts as clipped.
 _CLIPS = 0.97
 
@@ -118,7 +121,7 @@ _tiles = _Tiles()
 
 def deblurred(
     light: Callable[[Region], Patch], region: Region, extent: tuple[int, int], blur: Blur, strength: float, noise: NoiseModel | None,
-    gains: np.ndarray, clips: bool, name: Hashable, held: object,
+    gains: np.ndarray, clips: bool, there: np.ndarray | None, name: Hashable, held: object,
 ) -> Patch:  # fmt: skip
     """A region of a frame without its blur.
 
@@ -127,16 +130,15 @@ def deblurred(
     light : gives camera-linear light of any region of the frame. extent : its height and width.
     strength : 0…2; 1 is as much as the noise allows.
     noise : what is left of it in that light; None: not known. gains : reference gains of the colours.
-    clips : does the light end at 1?
+    clips : does the light end at 1? there : by how much places are blurred, evenly over the frame; None: all are.
     name, held : of all that `light` depends on, for keeping tiles; the things that the name names.
     """
     if region.step > 1:
         patch, less = light(region), blur.reduced(region.step)
         if less.width < _LEAST:
             return patch
-        return replace(
-            patch, pixels=_undone(patch.pixels, less, strength, _reduced(noise, region.step), gains, clips)
-        )
+        made = _undone(patch.pixels, less, strength, _reduced(noise, region.step), gains, clips)
+        return _there(patch, replace(patch, pixels=made), there, extent)
     rows, columns = (
         _of(a, b, n)
         for a, b, n in ((region.top, region.bottom, extent[0]), (region.left, region.right, extent[1]))
@@ -157,10 +159,32 @@ def deblurred(
         share = np.outer(_ramp(h, row > 0, top + h < extent[0]), _ramp(w, column > 0, left + w < extent[1]))
         a, b = max(top, region.top), min(top + h, region.bottom)
         c, d = max(left, region.left), min(left + w, region.right)
-        inner, there = (slice(a - top, b - top), slice(c - left, d - left)), (slice(a - region.top, b - region.top), slice(c - region.left, d - region.left))  # fmt: skip
-        out[there] += pixels[inner] * share[inner][..., None]
-        total[there] += share[inner]
-    return Patch(out / total[..., None], region.top, region.left, 1.0)
+        inner, target = (slice(a - top, b - top), slice(c - left, d - left)), (slice(a - region.top, b - region.top), slice(c - region.left, d - region.left))  # fmt: skip
+        out[target] += pixels[inner] * share[inner][..., None]
+        total[target] += share[inner]
+    whole = Patch(out / total[..., None], region.top, region.left, 1.0)
+    return whole if there is None else _there(light(region), whole, there, extent)
+
+
+def _there(before: Patch, made: Patch, there: np.ndarray | None, extent: tuple[int, int]) -> Patch:
+    """Light without its blur where it is blurred at all."""
+    if there is None:
+        return made
+    # exactly the same whatever the region: no table of fractions, which would begin at its corner
+    rows = _between(there.shape[0], extent[0], made.top, made.step, made.pixels.shape[0])
+    columns = _between(there.shape[1], extent[1], made.left, made.step, made.pixels.shape[1])
+    share = (rows @ there @ columns.T).astype(np.float32)[..., None]
+    return replace(made, pixels=before.pixels + share * (made.pixels - before.pixels))
+
+
+def _between(nodes: int, side: int, first: float, step: float, count: int) -> sparse.csr_matrix:
+    """count×nodes: straight weights of values that lie evenly along a side, at the pixels of a part of it."""
+    at = np.clip((first + (np.arange(count) + 0.5) * step) * nodes / side - 0.5, 0, nodes - 1)
+    low = np.minimum(at.astype(int), max(nodes - 2, 0))
+    share, pixels = at - low, np.arange(count)
+    places = np.concatenate([low, np.minimum(low + 1, nodes - 1)])
+    values = np.concatenate([1 - share, share])
+    return sparse.csr_matrix((values, (np.tile(pixels, 2), places)), (count, nodes))
 
 
 def _ramp(count: int, before: bool, after: bool) -> np.ndarray:
@@ -217,6 +241,7 @@ def _undone(
     clipped = pixels.max(axis=2) >= _CLIPS if clips else None
     fine = max(strength, 1.0) ** 2
     sharp = deconvolve(luminance / np.float32(level), blur, sigma, fine, known, clipped) * np.float32(level)
+    sharp = _held(sharp, luminance, blur)
     made = np.empty_like(balanced)
     for c in range(3):
         made[..., c] = sharp + deconvolve_smooth(balanced[..., c] - luminance, blur, sigma)
@@ -225,6 +250,14 @@ def _undone(
     if clipped is not None and clipped.any():
         made = _around_clipped(pixels, made, clipped, blur)
     return np.asarray(pixels + share * (made - pixels), np.float32)
+
+
+def _held(sharp: np.ndarray, seen: np.ndarray, blur: Blur) -> np.ndarray:
+    """Luminance no farther from what is seen than a part of the range around it: where a kernel is not that of the place, it rings."""
+    side = 2 * int(np.ceil(blur.reach)) + 1
+    around = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
+    most = _FARTHEST * (cv2.dilate(seen, around) - cv2.erode(seen, around))
+    return np.asarray(seen + np.clip(sharp - seen, -most, most), np.float32)
 
 
 def _around_clipped(pixels: np.ndarray, made: np.ndarray, clipped: np.ndarray, blur: Blur) -> np.ndarray:

@@ -25,6 +25,8 @@ _GAP = 3
 _LABEL = 22
 #: Crops beside each other; more stand in rows below.
 _ACROSS = 7
+#: Width by height of the pictures that there is room for.
+_SHAPE = 1.5
 
 
 class _Crops(QWidget):
@@ -44,8 +46,17 @@ class _Crops(QWidget):
         self.setToolTip("Click on the one you want, or choose with the arrow keys and Return. Esc: leave.")
 
     def _grid(self) -> tuple[int, int]:
-        rows = max(1, -(-len(self.labels) // _ACROSS))
-        return rows, max(1, -(-len(self.labels) // rows))
+        """Rows and columns: one row of a few, and of many as they are seen largest."""
+        count = max(len(self.labels), 1)
+        if count <= _ACROSS:
+            return 1, count
+
+        def size(rows: int) -> float:
+            across = -(-count // rows)
+            return min(self.width() / across, _SHAPE * (self.height() / rows - _LABEL))
+
+        rows = max(range(1, count + 1), key=size)
+        return rows, -(-count // rows)
 
     def place(self, number: int) -> QRect:
         """Where a crop stands, its label included."""
