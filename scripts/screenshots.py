@@ -6,15 +6,14 @@ import shutil
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QApplication, QDialog
+from PySide6.QtWidgets import QApplication
 
 from irvane.core.finish.journal import Journal
+from irvane.core.line.teststrip import PRESETS
 from irvane.core.simulate.demo import LADDER_FOLDER, demo_folder, make_demo
 from irvane.desktop import theme
-from irvane.desktop.presets import PresetsDialog
 from irvane.desktop.window import Window
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -45,15 +44,6 @@ class Photographer:
         self.window.bench.note.set_full("")
         self.app.processEvents()
         self.window.grab().save(str(TARGET / f"{name}.png"))
-        print(name)
-
-    def take_dialog(self, name: str, command: Callable[[], None], kind: type[QDialog]) -> None:
-        """Save the picture of the dialog that a command opens."""
-        command()
-        self.settle(5)
-        dialog = next(d for d in self.app.topLevelWidgets() if isinstance(d, kind) and d.isVisible())
-        dialog.grab().save(str(TARGET / f"{name}.png"))
-        dialog.reject()
         print(name)
 
     def choose(self, name: str) -> None:
@@ -123,7 +113,6 @@ def main() -> None:
         shutil.copytree(demo_folder(), folder, ignore=shutil.ignore_patterns("*.json", "developed"))
         p = Photographer()
         w = p.window
-        p.take("empty")
         w.path.show()
         w.opening.open([folder])
         while not any(row.is_heading for row in w.rail.rows.rows):
@@ -161,7 +150,6 @@ def main() -> None:
         w.band.toggle("colour")
         w.proofs.edit_many({"colour.reds": 40.0, "colour.blues": -60.0})
         p.take("colour")
-        p.take_dialog("presets", w.proofs.choose_preset, PresetsDialog)
         w.band.toggle("colour")
         judging(p)
         p.choose("window-leaves.dng")
@@ -184,6 +172,19 @@ def main() -> None:
         p.settle()
         w.band.toggle("light")
         p.take("merge")
+        w.open_test_strip(PRESETS)
+        while len(w.bench.test_strip.crops.images) < len(w.bench.test_strip.values):
+            p.settle(5)
+        p.take("presets")
+        w.bench.strip_rendering.leave()
+        p.choose("vases-behind.dng")
+        w.band.toggle("acutance")
+        w.bench.set_zoom(1.0)
+        w.bench.viewport.centre = (0.45, 0.45)
+        w.bench.viewport.changed.emit()
+        w.proofs.edit_many({"acutance.deblur": "defocus", "acutance.radius": 4.0})
+        p.take("acutance")
+        w.bench.set_zoom(None)
         w.band.toggle("finish")
         p.choose("test-card.dng")
         p.take("finish")

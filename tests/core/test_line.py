@@ -71,7 +71,7 @@ STEPS = {
     "colour": Settings().with_value("colour.temperature", 3900).with_value("colour.saturation", 140),
     "vignetting": Settings().with_value("lens.vignetting", 1),
     "noise": Settings().with_value("noise.amount", 60).with_value("noise.luminance", 40),
-    "sharpening": replace(Settings(), acutance=Acutance(80, 60, 40)),
+    "sharpening": replace(Settings(), acutance=Acutance(fine=80, medium=60, coarse=40)),
     "everything": EVERYTHING,
 }
 

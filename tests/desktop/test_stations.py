@@ -322,3 +322,29 @@ def test_white_balance_is_measured_over_the_frame(driver: Driver) -> None:
     assert "Measured over the frame" in driver.window.bench.note.text_in_full()
     driver.window.session.undo.undo()
     assert driver.settings().colour.temperature is None
+
+
+def test_blur_is_told_and_undone(driver: Driver) -> None:
+    window = driver.window
+    driver.choose("test-card.dng")
+    window.band.toggle("acutance")
+    assert window.band.words("acutance") == "sharpening off"
+    rows = {name: driver.row(f"acutance.{name}") for name in ("radius", "length", "angle")}
+    assert not any(row.isEnabled() for row in rows.values())
+    before = driver.pixels()
+    window.proofs.edit_many({"acutance.deblur": "lens", "acutance.radius": 1.2})
+    driver.settled()
+    assert window.band.words("acutance") == "lens σ 1.2 px undone"
+    assert rows["radius"].isEnabled() and not rows["length"].isEnabled()
+    after = driver.pixels()
+    assert np.abs(np.diff(after, axis=1)).mean() > 1.05 * np.abs(np.diff(before, axis=1)).mean()
+    window.proofs.edit_many({"acutance.deblur": "motion", "acutance.length": 6.0})
+    driver.settled()
+    assert window.band.words("acutance") == "motion 6.0 px undone" and rows["angle"].isEnabled()
+    window.proofs.edit("acutance.deblur", "auto")
+    driver.settled()
+    frame = window.service.engine.best(window.proofs.item().source, driver.settings().sensor)
+    found = frame.context.softness
+    assert found is not None and found.cause in ("none", "lens"), "the card did not move"
+    window.session.undo.undo()
+    assert driver.settings().acutance.deblur == "motion"

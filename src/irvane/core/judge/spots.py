@@ -115,6 +115,8 @@ def _best(kind: str, score: np.ndarray, shape: tuple[int, ...]) -> Spot:
 
 #: Blocks of a preview that are compared, and the brightness (encoded, 0…1) that a first probe looks for.
 _CELL, _DARKEST, _BRIGHTEST = 8, 0.2, 0.8
+#: Weight of the wider surroundings.
+_WIDER = 0.3
 
 
 def even_place(pixels: np.ndarray) -> tuple[float, float]:
@@ -128,8 +130,11 @@ def even_place(pixels: np.ndarray) -> tuple[float, float]:
         return 0.5, 0.5
     cut = grey[: h * _CELL, : w * _CELL]
     mean, square = (cv2.resize(p, (w, h), interpolation=cv2.INTER_AREA) for p in (cut, cut * cut))
-    # a cell counts as uneven as its surroundings
-    spread = cv2.dilate(np.sqrt(np.maximum(square - mean**2, 0)), np.ones((3, 3), np.uint8))
+    # a cell counts as uneven as its surroundings; of equals, what lies amid an even area is best
+    alone = np.sqrt(np.maximum(square - mean**2, 0))
+    spread = cv2.dilate(alone, np.ones((3, 3), np.uint8)) + _WIDER * cv2.dilate(
+        alone, np.ones((7, 7), np.uint8)
+    )
     usable = (mean > _DARKEST) & (mean < _BRIGHTEST)
     usable[[0, -1]] = usable[:, [0, -1]] = False
     if not usable.any():
