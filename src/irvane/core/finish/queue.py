@@ -18,6 +18,7 @@ from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
 from irvane.core.line.merging import How, MergeSource
 from irvane.core.line.source import FileSource, Source
+from irvane.core.memory import trim_heap
 from irvane.core.progress import Progress, always
 
 #: Developed forms that are there already, asked for before they are made.
@@ -93,6 +94,7 @@ def write_entry(
         journal.tell(
             entry, FAILED, reason=f"{entry.paths[0]}: an unexpected fault ({type(error).__name__}: {error})"
         )
+    trim_heap()  # what one frame took must not add to the next one's
     return _now(journal, entry)
 
 
