@@ -261,3 +261,20 @@ def test_what_is_sharp_beside_what_is_out_of_focus_stays_so() -> None:
     assert near(after, truth, sharp) > near(everywhere, truth, sharp) + 4, (
         "where it is sharp nothing is undone"
     )
+
+
+@pytest.mark.parametrize(("blur", "how"), CAUSES)
+def test_a_razor_edge_becomes_one_again_without_a_halo(blur: Blur, how: dict) -> None:
+    y, x = np.mgrid[0:320, 0:360]
+    edge = np.where(x + 0.09 * y > 190, 0.45, 0.10).astype(np.float32)
+    soft = cv2.filter2D(edge, -1, kernel_of(blur), borderType=cv2.BORDER_REPLICATE)
+    settings = PLAIN.with_values(how)
+    developed, context = _made(np.repeat(soft[..., None], 3, axis=2), settings, 400)
+    whole = OutputRegion(0, 0, *developed.extent)
+    seen = [_seen(developed, one, context, whole)[..., 1] for one in (PLAIN, settings)]
+    places = np.rint(190 - 0.09 * np.arange(320)).astype(int)
+    rows = range(60, 260)
+    before, after = (np.mean([one[r, places[r] - 50 : places[r] + 50] for r in rows], axis=0) for one in seen)
+    assert after.max() < 0.45 + 0.05 * 0.35 and after.min() > 0.10 - 0.05 * 0.35, "5 % of its step at most"
+    width = [np.count_nonzero((profile > 0.135) & (profile < 0.415)) for profile in (before, after)]
+    assert width[1] <= 2 and width[0] >= width[1] + 2, width

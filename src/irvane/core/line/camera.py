@@ -21,7 +21,7 @@ from irvane.core.line.deblurring import blur_of, deblurred, tiled
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch
 from irvane.core.line.source import CAMERA as CAMERA_ENTRY
-from irvane.core.line.source import MOSAIC
+from irvane.core.line.source import DISPLAY, MOSAIC
 from irvane.core.line.steps import CAMERA, FRINGES, SCENE, around, around_at_most, key_of, noise_shares
 from irvane.core.noise import mixing
 from irvane.core.noise.haze import clear_black
@@ -172,7 +172,7 @@ def _frame_light(
     patch = deblurred(
         lambda part: _blurred_light(developed, settings, context, part, clean), region, developed.extent, blur,
         settings.acutance.deblur_strength / 100, left_noise(developed, settings, context, denoised), developed.gains,
-        developed.entry in (MOSAIC, CAMERA_ENTRY), blurred_there(blur, context), (*map(id, parts), key_of(settings, CAMERA)), parts,
+        developed.entry in (MOSAIC, CAMERA_ENTRY, DISPLAY), blurred_there(blur, context), (*map(id, parts), key_of(settings, CAMERA)), parts,
     )  # fmt: skip
     return _even_light(patch, settings, context)
 
