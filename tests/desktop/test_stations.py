@@ -190,6 +190,7 @@ def test_what_is_seen_is_denoised_fast_first(zoom: float | None, driver: Driver)
     frame = driver.window.service.engine.best(driver.window.bench.item(0).source, driver.settings().sensor)
     for made in (frame.wholes, frame.patches, frame.reduced):
         made.clear()  # as if noise had never been removed
+    driver.qtbot.wait(100)  # what is still to be painted of the former proof is no state of the next one
     seen = _states(driver)
     driver.window.proofs.edit("noise.amount", 190)
     driver.settled()
