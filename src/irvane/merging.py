@@ -22,7 +22,7 @@ from irvane.core.errors import SettingError
 from irvane.core.settings import Settings
 
 if TYPE_CHECKING:
-    from irvane.core.line.merging import How
+    from irvane.core.line.how import How, Pair
 
 _KINDS = ("hdr", "fusion", "join", "mean")
 
@@ -54,7 +54,7 @@ def add_parsers(commands: Any) -> None:
         metavar="X,Y,RADIUS,NAME",
         help="this place (per cent of width and height; radius in per cent of the width) from that frame; several may be said",
     )
-    merge.set_defaults(projection="auto", crop="fill")
+    merge.set_defaults(projection="auto", crop="fill", point=[])
     settings_options(merge)
     panorama = commands.add_parser("panorama", help="stitch positions, which may be brackets")
     panorama.add_argument("inputs", nargs="+", metavar="IN", type=Path)
@@ -64,6 +64,13 @@ def add_parsers(commands: Any) -> None:
         "--projection", choices=("auto", "planar", "cylindrical", "spherical", "rectilinear"), default="auto"
     )
     panorama.add_argument("--crop", choices=("fill", "keep"), default="fill")
+    panorama.add_argument(
+        "--point",
+        action="append",
+        default=[],
+        metavar="NAME,X,Y,NAME,X,Y",
+        help="the same place in two positions (per cent of width and height), where they have little in common; several may be said",
+    )
     panorama.set_defaults(kind="panorama", every=False, ghosts=50.0, reference="", align="auto", take=[])
     settings_options(panorama)
     sets = commands.add_parser("sets", help="which files belong together")
@@ -102,9 +109,27 @@ def _taken(said: list[str]) -> tuple[tuple[float, float, float, str], ...]:
     return tuple(made)
 
 
+def _paired(said: list[str]) -> tuple[Pair, ...]:
+    """Pairs of places of a panorama."""
+    made: list[Pair] = []
+    for one in said:
+        try:
+            first, ax, ay, second, bx, by = one.split(",")
+            numbers = [float(v) / 100 for v in (ax, ay, bx, by)]
+        except ValueError:
+            raise UsageError(
+                f"--point {one}: say NAME,X,Y,NAME,X,Y in per cent, as left.dng,82,40,right.dng,12,41"
+            ) from None
+        if not all(0 <= v <= 1 for v in numbers):
+            raise UsageError(f"--point {one}: its numbers go from 0 to 100")
+        made.append((first, numbers[0], numbers[1], second, numbers[2], numbers[3]))
+    return tuple(made)
+
+
 def _merge(args: argparse.Namespace) -> int:
     from irvane.core.finish import job
-    from irvane.core.line.merging import MERGE_START, How, MergeSource
+    from irvane.core.line.how import MERGE_START, How, before_merging
+    from irvane.core.line.merging import MergeSource
 
     base = Settings().with_values(MERGE_START) if args.kind in ("hdr", "panorama") else Settings()
     settings = read_settings(args, base)
@@ -113,8 +138,11 @@ def _merge(args: argparse.Namespace) -> int:
         raise UsageError("a merge needs at least two inputs")
     if not 0 <= args.ghosts <= 100:
         raise UsageError("--ghosts goes from 0 to 100")
+    early = before_merging(settings)  # what acts on a frame before it is merged
+    own = tuple((path.name, early) for path in inputs) if early else ()
     how = How(
-        args.kind, args.ghosts, args.reference, args.align == "auto", args.projection, args.crop, _taken(args.take),
+        args.kind, args.ghosts, args.reference, args.align == "auto", args.projection, args.crop, _taken(args.take), own,
+        _paired(args.point),
     )  # fmt: skip
     if args.every:
         return _all_sets(args, how, inputs, settings, failed)

@@ -31,8 +31,9 @@ from irvane.core.judge.place import place_figures
 from irvane.core.line.bands import Output
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.engine import Engine
+from irvane.core.line.how import FUSION, How
 from irvane.core.line.looks import LOOKS, render_look
-from irvane.core.line.merging import FUSION, How, MergeSource
+from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import render_view
 from irvane.core.places import OutputRegion

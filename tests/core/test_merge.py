@@ -14,7 +14,8 @@ from irvane.core.errors import MergeError, SettingError
 from irvane.core.files.info import FrameInfo
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.merging import FUSION, JOIN, How, MergeSource
+from irvane.core.line.how import FUSION, JOIN, How
+from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import DISPLAY, MERGED
 from irvane.core.line.view import scene_patch
 from irvane.core.merge.align import align, warp
@@ -252,6 +253,48 @@ def test_a_tripod_s_frames_are_not_resampled_and_keep_their_borders() -> None:
             (light[rim] > 0.02) & (light[rim] < 0.8)
         ]
         assert np.median(off) < 0.15, "no strip of missing frames"
+
+
+def test_fine_structure_is_not_softened_by_frames_that_were_resampled() -> None:
+    light = _light()
+    hand = _members(light, ((2.5, 1.5), (0.0, 0.0), (-1.5, 2.5)))
+    merged = merge(hand, plan(hand)).picture
+    inner = (slice(24, -24), slice(24, -24))
+    off = np.abs(np.log2(np.maximum(merged[inner], 1e-5) / light[inner]))
+    slope = np.abs(cv2.Laplacian(np.log2(light[..., 1]), cv2.CV_32F))[inner]
+    edges = (slope > np.quantile(slope, 0.9))[..., None] & (light[inner] > 0.004) & (light[inner] < 3)
+    assert np.quantile(off[edges], 0.75) < 0.2, "stops"
+
+
+def test_near_things_that_a_moved_camera_shifts_are_laid_by_themselves() -> None:
+    far = shots.photograph("coffee.png", reduced=False)[:400, :600] * 0.7 + 0.02
+    near = shots.photograph("chelsea.png", reduced=False)[:300, :451]
+    near = cv2.resize(near, far.shape[1::-1]) * 0.6 + 0.02
+    y, x = np.mgrid[: far.shape[0], : far.shape[1]]
+    blob = ((x - 300) ** 2 + (y - 210) ** 2 < 110**2).astype(np.float32)
+    members, noise = [], shots.noise_of(200)
+    for k, (shutter, by) in enumerate(zip(SHUTTERS, (-5.0, 0.0, 4.0), strict=True)):
+        move = np.array([[1, 0, by], [0, 1, 0.3 * by]], np.float32)
+        back = np.array([[1, 0, -0.6 * by], [0, 1, 0.2 * by]], np.float32)
+        ground = cv2.warpAffine(
+            far, back, far.shape[1::-1], flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101
+        )
+        light = ground * (1 - cv2.warpAffine(blob, move, far.shape[1::-1])[..., None])
+        light = light + cv2.warpAffine(near * blob[..., None], move, far.shape[1::-1], flags=cv2.INTER_CUBIC)
+        rng = np.random.default_rng(k)
+        signal = np.maximum(light * np.float32(shutter * 50), 0)
+        seen = rng.poisson(signal / noise.gain[1]) * noise.gain[1] + rng.normal(
+            0, noise.read[1], signal.shape
+        )
+        info = FrameInfo(shutter=shutter, iso=200, aperture=4.0, taken=shots.WHEN + timedelta(seconds=k))
+        members.append(Member(np.minimum(seen, 1).astype(np.float32), noise, info))
+    how = plan(members)
+    field = how.motions[0].field
+    assert field is not None
+    inside = cv2.resize(blob, field.shape[1::-1], interpolation=cv2.INTER_AREA) > 0.99
+    there = field[inside] + how.motions[0].matrix[:2, 2]
+    assert np.quantile(np.linalg.norm(there - (-5.0, -1.5), axis=1), 0.75) < 1.0, "pixels"
+    assert np.quantile(np.abs(field[:40]), 0.95) < 0.5, "what the map explains is left to it"
 
 
 def _walked(level: float = 0.10) -> tuple[list[Member], np.ndarray, np.ndarray]:

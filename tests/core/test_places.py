@@ -11,8 +11,9 @@ from test_merge import _walked
 from irvane.core.errors import SettingError
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
+from irvane.core.line.how import How
 from irvane.core.line.looks import TINTS, missing, origin_words, render_look
-from irvane.core.line.merging import How, MergeSource
+from irvane.core.line.merging import MergeSource
 from irvane.core.merge.ghosts import Ghosts, Place, taken
 from irvane.core.merge.hdr import find_movement, merge, origin_map, plan
 from irvane.core.places import OutputRegion

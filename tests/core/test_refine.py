@@ -256,7 +256,8 @@ def test_a_proof_that_is_complete_is_refined_too(tmp_path: Path, amount: float) 
 def test_members_of_a_merge_are_refined(tmp_path: Path) -> None:
     path = tmp_path / "six.dng"
     shots.dng(path, shots.photograph(), cfa=SIX_BY_SIX)
-    plain = _frame(FileSource(path), lambda _share: True).plain
+    source = FileSource(path)
+    plain = _frame(source, source.load(), Settings(), lambda _share: True).plain
     assert np.array_equal(
         plain, realise(FileSource(path), Settings().with_value("noise.amount", 0))[0].plain.read_all()
     )

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
+
 import numpy as np
 from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import (
@@ -21,9 +24,14 @@ from PySide6.QtWidgets import (
 
 from irvane.core.errors import SettingError, plain_text
 from irvane.core.files.info import exposure_text
-from irvane.core.line.merging import FUSION, HDR, JOIN, MEAN, PANORAMA, How, MergeSource
+from irvane.core.files.thumbnails import Preview
+from irvane.core.line.how import FUSION, HDR, JOIN, MEAN, PANORAMA, How, Pair
+from irvane.core.line.merging import MergeSource
+from irvane.core.line.source import FileSource
+from irvane.core.line.stitching import Trial, try_layout
 from irvane.core.merge.planning import MOST_FRAMES, plan_bracket, seconds_of
 from irvane.desktop.bench.content import image_of
+from irvane.desktop.laying import Laying
 from irvane.desktop.opening import Opening
 from irvane.desktop.places import Places
 from irvane.desktop.plain import tip
@@ -63,8 +71,9 @@ class MergeDialog(QDialog):
     wanted = Signal(tuple, object)
 
     def __init__(
-        self, items: list[Item], parent: QWidget, before: How | None = None, places: Places | None = None
-    ) -> None:
+        self, items: list[Item], parent: QWidget, before: How | None = None, places: Places | None = None,
+        try_: Callable[[How, Callable[[Trial | str], None]], None] | None = None,
+    ) -> None:  # fmt: skip
         super().__init__(parent)
         self.setWindowTitle("Merge")
         self.resize(460, 260)
@@ -118,15 +127,24 @@ class MergeDialog(QDialog):
         below.addWidget(take)
         self.places = places
         sides = QHBoxLayout()
-        sides.addLayout(form)
+        column = QVBoxLayout()
+        column.addLayout(form)
+        column.addStretch(1)
+        sides.addLayout(column)
         if places is not None:
             self.resize(980, 420)
             sides.addWidget(places, 1)
+        self._try = try_
+        pictures = [(name, image_of(p.pixels) if p is not None else None) for name, p in _positions(items)]
+        self.laying = Laying(pictures, before.points if before is not None else (), self._tried)
+        self.laying.setVisible(False)
+        sides.addWidget(self.laying, 1)
         layout = QVBoxLayout(self)
-        layout.addLayout(sides)
-        layout.addStretch(1)
+        layout.addLayout(sides, 1)
         layout.addLayout(below)
         self.kind.currentIndexChanged.connect(lambda _n: self._tell())
+        self.projection.currentIndexChanged.connect(lambda _n: self.laying.again())
+        self.fill.toggled.connect(lambda _on: self.laying.again())
         steps = {round(i.info.exposure_value or 0, 1) for i in items}
         if len(steps) == 1 and len(items) > 1:
             self.kind.setCurrentIndex(list(_KINDS).index(MEAN))
@@ -152,19 +170,45 @@ class MergeDialog(QDialog):
             widget.setEnabled(kind == PANORAMA)
         for widget in (self.reference, self.aligns):
             widget.setEnabled(kind != PANORAMA)
+        wide = kind == PANORAMA and self._try is not None
+        if wide and not self.laying.isVisibleTo(self):
+            self.laying.setVisible(True)
+            self.resize(1080, 640)
+            self.laying.again()
+        elif not wide and self.laying.isVisibleTo(self):
+            self.laying.setVisible(False)
+            self.resize(460, 260)
+
+    def _tried(self, points: tuple[Pair, ...], done: Callable[[Trial | str], None]) -> None:
+        if self._try is not None:
+            self._try(replace(self._how(), points=points), done)
 
     def _take(self) -> None:
-        how = How(
-            self.kind.currentData(),
+        self.wanted.emit(tuple(item.number for item in self._items), self._how())
+        self.accept()
+
+    def _how(self) -> How:
+        kind = self.kind.currentData()
+        return How(
+            kind,
             float(self.ghosts.value()),
             self.reference.currentData(),
             self.aligns.isChecked(),
             self.projection.currentData(),
             "fill" if self.fill.isChecked() else "keep",
             self.places.places() if self.places is not None else (),
+            points=self.laying.pairs() if kind == PANORAMA else (),
         )
-        self.wanted.emit(tuple(item.number for item in self._items), how)
-        self.accept()
+
+
+def _positions(items: list[Item]) -> list[tuple[str, Preview | None]]:
+    """Positions by the names of their first frames, with the preview of their middle exposure."""
+    found = []
+    for item in items:
+        mates = [one for one in items if one.number in item.bracket] or [item]
+        if item is mates[0]:
+            found.append((item.path.name, min(mates, key=lambda one: abs(one.offset or 0.0)).preview))
+    return found
 
 
 class PlanDialog(QDialog):
@@ -278,7 +322,12 @@ class Merging(QObject):
         same = merged is not None and {item.path for item in items} == set(merged.paths)
         before = merged.how if merged is not None and same else None
         places = self._places(items, before) if before is not None and before.kind != PANORAMA else None
-        self.dialog = MergeDialog(items, self._window, before, places)
+
+        def tried(how: How, done: Callable[[Trial | str], None]) -> None:
+            members = [FileSource(item.path) for item in items]
+            self.proofs.service.trial(lambda progress: try_layout(members, how, progress), done)
+
+        self.dialog = MergeDialog(items, self._window, before, places, tried)
         again = self.proofs.item() if before is not None else None
         self.dialog.wanted.connect(lambda numbers, how: self._merge(numbers, how, again))
         self.dialog.open()

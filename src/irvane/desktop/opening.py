@@ -11,7 +11,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError
 from irvane.core.files.thumbnails import Pictures
-from irvane.core.line.merging import HDR, MEAN, MERGE_START, PANORAMA, How, MergeSource
+from irvane.core.line.how import HDR, MEAN, MERGE_START, PANORAMA, How, before_merging
+from irvane.core.line.merging import MergeSource
 from irvane.core.settings import Settings
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.service import RenderService
@@ -161,6 +162,10 @@ class Opening(QObject):
                 "This frame does not belong to a bracket: select two or more frames to merge them."
             )
             return
+        early = [
+            (one.path.name, before_merging(one.settings(one.sidecar.current))) for one in items if one.ready
+        ]
+        how = replace(how, own=tuple((name, values) for name, values in early if values))
         try:
             source = MergeSource([one.path for one in items], how)
         except IrvaneError as error:
@@ -171,7 +176,9 @@ class Opening(QObject):
             # the exposure of the merge is that of its middle frame: what was done to another one would be off
             middle = sorted(items, key=lambda item: item.info.exposure_value or 0.0)[len(items) // 2]
             first = middle.settings(middle.sidecar.current)
-            begin = Settings(light=first.light, colour=first.colour, acutance=first.acutance)
+            begin = Settings(
+                noise=first.noise, light=first.light, colour=first.colour, acutance=first.acutance
+            )
             if how.kind in (HDR, PANORAMA):
                 begin = begin.with_values(MERGE_START)  # untreated, a merge looks dull
                 self.said.emit(

@@ -179,6 +179,15 @@ class RenderService(QObject):
 
         self._heavy.submit(("long", key), work, finished, failed, 8, self.writing.emit)
 
+    def trial(self, work: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
+        """Try something on small pictures, the newest of its kind alone; `done` is called in the window's thread, with a sentence
+        when it fails."""
+
+        def tell(result: Any) -> None:
+            self.later(lambda: done(result))
+
+        self._heavy.submit(("trial",), work, tell, lambda error: tell(str(error)), 2)
+
     def prepare(self, done: Callable[[], None]) -> None:
         """Compile what a first use needs, before anything else is computed; the writing strip says how far it is."""
         self._heavy.submit(

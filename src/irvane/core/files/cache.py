@@ -11,6 +11,7 @@ import os
 import shutil
 from contextlib import suppress
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 import platformdirs
@@ -42,9 +43,16 @@ class ResultCache:
 
     def get(self, key: str) -> np.ndarray | None:
         """The array with this key, or None; a damaged one is removed."""
+        return self._found(key, None)
+
+    def mapped(self, key: str) -> np.ndarray | None:
+        """The same, read from disk as it is needed: it takes no memory for long, and must not be written to."""
+        return self._found(key, "r")
+
+    def _found(self, key: str, mode: Literal["r"] | None) -> np.ndarray | None:
         path = self._path(key)
         try:
-            found = np.load(path, allow_pickle=False)
+            found = np.load(path, mmap_mode=mode, allow_pickle=False)
         except FileNotFoundError:
             return None
         except (OSError, ValueError, EOFError):

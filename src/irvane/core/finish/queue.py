@@ -16,7 +16,8 @@ from irvane.core.finish.journal import DONE, FAILED, RUNNING, SKIPPED, WAITING, 
 from irvane.core.finish.naming import Named, file_name, free_path
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
-from irvane.core.line.merging import How, MergeSource
+from irvane.core.line.how import How
+from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource, Source
 from irvane.core.memory import trim_heap
 from irvane.core.progress import Progress, always

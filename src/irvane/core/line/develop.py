@@ -155,6 +155,8 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
             None if loaded.denoised is None else Picture(upright(loaded.denoised, loaded.flip), exact=True)
         )
         bits = _clip_bits(picture) if loaded.entry == CAMERA else None
+        if loaded.clipped is not None:
+            bits = upright(loaded.clipped, loaded.flip)
         correlated = finished.estimate(picture) if loaded.entry in (CAMERA, DISPLAY) else None
         return Developed(
             Picture(picture, exact=True), clean, Removal(1.0 if clean else 0.0), bits, loaded.entry, loaded.colour,
@@ -288,16 +290,20 @@ def removed_from(before: np.ndarray, after: Mosaic, noise: NoiseModel, removal: 
 
 def full_colour(
     mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, refined: bool, removed: Removed | None,
-    borders: Borders,
+    borders: Borders, clips: bool = True,
 ) -> np.ndarray:  # fmt: skip
-    """Full colour of a part of a mosaic that begins at a multiple of 12 pixels and ends at some of the frame's borders."""
+    """Full colour of a part of a mosaic that begins at a multiple of 12 pixels and ends at some of the frame's borders.
+
+    `clips`: is 1 where the sensor clips? In a merge it is light like any other.
+    """
     full = demosaicing.demosaic(mosaic, factors, knee, settings.demosaic, borders)
     if refined:
         full = refine.refine(full, mosaic.cfa, factors, knee, removed, settings.colour_by)
     full = false_colour.clean_colour(
         full, factors, knee, settings.false_colour / 100, settings.false_colour_width
     )
-    hold_clipped(full, mosaic if removed is None else Mosaic(removed.held, mosaic.cfa))
+    if clips:
+        hold_clipped(full, mosaic if removed is None else Mosaic(removed.held, mosaic.cfa))
     return full
 
 

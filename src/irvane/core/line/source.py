@@ -57,6 +57,7 @@ class Loaded:
     denoised : for merges: the picture merged from denoised members (`picture` is merged from plain ones).
     optics : what is known of the lens.
     origin : of a merge to light, what came from where.
+    clipped : of a merge, bit c where colour c clips in every frame: uint8 H×W; None when nothing does.
     """
 
     entry: str
@@ -71,6 +72,7 @@ class Loaded:
     levels: tuple[np.ndarray, np.ndarray] | None = None
     optics: Optics = Optics()
     origin: Origin | None = None
+    clipped: np.ndarray | None = None
 
     @property
     def extent(self) -> tuple[int, int]:

@@ -15,6 +15,8 @@ import numpy as np
 #: Longest side of the pictures that are compared in the fine step.
 _SIDE = 1400
 _ITERATIONS = 60
+#: Rows that are bent at once.
+_BAND = 512
 _ENOUGH = 0.97  # correlation from which no other starting point is tried
 
 
@@ -28,12 +30,15 @@ class Motion:
     correlation : agreement of the aligned contours, −1…1; 0 when only the coarse step held.
     residual : pixels by which places that were looked at still lie off (95 % of them); None when none were.
     share : how many of them follow the map; the others moved by themselves.
+    field : pixels (x, y) that are added to places of the reference before the map, float32 h×w×2 over the whole frame;
+        None: nothing.
     """
 
     matrix: np.ndarray
     correlation: float
     residual: float | None = None
     share: float = 1.0
+    field: np.ndarray | None = None
 
     def furthest(self, shape: tuple[int, int]) -> float:
         """Largest displacement of a corner in pixels."""
@@ -48,7 +53,7 @@ class Motion:
     @property
     def still(self) -> bool:
         """True when the frame needs no resampling."""
-        return bool(np.abs(self.matrix - np.eye(3)).max() < 1e-9)
+        return self.field is None and bool(np.abs(self.matrix - np.eye(3)).max() < 1e-9)
 
 
 STILL = Motion(np.eye(3), 1.0)
@@ -117,6 +122,8 @@ def warp(picture: np.ndarray, motion: Motion) -> np.ndarray:
     only what lies beyond it is missing."""
     if motion.still:
         return picture
+    if motion.field is not None:
+        return _bent(picture, motion.matrix, motion.field)
     h, w = picture.shape[:2]
     moved = cv2.warpPerspective(
         picture,
@@ -131,3 +138,23 @@ def warp(picture: np.ndarray, motion: Motion) -> np.ndarray:
     )  # fmt: skip
     moved[inside == 0] = np.nan
     return moved
+
+
+def _bent(picture: np.ndarray, matrix: np.ndarray, field: np.ndarray) -> np.ndarray:
+    """The same with places displaced by themselves, in bands."""
+    h, w = picture.shape[:2]
+    out = np.empty_like(picture)
+    fh, fw = field.shape[:2]
+    across = (np.arange(w, dtype=np.float32) + 0.5) * np.float32(fw / w) - 0.5
+    for top in range(0, h, _BAND):
+        rows = np.arange(top, min(h, top + _BAND), dtype=np.float32)
+        x, y = np.meshgrid(across, (rows + 0.5) * np.float32(fh / h) - 0.5)
+        shift = cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        x, y = np.meshgrid(np.arange(w, dtype=np.float32), rows)
+        x, y = x + shift[..., 0], y + shift[..., 1]
+        d = matrix[2, 0] * x + matrix[2, 1] * y + matrix[2, 2]
+        u, v = (((matrix[k, 0] * x + matrix[k, 1] * y + matrix[k, 2]) / d).astype(np.float32) for k in (0, 1))
+        made = cv2.remap(picture, u, v, cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE)
+        made[(u < -0.5) | (v < -0.5) | (u > w - 0.5) | (v > h - 0.5)] = np.nan
+        out[top : top + _BAND] = made
+    return out

@@ -41,12 +41,14 @@ class Sight:
     largest : the largest signal of a cell before it was brought to that exposure.
     sigma : standard deviation of its noise, at that exposure.
     bright : where a whole cell is near clipping: its light is at least what is seen.
+    side : frame pixels of a cell.
     """
 
     light: np.ndarray
     largest: np.ndarray
     sigma: np.ndarray
     bright: np.ndarray
+    side: int = CELL
 
     @property
     def held(self) -> np.ndarray:
@@ -57,10 +59,16 @@ class Sight:
             return good & (level > _DARK * self.sigma.mean(axis=2)) & np.isfinite(level)
 
 
-def sight(picture: np.ndarray, ratio: float, noise: NoiseModel) -> Sight:
-    """A frame (camera-linear, on the reference, NaN outside) as it is compared; `ratio`: the reference's exposure over its own."""
+def sight(picture: np.ndarray, ratio: float, noise: NoiseModel, step: int = 1) -> Sight:
+    """A frame (camera-linear, on the reference, NaN outside) as it is compared.
+
+    Parameters
+    ----------
+    ratio : the reference's exposure over its own. step : frame pixels per pixel, more than 1 for a binned mosaic.
+    """
     h, w = picture.shape[:2]
-    size = max(1, w // CELL), max(1, h // CELL)
+    cell = max(1, round(CELL / step))
+    size = max(1, w // cell), max(1, h // cell)
     outside = ~np.isfinite(picture[..., 1])
     clean = np.where(outside[..., None], np.float32(0), picture) if outside.any() else picture
     light = cv2.resize(clean, size, interpolation=cv2.INTER_AREA)
@@ -73,11 +81,12 @@ def sight(picture: np.ndarray, ratio: float, noise: NoiseModel) -> Sight:
     near = (top >= _CLIPS).astype(np.float32)
     bright = cv2.resize(near, size, interpolation=cv2.INTER_AREA) > 0.999
     gain, read2 = np.array(noise.gain), np.array(noise.read) ** 2
-    # neighbouring samples of a demosaiced picture share noise: a mean of sixteen counts as one of six
-    sigma = np.sqrt((gain * np.maximum(light, 0) + read2) / 6) * ratio
+    # neighbouring samples of a demosaiced picture share noise: a mean of sixteen counts as one of six; binned ones do not
+    alone = 6 if step == 1 else cell * cell
+    sigma = np.sqrt((gain * np.maximum(light, 0) + read2) / alone) * ratio
     light = light * np.float32(ratio)
     light[whole < 0.999] = np.nan
-    return Sight(light, np.where(clipped, np.float32(1), mean), sigma.astype(np.float32), bright)
+    return Sight(light, np.where(clipped, np.float32(1), mean), sigma.astype(np.float32), bright, cell * step)
 
 
 def _anchor(sights: Sequence[Sight], order: Sequence[int]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -95,9 +104,9 @@ def _apart(one: Sight, light: np.ndarray, sigma: np.ndarray, off: float) -> np.n
     """How far a frame differs from the anchor, in units of what is explained; of the worst colour. Where the frame is near
     clipping, only that it is brighter says something."""
     a, b = np.nan_to_num(light), np.nan_to_num(one.light)
-    # a misalignment of a fraction of a pixel shows on slopes: largest difference to the neighbours, a cell being four pixels
+    # a misalignment of a fraction of a pixel shows on slopes: largest difference to the neighbours
     slope = (cv2.dilate(a, np.ones((3, 3), np.uint8)) - cv2.erode(a, np.ones((3, 3), np.uint8))) * (
-        off / CELL
+        off / one.side
     )
     explained = _SIGMAS * np.sqrt(sigma**2 + one.sigma**2) + _SHARE * np.maximum(a, b) + slope + 1e-6
     more = np.where(one.bright[..., None], np.maximum(b - a, 0), np.abs(a - b))
@@ -201,7 +210,9 @@ def find_ghosts(
     for number, box in enumerate(ndimage.find_objects(labels), 1):
         here = labels[box] == number
         source[box][here] = _source_of(
-            [Sight(s.light[box], s.largest[box], s.sigma[box], s.bright[box]) for s in sights], here, order
+            [Sight(s.light[box], s.largest[box], s.sigma[box], s.bright[box], s.side) for s in sights],
+            here,
+            order,
         )
     return Ghosts(_weights(source, range(count), count), source)
 

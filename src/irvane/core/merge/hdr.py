@@ -20,11 +20,14 @@ from irvane.core.image import LUMA_2020, NoiseModel, largest_colour
 from irvane.core.kernels import inline, marked_kernel
 from irvane.core.merge.align import STILL, Motion, warp
 from irvane.core.merge.ghosts import Ghosts, Place, find_ghosts, sight, taken
-from irvane.core.merge.register import register
-from irvane.core.progress import Progress, always, step
+from irvane.core.merge.local import locally
+from irvane.core.merge.register import STANDS, register
+from irvane.core.progress import Progress, always, part, step
 
 #: Signal from which a value fades out of the merge because it is about to clip.
-_FADE, _CLIPPED = 0.85, 0.97
+FADE, CLIPPED = 0.85, 0.97
+#: Share of the energy of the finest structure that resampling gets wrong.
+_RESAMPLED = 0.25
 #: Blocks whose means are compared for the exposure ratio: their side, and how many are needed.
 _BLOCK, _FEWEST_BLOCKS = 8, 60
 #: Correlation of aligned contours below which two frames are not of one scene.
@@ -37,11 +40,15 @@ _EVEN_DARK = 0.001
 
 @dataclass(frozen=True)
 class Member:
-    """A developed frame of a bracket: camera-linear float32 H×W×3 (1 = clipping), its noise and exposure."""
+    """A developed frame of a bracket: camera-linear float32 H×W×3 (1 = clipping), its noise and exposure.
+
+    `step`: frame pixels per pixel, more than 1 for a binned mosaic.
+    """
 
     picture: np.ndarray
     noise: NoiseModel
     info: FrameInfo
+    step: int = 1
 
 
 @dataclass(frozen=True)
@@ -107,7 +114,7 @@ def _estimated_ratios(members: Sequence[Member], reference: int, left_out: set[i
     quantiles = [np.quantile(_luminance(member)[::4, ::4], ranks) for member in members]
     found = []
     for k, own in enumerate(quantiles):
-        both = (own > 0.004) & (own < _FADE) & (quantiles[reference] > 0.004) & (quantiles[reference] < _FADE)
+        both = (own > 0.004) & (own < FADE) & (quantiles[reference] > 0.004) & (quantiles[reference] < FADE)
         known = k != reference and k not in left_out and both.sum() >= 5
         found.append(float(np.median(quantiles[reference][both] / own[both])) if known else 1.0)
     return found
@@ -125,7 +132,7 @@ def _luminance(member: Member) -> np.ndarray:
 
 def _unclipped(member: Member) -> np.ndarray:
     """1 where no colour is near clipping, else 0: float32 H×W. One that clips alone would pull the luminance."""
-    return (largest_colour(member.picture) < _FADE).astype(np.float32)
+    return (largest_colour(member.picture) < FADE).astype(np.float32)
 
 
 def _refine_ratio(
@@ -202,12 +209,13 @@ def plan(
             continue
         light = _luminance(member)
         if aligns:
-            motions[index] = register(
-                base, light, ratios[index], (base_dark, _EVEN_DARK if equalised else member.noise.read[1])
-            )
+            dark_b = _EVEN_DARK if equalised else member.noise.read[1]
+            motions[index] = register(base, light, ratios[index], (base_dark, dark_b), STANDS / member.step)
             if motions[index].correlation < _SAME_SCENE and motions[index].correlation != 0:
                 left_out.append((index, "does not show the same scene as the others, or it moved too far"))
                 continue
+            if not motions[index].still and member.step == 1:
+                motions[index] = locally(base, light, ratios[index], (base_dark, dark_b), motions[index])
         moved = warp(light, motions[index])
         dark = (8 * base_dark + 1e-3, 8 * member.noise.read[1] + 1e-3)
         if estimated or equalised:
@@ -223,11 +231,11 @@ def plan(
 
 
 @inline
-def _hold(largest, rank):
+def hold(largest, rank):
     """Share with which a place counts: it fades out towards clipping."""
-    hold = min(max((_CLIPPED - largest) / (_CLIPPED - _FADE), 0.0), 1.0)
+    share = min(max((CLIPPED - largest) / (CLIPPED - FADE), 0.0), 1.0)
     # the shortest exposure is all there is where everything clips
-    return max(hold, 1e-4) if rank == 0 else hold
+    return max(share, 1e-4) if rank == 0 else share
 
 
 @marked_kernel
@@ -238,27 +246,30 @@ def _collect(picture, ratio, rank, light, exposure):
             largest = max(picture[y, x, 0], max(picture[y, x, 1], picture[y, x, 2]))
             if not largest < 1e9:  # outside the frame (NaN)
                 continue
-            hold = _hold(largest, rank)
-            exposure[y, x] += hold / ratio
+            share = hold(largest, rank)
+            exposure[y, x] += share / ratio
             for c in range(3):
-                light[y, x, c] += hold * picture[y, x, c]
+                light[y, x, c] += share * picture[y, x, c]
 
 
 @marked_kernel
-def _add(picture, counts, expected, ratio, gain, read2, rank, total, weight):
-    """Add a frame's light by its weight; `counts`: by how much it counts at all, for every pixel."""
+def _add(picture, counts, expected, doubt, ratio, gain, read2, rank, total, weight):
+    """Add a frame's light by its weight; `counts`: by how much it counts at all, for every pixel; `doubt`: see :func:`_doubt`, of
+    one pixel where there is none."""
     for y in numba.prange(picture.shape[0]):
         for x in range(picture.shape[1]):
             largest = max(picture[y, x, 0], max(picture[y, x, 1], picture[y, x, 2]))
             if not largest < 1e9:  # outside the frame (NaN)
                 continue
-            hold = _hold(largest, rank) * counts[y, x]
-            if hold <= 0:
+            share = hold(largest, rank) * counts[y, x]
+            if share <= 0:
                 continue
+            unsure = doubt[y, x] if doubt.size > 1 else np.float32(0)
             for c in range(3):
                 # from the expected light, not from this noisy value: else dark noise would outweigh bright noise
-                variance = gain[c] * max(expected[y, x, c], 0.0) * ratio + read2[c] * ratio * ratio
-                w = hold / variance
+                light = max(expected[y, x, c], 0.0)
+                variance = gain[c] * light * ratio + read2[c] * ratio * ratio + unsure * light * light
+                w = share / variance
                 total[y, x, c] += w * picture[y, x, c] * ratio
                 weight[y, x, c] += w
 
@@ -278,6 +289,31 @@ class Merged:
     noise: NoiseModel
 
 
+def expected_light(members: Sequence[Member], how: Plan, progress: Progress = always) -> np.ndarray:
+    """About the light of every place, to weigh frames by: float32 H×W×3."""
+    shape = members[how.reference].picture.shape
+    order = sorted(how.used, key=lambda i: -how.ratios[i])
+    expected: np.ndarray = np.zeros(shape, np.float32)
+    exposure = np.zeros(shape[:2], np.float32)
+    for rank, index in enumerate(order):
+        step(progress, rank / len(order))
+        _collect(
+            warp(members[index].picture, how.motions[index]), how.ratios[index], rank, expected, exposure
+        )
+    expected /= np.maximum(exposure, 1e-12)[..., None]
+    return expected
+
+
+def _doubt(expected: np.ndarray, noise: NoiseModel) -> np.ndarray:
+    """Relative variance that resampling adds to a frame: where structure is as fine as pixels hold, what lies between them is not
+    known, and the reference, which is not resampled, knows better. float32 H×W; `noise`: of the reference."""
+    light = np.maximum(expected @ (LUMA_2020 / LUMA_2020.sum()), 1e-6)
+    fine = (light - cv2.GaussianBlur(light, (0, 0), 1.0)) ** 2
+    random = noise.gain[1] * light + noise.read[1] ** 2
+    sure = cv2.blur(np.maximum(fine - 3 * random, 0), (3, 3))
+    return np.asarray(_RESAMPLED * sure / light**2, np.float32)
+
+
 def merge(
     members: Sequence[Member],
     how: Plan,
@@ -295,14 +331,10 @@ def merge(
     shape = reference.picture.shape
     order = sorted(how.used, key=lambda i: -how.ratios[i])
     found = find_movement(members, how, ghosts) if found is None else found
-    expected: np.ndarray = np.zeros(shape, np.float32)
-    exposure = np.zeros(shape[:2], np.float32)
-    for rank, index in enumerate(order):
-        step(progress, 0.4 * rank / len(order))
-        _collect(
-            warp(members[index].picture, how.motions[index]), how.ratios[index], rank, expected, exposure
-        )
-    expected /= np.maximum(exposure, 1e-12)[..., None]
+    expected = expected_light(members, how, part(progress, 0.0, 0.4))
+    none = np.zeros((1, 1), np.float32)
+    moved = any(not how.motions[k].still for k in how.used)
+    doubt = _doubt(expected, reference.noise) if moved else none
     expected = cv2.blur(expected, (3, 3))
     total = np.zeros(shape, np.float32)
     weight = np.zeros(shape, np.float32)
@@ -312,7 +344,8 @@ def merge(
         # where a thing is taken from this frame it counts whatever it is: there is no other
         last = 0 if bool((found.source == index).any()) else rank
         _add(
-            warp(member.picture, how.motions[index]), found.counts(index, shape[:2]), expected, how.ratios[index],
+            warp(member.picture, how.motions[index]), found.counts(index, shape[:2]), expected,
+            none if how.motions[index].still else doubt, how.ratios[index],
             np.array(member.noise.gain), np.array(member.noise.read) ** 2 + 1e-12, last, total, weight,
         )  # fmt: skip
     merged = np.divide(total, weight, out=reference.picture.copy(), where=weight > 0)
@@ -321,8 +354,8 @@ def merge(
     gain = tuple(g * ratio for g in deepest.noise.gain)
     read = tuple(r * ratio for r in deepest.noise.read)
     noise = NoiseModel((gain[0], gain[1], gain[2]), (read[0], read[1], read[2]), deepest.noise.origin)
-    moved = cv2.resize((found.source >= 0).astype(np.uint8), shape[1::-1], interpolation=cv2.INTER_NEAREST)
-    return Merged(merged, moved.astype(bool), noise)
+    replaced = cv2.resize((found.source >= 0).astype(np.uint8), shape[1::-1], interpolation=cv2.INTER_NEAREST)
+    return Merged(merged, replaced.astype(bool), noise)
 
 
 def find_movement(
@@ -347,9 +380,9 @@ def origin_map(members: Sequence[Member], how: Plan, found: Ghosts, picture: np.
     deepest = max(how.used, key=lambda k: how.ratios[k])
     for k in how.used:
         ratio, noise, cells = how.ratios[k], members[k].noise, found.weights[k]
-        hold = np.clip((_CLIPPED - largest / ratio) / (_CLIPPED - _FADE), 1e-4 if k == deepest else 0.0, 1)
+        share = np.clip((CLIPPED - largest / ratio) / (CLIPPED - FADE), 1e-4 if k == deepest else 0.0, 1)
         variance = noise.gain[1] * green * ratio + (noise.read[1] * ratio) ** 2 + 1e-12
-        weight = hold / variance * (1 if cells is None else cells)
+        weight = share / variance * (1 if cells is None else cells)
         more = weight > best
         best[more], which[more] = weight[more], k
     return np.where(found.source >= 0, found.source, which).astype(np.int16)
@@ -359,9 +392,16 @@ def _found_movement(members: Sequence[Member], how: Plan, strength: float) -> Gh
     used = how.used
     if strength <= 0:
         return find_ghosts(
-            [sight(members[k].picture, 1.0, members[k].noise) for k in used[:1]], 0, [1.0], 0, [0.0]
+            [sight(members[k].picture, 1.0, members[k].noise, members[k].step) for k in used[:1]],
+            0,
+            [1.0],
+            0,
+            [0.0],
         ).among(len(members), used)
-    sights = [sight(warp(members[k].picture, how.motions[k]), how.ratios[k], members[k].noise) for k in used]
+    sights = [
+        sight(warp(members[k].picture, how.motions[k]), how.ratios[k], members[k].noise, members[k].step)
+        for k in used
+    ]
     if how.equalised:
         sights = [replace(one, bright=np.zeros_like(one.bright)) for one in sights]
     off = [how.motions[k].residual or 0.0 for k in used]
@@ -393,6 +433,6 @@ def best_single(members: Sequence[Member], how: Plan, merged: np.ndarray) -> Sin
         gain, read = members[k].noise.gain[1], members[k].noise.read[1]
         # the signal s at which s / sqrt(gain·s + read²) = 3
         floor = (9 * gain + math.sqrt(81 * gain * gain + 36 * read * read)) / 2
-        lights = max(0.0, math.log2(max(high, 1e-7) / (how.ratios[k] * _FADE)))
+        lights = max(0.0, math.log2(max(high, 1e-7) / (how.ratios[k] * FADE)))
         found.append(Single(k, lights, max(0.0, math.log2(floor * how.ratios[k] / low))))
     return min(found, key=lambda one: (one.lights + one.shadows, abs(one.lights - one.shadows)))

@@ -1,14 +1,13 @@
-"""Panoramas: positions of one camera laid out, evened and blended in linear light.
+"""Panoramas: positions that were laid out (:mod:`irvane.core.merge.layout`) evened and blended in linear light.
 
-Features on brightness-equalised small pictures (SIFT, Lowe 2004), pairs and bundle adjustment by OpenCV's detail modules (after
-Brown & Lowe 2007); light is evened by one factor a position, found where they overlap; seams go where the positions agree (graph
-cut, Kwatra and others 2003, through OpenCV); bands are blended (Burt & Adelson 1983) on the square root of light: in linear light
-lamps smear and go negative, and outside of the blending all stays linear.
+Light is evened by one factor a position and one falloff for all, found where they overlap; seams go where the positions agree
+(graph cut, Kwatra and others 2003, through OpenCV); bands are blended (Burt & Adelson 1983) on the square root of light: in linear
+light lamps smear and go negative, and outside of the blending all stays linear.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,167 +16,76 @@ import numpy as np
 
 from irvane.core.errors import MergeError
 from irvane.core.image import LUMA_2020
+from irvane.core.merge.layout import Layout, Position
 from irvane.core.progress import Progress, always, part, step
 
 #: OpenCV, whose stubs do not know these modules.
 _CV: Any = cv2
 
-PROJECTIONS = ("auto", "planar", "cylindrical", "spherical", "rectilinear")
 CROPS = ("fill", "keep")
-#: Pixels of the small pictures for features, and for seams.
-_FOR_FEATURES, _FOR_SEAMS = 1.6e6, 1.2e5
-#: Confidence from which a pair counts (OpenCV's measure), share of matches for a good second neighbour.
-_SURE, _SECOND = 0.8, 0.32
-#: Widest views, degrees, that a straight-lined projection shows well; above it a cylinder, above that a sphere.
-_STRAIGHT_UP_TO, _CYLINDER_UP_TO = 75.0, 50.0
+#: Pixels of the small pictures for seams.
+_FOR_SEAMS = 1.2e5
 #: Most pixels of a result.
 _LARGEST = 400e6
 
 
-@dataclass(frozen=True)
-class Position:
-    """A position: camera-linear light (float32 H×W×3, at one exposure for all), and its name."""
-
-    picture: np.ndarray
-    name: str
-
-
-@dataclass(frozen=True)
-class Layout:
-    """Where positions lie.
-
-    Attributes
-    ----------
-    used : indexes of those that fit. left_out : names of the others.
-    kind : of OpenCV's warpers: plane, cylindrical, spherical, affine. scale : pixels per radian.
-    cameras : intrinsics and rotations (float32 3×3 each) of those that are used, for full-size pictures.
-    """
-
-    used: tuple[int, ...]
-    left_out: tuple[str, ...]
-    kind: str
-    scale: float
-    cameras: tuple[tuple[np.ndarray, np.ndarray], ...]
-
-
-def _small(picture: np.ndarray, pixels: float) -> tuple[np.ndarray, float]:
-    h, w = picture.shape[:2]
-    factor = min(1.0, float(np.sqrt(pixels / (h * w))))
-    if factor >= 1:
-        return picture, 1.0
-    size = max(1, round(w * factor)), max(1, round(h * factor))
-    return cv2.resize(picture, size, interpolation=cv2.INTER_AREA), factor
-
-
-def _equalised(picture: np.ndarray) -> np.ndarray:
-    """What features are found on: local contrast of the logarithm, 8 bits; the same whatever the exposure."""
-    light = np.log2(np.maximum(picture @ LUMA_2020, 1e-5)).astype(np.float32)
-    base = cv2.GaussianBlur(light, (0, 0), max(light.shape) / 40)
-    return np.clip(128 + 48 * (light - base), 0, 255).astype(np.uint8)
-
-
-def lay_out(positions: Sequence[Position], projection: str = "auto", progress: Progress = always) -> Layout:
-    """Find where positions lie.
-
-    Raises
-    ------
-    MergeError
-        When fewer than two fit together.
-    """
-    if len(positions) < 2:
-        raise MergeError("A panorama needs at least two positions.")
-    affine = projection == "planar"
-    finder = _CV.SIFT_create(nfeatures=4000)
-    features, factors = [], []
-    for k, one in enumerate(positions):
-        step(progress, 0.6 * k / len(positions))
-        small, factor = _small(one.picture, _FOR_FEATURES)
-        features.append(
-            _CV.detail.computeImageFeatures2(finder, cv2.cvtColor(_equalised(small), cv2.COLOR_GRAY2BGR))
-        )
-        factors.append(factor)
-    matcher = (
-        _CV.detail_AffineBestOf2NearestMatcher(False, False, _SECOND)
-        if affine
-        else _CV.detail_BestOf2NearestMatcher(False, _SECOND)
-    )
-    pairs = matcher.apply2(features)
-    matcher.collectGarbage()
-    used = [int(k) for k in np.ravel(_CV.detail.leaveBiggestComponent(features, pairs, _SURE))]
-    names = tuple(one.name for k, one in enumerate(positions) if k not in used)
-    if len(used) < 2:
-        raise MergeError(
-            "These positions do not overlap, or there is too little in them to lay them on each other by."
-        )
-    features = [features[k] for k in used]
-    pairs = matcher.apply2(features)
-    estimator = _CV.detail_AffineBasedEstimator() if affine else _CV.detail_HomographyBasedEstimator()
-    good, cameras = estimator.apply(features, pairs, None)
-    if not good:
-        raise MergeError("The positions could not be laid on each other.")
-    for camera in cameras:
-        camera.R = camera.R.astype(np.float32)
-    adjuster = _CV.detail_BundleAdjusterAffinePartial() if affine else _CV.detail_BundleAdjusterRay()
-    adjuster.setConfThresh(_SURE)
-    good, cameras = adjuster.apply(features, pairs, cameras)
-    step(progress, 0.9)
-    if not good:
-        raise MergeError("The positions could not be laid on each other.")
-    factor = factors[used[0]]
-    if affine:
-        made = []
-        for camera in cameras:
-            turn = camera.R.astype(np.float32).copy()
-            turn[:2, 2] /= factor
-            made.append((np.eye(3, dtype=np.float32), turn))
-        return Layout(tuple(used), names, "affine", 1.0, tuple(made))
-    turns = _CV.detail.waveCorrect([np.copy(camera.R) for camera in cameras], _CV.detail.WAVE_CORRECT_HORIZ)
-    focal = float(np.median([camera.focal for camera in cameras])) / factor
-    made = []
-    for camera, turn in zip(cameras, turns, strict=True):
-        inner = camera.K().astype(np.float32)
-        inner[:2] /= factor
-        made.append((inner, np.asarray(turn, np.float32)))
-    shape = positions[used[0]].picture.shape
-    kind = _projection(projection, made, shape)
-    return Layout(tuple(used), names, kind, focal, tuple(made))
-
-
-def _projection(wanted: str, cameras: Sequence[tuple[np.ndarray, np.ndarray]], shape: tuple[int, ...]) -> str:
-    """OpenCV's name of a projection; automatic by how wide and high the view is."""
-    named = {"cylindrical": "cylindrical", "spherical": "spherical", "rectilinear": "plane"}
-    if wanted in named:
-        return named[wanted]
-    h, w = shape[:2]
-    rays = []
-    for inner, turn in cameras:
-        corners = np.array([[0, 0, 1], [w, 0, 1], [0, h, 1], [w, h, 1], [w / 2, h / 2, 1]], float).T
-        rays.append(turn @ np.linalg.inv(inner) @ corners)
-    x, y, z = np.concatenate(rays, axis=1)
-    wide = np.degrees(np.ptp(np.arctan2(x, z)))
-    high = np.degrees(np.ptp(np.arctan2(y, np.hypot(x, z))))
-    if max(wide, high) <= _STRAIGHT_UP_TO:
-        return "plane"
-    return "cylindrical" if high <= _CYLINDER_UP_TO else "spherical"
-
-
 @dataclass
 class _Placed:
-    """A position on the canvas: its left top corner, its light there, and where it has any."""
+    """A position on the canvas: its left top corner, its light there, where it has any, and how far from its own middle a place
+    is (1 in its corners, squared; only of small ones)."""
 
     corner: tuple[int, int]
     picture: np.ndarray
     mask: np.ndarray
+    away: np.ndarray
+
+
+@dataclass(frozen=True)
+class _Even:
+    """What evens the light of positions: a factor each, and log2 of the light that the lens takes, by the squared distance from
+    the middle and its square."""
+
+    gains: np.ndarray
+    falloff: tuple[float, float] = (0.0, 0.0)
+
+    def evened(self, position: Position, place: int) -> np.ndarray:
+        """The light of a position as all others have theirs: float32 H×W×3."""
+        factor = np.float32(self.gains[place] * position.exposure)
+        if not any(self.falloff):
+            return np.asarray(position.picture * factor, np.float32)
+        away = _away(position.picture.shape)
+        lost = np.exp2(-(self.falloff[0] * away + self.falloff[1] * away**2)) * factor
+        return np.asarray(position.picture * lost[..., None], np.float32)
+
+
+def _away(shape: tuple[int, ...]) -> np.ndarray:
+    h, w = shape[:2]
+    y, x = (
+        (np.arange(h, dtype=np.float32) - (h - 1) / 2)[:, None],
+        np.arange(w, dtype=np.float32) - (w - 1) / 2,
+    )
+    return np.asarray((x * x + y * y) / (((h - 1) / 2) ** 2 + ((w - 1) / 2) ** 2), np.float32)
+
+
+def _warper(layout: Layout, place: int, scale: float) -> tuple[Any, np.ndarray, np.ndarray]:
+    inner, turn = (one.copy() for one in layout.cameras[place])
+    flat = layout.kind == "affine"
+    if flat:
+        turn[:2, 2] *= scale
+    else:
+        inner[:2] *= scale
+    return _CV.PyRotationWarper(layout.kind, 1.0 if flat else layout.scale * scale), inner, turn
+
+
+def _where(shape: tuple[int, ...], layout: Layout, place: int) -> tuple[int, int, int, int]:
+    """Left, top, width and height of a whole position on the canvas."""
+    warper, inner, turn = _warper(layout, place, 1.0)
+    x, y, w, h = warper.warpRoi((shape[1], shape[0]), inner, turn)
+    return int(x), int(y), int(w), int(h)
 
 
 def _placed(picture: np.ndarray, layout: Layout, place: int, scale: float) -> _Placed:
-    inner, turn = layout.cameras[place]
-    inner = inner.copy()
-    inner[:2] *= scale if layout.kind != "affine" else 1
-    turn = turn.copy()
-    if layout.kind == "affine":
-        turn[:2, 2] *= scale
-    warper = _CV.PyRotationWarper(layout.kind, layout.scale * scale if layout.kind != "affine" else 1.0)
+    warper, inner, turn = _warper(layout, place, scale)
     source = (
         picture if scale == 1 else cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
     )
@@ -186,11 +94,21 @@ def _placed(picture: np.ndarray, layout: Layout, place: int, scale: float) -> _P
     )
     whole = np.full(source.shape[:2], 255, np.uint8)
     _, mask = warper.warp(whole, inner, turn, cv2.INTER_NEAREST, cv2.BORDER_CONSTANT)
-    return _Placed((int(corner[0]), int(corner[1])), np.maximum(made, 0), mask)
+    away = np.zeros((0, 0), np.float32)
+    if scale < 1:
+        _, away = warper.warp(_away(source.shape), inner, turn, cv2.INTER_LINEAR, cv2.BORDER_REPLICATE)
+    return _Placed((int(corner[0]), int(corner[1])), np.maximum(made, 0), mask, away)
 
 
-def _gains(placed: Sequence[_Placed]) -> np.ndarray:
-    """One factor a position that evens the light where they overlap (Brown & Lowe 2007, on logarithms)."""
+#: Pixels of an overlap that are looked at, at most; the fewest; rounds of robust weights.
+_LOOKED_AT, _FEWEST, _REWEIGHTED = 3000, 200, 4
+#: Weight against factors and a falloff that nothing asks for.
+_PRIOR = 0.02
+
+
+def _evening(placed: Sequence[_Placed]) -> _Even:
+    """What evens the light where positions overlap: a factor each (Brown & Lowe 2007, on logarithms) and one falloff towards the
+    corners for all (after Goldman 2010); weights that what moved or clips does not have (Huber 1964)."""
     n = len(placed)
     rows, values = [], []
     for a in range(n):
@@ -198,28 +116,31 @@ def _gains(placed: Sequence[_Placed]) -> np.ndarray:
             box = _overlap(placed[a], placed[b])
             if box is None:
                 continue
-            (pa, ma), (pb, mb) = (_cut(one, box) for one in (placed[a], placed[b]))
-            light = [p @ LUMA_2020 for p in (pa, pb)]
-            both = (
-                (ma > 0)
-                & (mb > 0)
-                & (light[0] > 2e-3)
-                & (light[1] > 2e-3)
-                & (pa.max(axis=2) < 0.9)
-                & (pb.max(axis=2) < 0.9)
-            )
-            if both.sum() < 200:
+            (pa, ma, ra), (pb, mb, rb) = (_cut(one, box) for one in (placed[a], placed[b]))
+            first, second = (cv2.blur(p @ LUMA_2020, (3, 3)) for p in (pa, pb))
+            both = (ma > 0) & (mb > 0) & (first > 2e-3) & (second > 2e-3)
+            both &= (pa.max(axis=2) < 0.9) & (pb.max(axis=2) < 0.9)
+            if both.sum() < _FEWEST:
                 continue
-            off = float(np.median(np.log2(light[0][both] / light[1][both])))
-            weight = np.sqrt(both.sum())
-            row = np.zeros(n)
-            row[a], row[b] = weight, -weight
+            every = max(1, int(both.sum()) // _LOOKED_AT)
+            found = np.log2(first[both] / second[both])[::every]
+            row = np.zeros((found.size, n + 2))
+            row[:, a], row[:, b] = 1, -1
+            row[:, n] = (ra[both] - rb[both])[::every]
+            row[:, n + 1] = (ra[both] ** 2 - rb[both] ** 2)[::every]
             rows.append(row)
-            values.append(-off * weight)
-    rows += list(np.eye(n) * 0.05 * max((np.abs(r).max() for r in rows), default=1.0))
-    values += [0.0] * n
-    found, *_ = np.linalg.lstsq(np.array(rows), np.array(values), rcond=None)
-    return np.asarray(2.0**found)
+            values.append(found)
+    if not rows:
+        return _Even(np.ones(n))
+    matrix, wanted = np.concatenate(rows), np.concatenate(values)
+    prior = _PRIOR * len(wanted) * np.diag([0.1] * n + [1e-3, 1e-3])
+    weight, solution = np.ones(len(wanted)), np.zeros(n + 2)
+    for _ in range(_REWEIGHTED):
+        weighted = matrix * weight[:, None]
+        solution = np.linalg.solve(weighted.T @ matrix + prior, weighted.T @ wanted)
+        off = np.abs(wanted - matrix @ solution)
+        weight = 1 / np.maximum(off / max(1.5 * float(np.median(off)), 1e-4), 1)
+    return _Even(np.asarray(2.0 ** -solution[:n]), (float(solution[n]), float(solution[n + 1])))
 
 
 def _overlap(a: _Placed, b: _Placed) -> tuple[int, int, int, int] | None:
@@ -229,13 +150,13 @@ def _overlap(a: _Placed, b: _Placed) -> tuple[int, int, int, int] | None:
     return (left, top, right, bottom) if right > left and bottom > top else None
 
 
-def _cut(one: _Placed, box: tuple[int, int, int, int]) -> tuple[np.ndarray, np.ndarray]:
+def _cut(one: _Placed, box: tuple[int, int, int, int]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     left, top, right, bottom = box
     y, x = (
         slice(top - one.corner[1], bottom - one.corner[1]),
         slice(left - one.corner[0], right - one.corner[0]),
     )
-    return one.picture[y, x], one.mask[y, x]
+    return one.picture[y, x], one.mask[y, x], one.away[y, x]
 
 
 def _seams(placed: Sequence[_Placed]) -> list[np.ndarray]:
@@ -267,40 +188,46 @@ def stitch(
     Cancelled
     """
     first = positions[layout.used[0]].picture
-    scale = min(1.0, float(np.sqrt(_FOR_SEAMS / (first.shape[0] * first.shape[1]))))
-    small = [_placed(positions[k].picture, layout, place, scale) for place, k in enumerate(layout.used)]
+    scale = min(0.999, float(np.sqrt(_FOR_SEAMS / (first.shape[0] * first.shape[1]))))
+    plain = _Even(np.ones(len(layout.used)))
+    small = [
+        _placed(plain.evened(positions[k], place), layout, place, scale)
+        for place, k in enumerate(layout.used)
+    ]
     step(progress, 0.1)
-    gains = _gains(small)
-    for one, gain in zip(small, gains, strict=True):
-        one.picture = one.picture * np.float32(gain)
+    even = _evening(small)
+    for one, gain in zip(small, even.gains, strict=True):
+        lost = even.falloff[0] * one.away + even.falloff[1] * one.away**2
+        one.picture = one.picture * (np.float32(gain) * np.exp2(-lost))[..., None].astype(np.float32)
     cuts = _seams(small)
     step(progress, 0.2)
-    placed = []
-    for place, k in enumerate(layout.used):
-        one = _placed(positions[k].picture, layout, place, 1.0)
-        one.picture = one.picture * np.float32(gains[place])
+    places = [_where(positions[k].picture.shape, layout, place) for place, k in enumerate(layout.used)]
+
+    def bring(place: int) -> tuple[_Placed, np.ndarray]:
+        """A position at full size: only one of them is held at a time."""
+        one = _placed(even.evened(positions[layout.used[place]], place), layout, place, 1.0)
         cut = cv2.resize(cuts[place], one.mask.shape[::-1], interpolation=cv2.INTER_LINEAR)
-        placed.append((one, np.where(one.mask > 0, cut, 0).astype(np.uint8)))
-        step(progress, 0.2 + 0.3 * place / len(layout.used))
-    return _blended(placed, crop, part(progress, 0.5, 1.0))
+        return one, np.where(one.mask > 0, cut, 0).astype(np.uint8)
+
+    return _blended(places, bring, crop, part(progress, 0.2, 1.0))
 
 
 def _blended(
-    placed: Sequence[tuple[_Placed, np.ndarray]], crop: str, progress: Progress
-) -> tuple[np.ndarray, np.ndarray]:
-    left, top = (min(one.corner[k] for one, _ in placed) for k in (0, 1))
-    right = max(one.corner[0] + one.mask.shape[1] for one, _ in placed)
-    bottom = max(one.corner[1] + one.mask.shape[0] for one, _ in placed)
+    places: Sequence[tuple[int, int, int, int]], bring: Callable[[int], tuple[_Placed, np.ndarray]], crop: str, progress: Progress
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    left, top = (min(place[k] for place in places) for k in (0, 1))
+    right, bottom = (max(place[k] + place[k + 2] for place in places) for k in (0, 1))
     if (right - left) * (bottom - top) > _LARGEST:
         raise MergeError("The panorama would be too large: choose another projection, or fewer positions.")
-    levels = max(2, int(np.log2(min(placed[0][0].mask.shape))) - 4)
+    levels = max(2, int(np.log2(min(places[0][2:]))) - 4)
     unit = 2**levels
     width, height = (-(-(right - left) // unit) * unit, -(-(bottom - top) // unit) * unit)
     sums = [np.zeros((height >> k, width >> k, 3), np.float32) for k in range(levels + 1)]
     weights = [np.zeros((height >> k, width >> k), np.float32) for k in range(levels + 1)]
     have = np.zeros((height, width), bool)
-    for number, (one, cut) in enumerate(placed):
-        step(progress, number / len(placed))
+    for number in range(len(places)):
+        step(progress, 0.9 * number / len(places))
+        one, cut = bring(number)
         margin = 3 * unit
         x0, y0 = one.corner[0] - left, one.corner[1] - top
         gx, gy = max(0, (x0 - margin) // unit * unit), max(0, (y0 - margin) // unit * unit)
@@ -311,6 +238,7 @@ def _blended(
         )
         around = (y0 - gy, ey - y0 - h, x0 - gx, ex - x0 - w)
         one_root = np.sqrt(one.picture)
+        one.picture = np.zeros((0, 0, 3), np.float32)
         root: np.ndarray = cv2.copyMakeBorder(_continued(one_root, one.mask), *around, cv2.BORDER_REPLICATE)
         share: np.ndarray = cv2.copyMakeBorder(
             cut.astype(np.float32) / 255, *around, cv2.BORDER_CONSTANT, value=0

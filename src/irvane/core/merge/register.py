@@ -15,15 +15,19 @@ import numpy as np
 from irvane.core.merge.align import STILL, Motion, align
 
 #: Side of a tile and how many lie along the longer side, at most.
-_TILE, _ALONG = 56, 26
+_TILE, _ALONG = 56, 36
 #: Rounds of tiles and fit; steps of a tile; pixels that a tile may move in one round.
-_ROUNDS, _STEPS, _FARTHEST = 3, 6, 6.0
+_ROUNDS, _STEPS, _FARTHEST = 4, 6, 6.0
 #: Pixels by which a round must change the map, for another one.
 _SETTLED = 0.03
 #: A tile's place must be known to so many pixels; a map needs so many of them, over so large a share of the frame.
 _KNOWN, _FEWEST, _SPREAD = 0.25, 12, 0.15
 #: Pixels that tiles may lie off the map.
 _OFF = 0.75
+#: Pixels to which the places of tiles are known at best.
+_NOISE = 0.03
+#: By how much more a perspective, which has more freedom, has to explain.
+_RICHER = 1.1
 #: Share of a tile that both frames must hold.
 _HELD = 0.5
 #: Displacement at the corners below which a frame counts as standing still: it is not resampled.
@@ -115,31 +119,48 @@ def _tile_shift(pair: _Pair, centre: np.ndarray, matrix: np.ndarray) -> tuple[np
 def _fitted(
     places: np.ndarray, there: np.ndarray, shape: tuple[int, int]
 ) -> tuple[np.ndarray, np.ndarray] | None:
-    """A perspective map from places of the reference to those in the frame, and which of them follow it."""
+    """A map from places of the reference to those in the frame, and which of them follow it: a turn and a shift, or a perspective
+    where that explains more. A perspective alone can be led astray where two planes move by themselves."""
     if len(places) < _FEWEST:
         return None
+    found: list[tuple[float, np.ndarray, np.ndarray]] = []
+
+    def offer(matrix: np.ndarray | None, factor: float) -> np.ndarray | None:
+        if matrix is None:
+            return None
+        off = np.linalg.norm(_mapped(matrix, places) - there, axis=1)
+        good = off < _OFF
+        # what lies off counts as if it just did (Torr & Zisserman 2000)
+        found.append((factor * float(np.minimum(off, _OFF) @ np.minimum(off, _OFF)), matrix, good))
+        return good
+
+    simple, _ = cv2.estimateAffinePartial2D(places, there, ransacReprojThreshold=_OFF, maxIters=4000)
+    good = offer(None if simple is None else np.vstack([simple, [0, 0, 1]]), 1.0)
+    hull = 0.0
+    if good is not None and good.sum() > 2:
+        hull = float(cv2.contourArea(cv2.convexHull(places[good].astype(np.float32))))
+    if good is not None and good.sum() >= _FEWEST and hull >= _SPREAD * shape[0] * shape[1]:
+        offer(cv2.findHomography(places[good], there[good], 0)[0], _RICHER)
     matrix, inliers = cv2.findHomography(
         places, there, cv2.USAC_MAGSAC, _OFF, maxIters=4000, confidence=0.999
     )
-    if matrix is None or inliers is None:
+    if matrix is not None and inliers is not None and inliers.sum() >= _FEWEST:
+        kept = places[inliers.ravel().astype(bool)].astype(np.float32)
+        if cv2.contourArea(cv2.convexHull(kept)) >= _SPREAD * shape[0] * shape[1]:
+            offer(matrix, _RICHER)
+    if not found:
         return None
-    good = inliers.ravel().astype(bool)
-    hull = cv2.contourArea(cv2.convexHull(places[good].astype(np.float32))) if good.sum() > 2 else 0.0
-    if good.sum() < _FEWEST or hull < _SPREAD * shape[0] * shape[1]:
-        # too little of the frame to tell a perspective: a turn and a shift
-        simple, inliers = cv2.estimateAffinePartial2D(places, there, ransacReprojThreshold=_OFF)
-        if simple is None:
-            return None
-        return np.vstack([simple, [0, 0, 1]]), inliers.ravel().astype(bool)
-    return matrix, good
+    _, matrix, good = min(found, key=lambda one: one[0])
+    return (matrix, good) if good.sum() >= _FEWEST // 2 else None
 
 
 def register(
-    reference: np.ndarray, frame: np.ndarray, ratio: float, noise: tuple[float, float] = (0.0, 0.0)
-) -> Motion:
+    reference: np.ndarray, frame: np.ndarray, ratio: float, noise: tuple[float, float] = (0.0, 0.0),
+    stands: float = STANDS,
+) -> Motion:  # fmt: skip
     """Motion of `frame` against `reference`.
 
-    Parameters are those of :func:`irvane.core.merge.align.align`. A frame that lies within STANDS pixels at the corners
+    Parameters are those of :func:`irvane.core.merge.align.align`. A frame that lies within `stands` pixels at the corners
     stands still.
     """
     motion = align(reference, frame, ratio, noise)
@@ -149,6 +170,7 @@ def register(
     pair = _Pair(reference, np.ascontiguousarray(frame * np.float32(ratio), np.float32), low, high)
     centres = _tiles(shape)
     matrix, residual, share = motion.matrix, motion.residual, motion.share
+    stays = False
     for _ in range(_ROUNDS):
         found = [(c, _tile_shift(pair, c, matrix)) for c in centres]
         told = [(np.round(c), made[0]) for c, made in found if made is not None and made[1] < _KNOWN]
@@ -163,12 +185,15 @@ def register(
         matrix, good = fit
         off = np.linalg.norm(_mapped(matrix, places[good]) - there[good], axis=1)
         residual, share = float(np.quantile(off, 0.95)), float(good.mean())
+        moved = np.linalg.norm(places[good] - there[good], axis=1)
+        # a map that explains the tiles no better than none does is their noise
+        stays = bool(np.median(moved) < stands and np.quantile(moved, 0.95) < 1.5 * residual + _NOISE)
         if np.abs(_mapped(matrix, places) - before).max() < _SETTLED:
             break
     if residual is not None:
         motion = replace(motion, correlation=_agreement(pair, matrix))
     made = Motion(matrix / matrix[2, 2], motion.correlation, residual, share)
-    return STILL if made.furthest(shape) < STANDS else made
+    return STILL if stays or made.furthest(shape) < stands else made
 
 
 def _agreement(pair: _Pair, matrix: np.ndarray) -> float:

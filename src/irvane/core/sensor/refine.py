@@ -78,11 +78,17 @@ class Removed:
         )
         colours = cfa[rows[:, None], columns]
         out = np.empty((2, *colours.shape), np.float32)
+        self.tell(self.before[place], self.after[place], green, colours, knee, out)
+        return out
+
+    def tell(
+        self, before: np.ndarray, after: np.ndarray, green: np.ndarray, colours: np.ndarray, knee: float, out: np.ndarray
+    ) -> None:  # fmt: skip
+        """Fill the two planes of :meth:`planes` for a place."""
         _tell(
-            self.before[place], self.after[place], green, colours, np.array(self.noise.gain, np.float32),
+            before, after, green, colours, np.array(self.noise.gain, np.float32),
             np.maximum(np.square(self.noise.read), _LEAST_VARIANCE).astype(np.float32), np.float32(knee), out,
         )  # fmt: skip
-        return out
 
 
 @serial
