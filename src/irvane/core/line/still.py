@@ -135,10 +135,10 @@ def merge_still(
     how, first = still.how, still.loaded[still.how.reference]
     cfa, flip, colour = still.mosaics[0].cfa, first.flip, first.colour
     assert colour is not None
-    moved = find_movement(still.seen, how, ghosts, places)
+    moved = find_movement(still.seen, how, ghosts, places, part(progress, 0.0, 0.05))
     here = _turned_back(moved, flip)
     lying = [Member(upright(m.picture, _BACK[flip]), m.noise, m.info, m.step) for m in still.seen]
-    merged = merge_mosaics([m.data for m in still.mosaics], cfa, lying, how, here, part(progress, 0.0, 0.15))
+    merged = merge_mosaics([m.data for m in still.mosaics], cfa, lying, how, here, part(progress, 0.05, 0.15))
     shortest = max(how.used, key=lambda k: how.ratios[k])
     clipped = clip_bits(still.mosaics[shortest])
     factors = gains(colour.neutral)

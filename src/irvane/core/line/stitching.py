@@ -26,7 +26,7 @@ from irvane.core.line.how import HDR, How
 from irvane.core.line.realise import realise
 from irvane.core.line.source import MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.layout import Position, lay_out
-from irvane.core.merge.panorama import stitch
+from irvane.core.merge.panorama import checked, stitch
 from irvane.core.noise.denoise import automatic_amount
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, part, step
@@ -79,8 +79,13 @@ def stitched(members: Sequence[FileSource], how: How, merge: Merge, progress: Pr
             replace(p, exposure=float(2.0 ** (middle - v))) for p, v in zip(positions, stated, strict=True)
         ]
     layout = lay_out(positions, how.projection, part(progress, 0.7, 0.8), how.points)
+    if not how.points:
+        layout = checked(positions, layout)
     light, _have = stitch(positions, layout, how.crop, part(progress, 0.8, 1.0))
-    notes += [f"Left out: {plain_text(name)} does not overlap with the others." for name in layout.left_out]
+    notes += [
+        f"Left out: {plain_text(name)} does not fit the others, or does not overlap with them."
+        for name in layout.left_out
+    ]
     shape = "×".join(str(side) for side in light.shape[1::-1])
     notes.append(f"Stitched from {len(layout.used)} positions ({_KINDS[layout.kind]}), {shape} pixels.")
     first = known[layout.used[0]]
@@ -119,6 +124,8 @@ def try_layout(members: Sequence[FileSource], how: How, progress: Progress) -> T
         light = SPACES["srgb"].decode(coded.astype(np.float32) / 255)
         positions.append(Position(light.astype(np.float32), group[0].path.name))
     layout = lay_out(positions, how.projection, part(progress, 0.3, 0.7), how.points)
+    if not how.points:
+        layout = checked(positions, layout)
     light, _have = stitch(positions, layout, how.crop, part(progress, 0.7, 1.0))
     shown = np.rint(SPACES["srgb"].encode(np.clip(light, 0, 1)) * 255).astype(np.uint8)
     words = f"{len(layout.used)} of {len(positions)} positions fit, {_KINDS[layout.kind]}."

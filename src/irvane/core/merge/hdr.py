@@ -359,10 +359,10 @@ def merge(
 
 
 def find_movement(
-    members: Sequence[Member], how: Plan, strength: float = GHOSTS, places: Sequence[Place] = ()
-) -> Ghosts:
+    members: Sequence[Member], how: Plan, strength: float = GHOSTS, places: Sequence[Place] = (), progress: Progress = always,
+) -> Ghosts:  # fmt: skip
     """What moved between the frames that are merged, and what was chosen by hand; in the result the others count nothing."""
-    found = _found_movement(members, how, strength)
+    found = _found_movement(members, how, strength, progress)
     return taken(found, places, how.used) if places else found
 
 
@@ -388,7 +388,7 @@ def origin_map(members: Sequence[Member], how: Plan, found: Ghosts, picture: np.
     return np.where(found.source >= 0, found.source, which).astype(np.int16)
 
 
-def _found_movement(members: Sequence[Member], how: Plan, strength: float) -> Ghosts:
+def _found_movement(members: Sequence[Member], how: Plan, strength: float, progress: Progress) -> Ghosts:
     used = how.used
     if strength <= 0:
         return find_ghosts(
@@ -398,10 +398,12 @@ def _found_movement(members: Sequence[Member], how: Plan, strength: float) -> Gh
             0,
             [0.0],
         ).among(len(members), used)
-    sights = [
-        sight(warp(members[k].picture, how.motions[k]), how.ratios[k], members[k].noise, members[k].step)
-        for k in used
-    ]
+    sights = []
+    for place, k in enumerate(used):
+        step(progress, place / len(used))
+        laid = warp(members[k].picture, how.motions[k])
+        sights.append(sight(laid, how.ratios[k], members[k].noise, members[k].step))
+    step(progress, 1.0)
     if how.equalised:
         sights = [replace(one, bright=np.zeros_like(one.bright)) for one in sights]
     off = [how.motions[k].residual or 0.0 for k in used]

@@ -109,7 +109,7 @@ def lay_out(
         if affine
         else _CV.detail_BestOf2NearestMatcher(False, _SECOND)
     )
-    pairs = matcher.apply2(features)
+    pairs = _paired(matcher, features)
     matcher.collectGarbage()
     used = [int(k) for k in np.ravel(_CV.detail.leaveBiggestComponent(features, pairs, _SURE))]
     names = tuple(one.name for k, one in enumerate(positions) if k not in used)
@@ -118,7 +118,7 @@ def lay_out(
             "These positions do not overlap, or there is too little in them to lay them on each other by."
         )
     features = [features[k] for k in used]
-    pairs = matcher.apply2(features)
+    pairs = _paired(matcher, features)
     estimator = _CV.detail_AffineBasedEstimator() if affine else _CV.detail_HomographyBasedEstimator()
     good, cameras = estimator.apply(features, pairs, None)
     if not good:
@@ -149,6 +149,16 @@ def lay_out(
     shape = positions[used[0]].picture.shape
     kind = _projection(projection, made, shape)
     return Layout(tuple(used), names, kind, focal, tuple(made))
+
+
+def _paired(matcher: Any, features: Sequence[Any]) -> Any:
+    """Pairs of positions. OpenCV takes pairs that agree more than well for pictures of one place and drops them; here they are
+    what wide overlaps look like."""
+    pairs = matcher.apply2(features)
+    for pair in pairs:
+        if pair.confidence == 0 and pair.num_inliers > 0:
+            pair.confidence = pair.num_inliers / (8 + 0.3 * len(pair.matches))  # Brown & Lowe 2007
+    return pairs
 
 
 #: Places around one that was set by hand which count with it, in pixels of the small pictures.

@@ -8,7 +8,7 @@ light lamps smear and go negative, and outside of the blending all stays linear.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -169,6 +169,62 @@ def _seams(placed: Sequence[_Placed]) -> list[np.ndarray]:
         [_CV.UMat(one.mask) for one in placed],
     )
     return [mask.get() if isinstance(mask, _CV.UMat) else np.asarray(mask) for mask in masks]
+
+
+#: Correlation of contours, where they overlap, below which two positions do not show the same.
+_SAME = 0.4
+
+
+def checked(positions: Sequence[Position], layout: Layout) -> Layout:
+    """The layout without positions that, laid out, do not show what the others do: matches can agree by chance.
+
+    Raises
+    ------
+    MergeError
+        When fewer than two are left.
+    """
+    first = positions[layout.used[0]].picture
+    scale = min(0.999, float(np.sqrt(_FOR_SEAMS / (first.shape[0] * first.shape[1]))))
+    small = [
+        _placed(np.asarray(positions[k].picture), layout, place, scale) for place, k in enumerate(layout.used)
+    ]
+    n = len(small)
+    agree = np.full((n, n), np.nan)
+    for a in range(n):
+        for b in range(a + 1, n):
+            box = _overlap(small[a], small[b])
+            if box is not None:
+                agree[a, b] = agree[b, a] = _agreement(small[a], small[b], box)
+    used = list(range(n))
+    while len(used) > 1:
+        among = agree[np.ix_(used, used)]
+        known = np.isfinite(among).any(axis=1)
+        best = np.array([np.nanmax(row) if np.isfinite(row).any() else -1.0 for row in among])
+        worst = int(np.argmin(best))
+        if known.all() and best[worst] >= _SAME:
+            break
+        del used[worst]
+    if len(used) < 2:
+        raise MergeError("The positions could not be laid on each other: set the same places by hand.")
+    gone = tuple(positions[layout.used[k]].name for k in range(n) if k not in used)
+    return replace(
+        layout, used=tuple(layout.used[k] for k in used), left_out=(*layout.left_out, *gone),
+        cameras=tuple(layout.cameras[k] for k in used),
+    )  # fmt: skip
+
+
+def _agreement(a: _Placed, b: _Placed, box: tuple[int, int, int, int]) -> float:
+    """Correlation of contours in an overlap; not a number where too little of it counts."""
+    sides = []
+    both: np.ndarray = np.ones(1, bool)
+    for one in (a, b):
+        picture, mask, _ = _cut(one, box)
+        log = np.log2(np.maximum(picture @ LUMA_2020, 1e-4)).astype(np.float32)
+        sides.append(log - cv2.GaussianBlur(log, (0, 0), 6.0))
+        both = both & (cv2.erode(mask, np.ones((5, 5), np.uint8)) > 0)
+    if both.sum() < 150 or min(float(side[both].std()) for side in sides) < 0.01:
+        return float("nan")
+    return float(np.corrcoef(sides[0][both], sides[1][both])[0, 1])
 
 
 def stitch(

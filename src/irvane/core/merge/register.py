@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 
 from irvane.core.merge.align import STILL, Motion, align
+from irvane.core.progress import Progress, always, step
 
 #: Side of a tile and how many lie along the longer side, at most.
 _TILE, _ALONG = 56, 36
@@ -156,7 +157,7 @@ def _fitted(
 
 def register(
     reference: np.ndarray, frame: np.ndarray, ratio: float, noise: tuple[float, float] = (0.0, 0.0),
-    stands: float = STANDS,
+    stands: float = STANDS, progress: Progress = always,
 ) -> Motion:  # fmt: skip
     """Motion of `frame` against `reference`.
 
@@ -171,7 +172,8 @@ def register(
     centres = _tiles(shape)
     matrix, residual, share = motion.matrix, motion.residual, motion.share
     stays = False
-    for _ in range(_ROUNDS):
+    for k in range(_ROUNDS):
+        step(progress, k / _ROUNDS)
         found = [(c, _tile_shift(pair, c, matrix)) for c in centres]
         told = [(np.round(c), made[0]) for c, made in found if made is not None and made[1] < _KNOWN]
         if len(told) < _FEWEST:
