@@ -1,6 +1,6 @@
 """Renders the rooms of the workshop, once, on a developer's machine. Never needed to run or to test Irvane.
 
-    python -m venv v && v/bin/pip install mitsuba numpy scipy pillow opencv-python-headless imagecodecs platformdirs
+    python -m venv v && v/bin/pip install mitsuba numpy scipy pillow opencv-python-headless imagecodecs platformdirs pyoidn numba
     v/bin/python scenes/render.py [NAME…] [--rounds 3] [--spp 12]
 
 Every round is kept in the folder ``work`` as it is done, so that a run that was ended goes on; then all rounds of a room become
@@ -26,7 +26,7 @@ mi.set_variant("llvm_ad_rgb")
 import shelf  # noqa: E402
 import workshop  # noqa: E402
 from denoise import denoised  # noqa: E402
-from maps import write_map  # noqa: E402
+from maps import lit_by, write_map  # noqa: E402
 
 WORK = HERE / "work"
 OUT = HERE.parent / "src" / "irvane" / "core" / "simulate" / "maps"
@@ -120,10 +120,10 @@ def main() -> None:
                     flush=True,
                 )
             kept.append(path)
-        light, noise = denoised(kept)
+        light, noise = denoised(kept, lit_by(name))
         size = write_map(OUT / f"{name}.jp2", light)
         print(
-            f"{name}: noise at mid-grey {noise:.2%}, {size / 1e6:.1f} MB, {time.monotonic() - began:.0f} s",
+            f"{name}: {noise:.2f} of the noise of the camera at ISO 400, {size / 1e6:.1f} MB, {time.monotonic() - began:.0f} s",
             flush=True,
         )
 

@@ -15,6 +15,7 @@ import numpy as np
 import OpenEXR
 import pytest
 import rawpy
+import shots
 import tifffile
 
 from irvane import cli
@@ -220,9 +221,6 @@ def test_bad_inputs_fail_with_one_line_each_and_the_rest_is_done(
 def test_black_and_clipped_frames_are_valid_with_a_note(
     tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    sys.path.insert(0, str(Path(__file__).parent / "core"))
-    import shots
-
     shots.dng(tmp_path / "black.dng", np.zeros((60, 96, 3), np.float32))
     shots.dng(tmp_path / "white.dng", np.full((60, 96, 3), 50, np.float32))
     assert _run("develop", tmp_path / "black.dng", tmp_path / "white.dng", "--out", tmp_path / "out") == 0

@@ -69,17 +69,18 @@ def loaded(
 
 def dng(
     path: Path, light: np.ndarray, *, iso: float = 100.0, six: bool = False, cfa: np.ndarray | None = None,
-    exposure: float = 1.0, shutter: float = 0.01, profile: bool = True, orientation: int = 1, seed: int = 3,
+    exposure: float = 1.0, shutter: float = 0.01, profile: bool = True, orientation: int = 1, seed: int = 3, shown: np.ndarray | None = None,
 ) -> np.ndarray:  # fmt: skip
-    """Photograph linear BT.2020 light and write the DNG; returns the counts."""
+    """Photograph linear BT.2020 light and write the DNG; returns the counts. `shown`: its preview, uint8 H×W×3."""
     body = quiet(Body("Reference", cfa=(SIX_BY_SIX if six else BAYER) if cfa is None else cfa))
     counts = expose(light, body, iso=iso, exposure=exposure, neutral=NEUTRAL, rng=np.random.default_rng(seed))
-    thumb = cv2.imencode(".jpg", np.full((48, 72, 3), 120, np.uint8))[1].tobytes()
+    small = np.full((48, 72, 3), 120, np.uint8) if shown is None else shown
+    thumb = cv2.imencode(".jpg", small[..., ::-1])[1].tobytes()
     info = FrameInfo("Irvane", "Reference", "Test 35", shutter, 4.0, iso, 35.0, WHEN, 0.0)
     write_dng(
         path, counts, body.cfa, black=body.black, white=body.white,
         colour=DngColour(body.matrix_a, body.matrix_d65, NEUTRAL), info=info,
-        noise_profile=body.noise_profile(iso) if profile else None, preview_jpeg=thumb, preview_shape=(48, 72),
+        noise_profile=body.noise_profile(iso) if profile else None, preview_jpeg=thumb, preview_shape=small.shape[:2],
         orientation=orientation,
     )  # fmt: skip
     return counts

@@ -7,9 +7,12 @@ import stat
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+import shots
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColorSpace
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
@@ -259,6 +262,47 @@ def test_every_surface_can_be_used_by_keyboard_and_has_names(driver: Driver) -> 
     for top in [w for w in QApplication.topLevelWidgets() if isinstance(w, QDialog) and w.isVisible()]:
         top.close()
     window.queueing.window.close()  # type: ignore[union-attr]
+
+
+def test_a_panorama_is_tried_and_places_are_set_by_hand(
+    driver: Driver, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    window = driver.window
+    wide = shots.photograph("astronaut.png", reduced=False)
+    for name, part in (("left", wide[:, :320]), ("right", wide[:, 180:500])):
+        shown = np.rint(np.clip(part, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
+        shots.dng(tmp_path / f"{name}.dng", np.ascontiguousarray(part), shown=shown)
+    window.opening.open([tmp_path / "left.dng", tmp_path / "right.dng"])
+    driver.until(lambda: any(i.path.name == "right.dng" and i.ready for i in window.session.items.values()))
+    driver.settled()
+    numbers = [driver.number("left.dng"), driver.number("right.dng")]
+    monkeypatch.setattr(window.sheeting, "selected_items", lambda: numbers)
+    window.merging.ask()
+    dialog = _dialog(MergeDialog)
+    assert isinstance(dialog, MergeDialog)
+    laying = dialog.laying
+    assert not laying.isVisible()
+    dialog.kind.setCurrentIndex(dialog.kind.findData("panorama"))
+    assert laying.isVisible()
+    driver.until(lambda: laying.tried.image is not None)
+    assert "2 of 2 positions" in laying.told.text()
+    before = laying.tried.image
+    dialog.projection.setCurrentIndex(dialog.projection.findData("cylindrical"))
+    driver.until(lambda: "cylinder" in laying.told.text())
+    assert laying.tried.image is not before
+    left, right = laying.sides
+    right.cross = QPointF(0.2, 0.5)
+    QTest.mouseClick(left, Qt.MouseButton.LeftButton, pos=left.room().center().toPoint())
+    assert "other one" in laying.words.text() and not laying.pairs()
+    QTest.keyClick(right, Qt.Key.Key_Left)
+    QTest.keyClick(right, Qt.Key.Key_Space)
+    ((first, ax, _ay, second, bx, _by),) = laying.pairs()
+    assert (first, second) == ("left.dng", "right.dng")
+    assert ax == pytest.approx(0.5, abs=0.02) and bx == pytest.approx(0.19)
+    assert dialog._how().points == laying.pairs()
+    driver.click(laying.undo)
+    assert not laying.pairs()
+    dialog.close()
 
 
 def test_selected_frames_are_merged_as_wished_and_sets_are_made_by_hand(driver: Driver) -> None:

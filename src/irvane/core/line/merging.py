@@ -17,11 +17,13 @@ import numpy as np
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import render
 from irvane.core.colour.spaces import SPACES, WORKING, between
+from irvane.core.colour.whitebalance import gains
 from irvane.core.errors import MergeError, ReadError, SettingError, plain_text
 from irvane.core.files.opcodes import optics_of
 from irvane.core.files.rendered import RENDERED_ENDINGS
 from irvane.core.image import NoiseModel
 from irvane.core.line.how import FUSION, HDR, JOIN, KINDS, MEAN, PANORAMA, How
+from irvane.core.line.merge_lights import clipped_everywhere, rebuild_lights
 from irvane.core.line.merge_words import told_of_movers, told_of_plan, told_of_single
 from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded, Origin
@@ -173,12 +175,18 @@ class MergeSource:
         same = all(f.plain is f.clean for f in frames)
         cleaned = merged if same else bring(clean, how, part(progress, 0.75, 1.0), found=moved)
         notes += told_of_movers(moved, [f.name for f in frames])
+        shortest = max(how.used, key=lambda k: how.ratios[k])
+        clipped = clipped_everywhere(warp(plain[shortest].picture, how.motions[shortest]))
+        if self.how.settings_of(frames[how.reference].name).sensor.highlights == "rebuild":
+            assert first.colour is not None
+            for picture in (merged.picture,) if same else (merged.picture, cleaned.picture):
+                rebuild_lights(picture, clipped, how.ratios[shortest], gains(first.colour.neutral))
         if not same_exposure:
             notes.append(told_of_single(best_single(clean, how, cleaned.picture), [f.name for f in frames]))
         return Loaded(
             MERGED, None, merged.picture, first.colour, merged.noise, 0, first.info, tuple(notes),
             cleaned.picture, optics=optics_of(first.info),
-            origin=Origin(origin_map(clean, how, moved, cleaned.picture), tuple(f.name for f in frames), moved.source >= 0),
+            origin=Origin(origin_map(clean, how, moved, cleaned.picture), tuple(f.name for f in frames), moved.source >= 0), clipped=clipped,
         )  # fmt: skip
 
     def _by_hand(self, names: list[str]) -> list[Place]:

@@ -12,6 +12,7 @@ from scipy import ndimage
 from irvane.core.colour.whitebalance import gains
 from irvane.core.image import Mosaic, NoiseModel
 from irvane.core.line.develop import PERIOD, full_colour, is_refined, reach_of, repaired
+from irvane.core.line.merge_lights import rebuild_lights
 from irvane.core.line.merge_words import told_of_movers, told_of_plan, told_of_single
 from irvane.core.line.source import MERGED, MOSAIC, Loaded, Origin
 from irvane.core.merge.ghosts import Ghosts, Place
@@ -165,6 +166,9 @@ def merge_still(
         knee = knee_for(0.25 * variance.model.read[1])
         refined = is_refined(cfa, sensor, removal)
         clean = _coloured(merged, cfa, factors, knee, sensor, refined, told, part(progress, 0.8, 1.0))
+    if sensor.highlights == "rebuild":
+        for picture in (plain,) if clean is plain else (plain, clean):
+            rebuild_lights(picture, clipped, how.ratios[shortest], factors)
     small = upright(bin_colour(Mosaic(merged, cfa)), flip)
     notes = [*told_of_plan(how, still.names, [f.info for f in still.loaded], small.shape)]
     notes += told_of_movers(moved, still.names)
