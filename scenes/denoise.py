@@ -41,8 +41,6 @@ def _half(paths: Sequence[Path]) -> np.ndarray:
 
 def denoised(paths: Sequence[Path], lit: Sequence[float]) -> tuple[np.ndarray, float]:
     """The map, and its noise over the camera's (median of ordinary tones); `lit`: what the map is multiplied by for photographing."""
-    from irvane.core.simulate.demo import BODY_A
-
     one, two = _half(paths[0::2]), _half(paths[1::2])
     light = np.maximum((one + two) / 2, 0).astype(np.float32)
     green = light[..., 1] * lit[1]

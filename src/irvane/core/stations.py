@@ -375,36 +375,18 @@ class Acutance:
     )  # fmt: skip
     length: float = declare.number(10, "Length", "px", 1, 60, 0.5, DEBLUR, "How far it moved.", decimals=1)
     angle: float = declare.number(
-        0,
-        "Angle",
-        "°",
-        -90,
-        90,
-        1,
-        DEBLUR,
-        "Of the movement against the rows of the frame, clockwise.",
-        decimals=0,
-    )
+        0, "Angle", "°", -90, 90, 1, DEBLUR, "Of the movement against the rows of the frame, clockwise.", decimals=0
+    )  # fmt: skip
     deblur_strength: float = declare.number(
-        100,
-        "Strength",
-        "%",
-        0,
-        200,
-        5,
-        DEBLUR,
-        "100 is what noise and kernel allow; more brings out noise and rings.",
-    )
+        100, "Strength", "%", 0, 200, 5, DEBLUR, "100 is what noise and kernel allow; more brings out noise and rings."
+    )  # fmt: skip
+    automatic: str = declare.choice(
+        "off", "Sharpening", (("off", "by hand"), ("on", "automatic")), SCALE,
+        "Automatic: as far as the softness of the frame's own edges asks for and its noise allows; the strengths below are added to it.",
+    )  # fmt: skip
     fine: float = declare.number(
-        0,
-        "Fine",
-        "%",
-        0,
-        200,
-        5,
-        SCALE,
-        "Strength for structures of one to two pixels: hair, lettering, texture.",
-    )
+        0, "Fine", "%", 0, 200, 5, SCALE, "Strength for structures of one to two pixels: hair, lettering, texture."
+    )  # fmt: skip
     medium: float = declare.number(
         0, "Medium", "%", 0, 200, 5, SCALE, "Strength for structures of about three pixels."
     )
@@ -419,7 +401,11 @@ class Acutance:
         10, "Overshoot", "%", 0, 100, 5, LIMITS,
         "How far an edge may go beyond its own surroundings, as a share of their range: no halos at 0.",
     )  # fmt: skip
-    sharpened_by: str = declare.method("Sharpening", "bands@1")
+    texture_guard: float = declare.number(
+        50, "Texture guard", "%", 0, 100, 5, LIMITS,
+        "By how much sharpening is held back where structure is as fine as pixels can hold: feathers, cloth, small lettering.",
+    )  # fmt: skip
+    sharpened_by: str = declare.method("Sharpening", "bands@1", "bands@2")
     deblurred_by: str = declare.method("Deblurring", "sparse@1")
 
 
@@ -435,6 +421,15 @@ class Finish:
     format: str = declare.choice(
         "tiff", "Format", (("tiff", "TIFF"), ("jpeg", "JPEG"), ("exr", "OpenEXR")), FILE,
         "TIFF for further work, JPEG to pass on, OpenEXR for scene-linear light.",
+    )  # fmt: skip
+    enlarge: str = declare.choice(
+        "1", "Enlarging", (("1", "none"), ("1.5", "1.5 times"), ("2", "twice"), ("4", "4 times")), FILE,
+        "Pixels of the written file for each pixel of the picture, along a side; sizes of destinations count after it.",
+    )  # fmt: skip
+    enlarge_by: str = declare.choice(
+        "learned", "Enlarged by", (("learned", "learned detail"), ("lanczos", "Lanczos")), FILE,
+        "Learned: a small network mends what plain filtering leaves soft, and does not enlarge the blocks of a JPEG. Lanczos: the plain filter, "
+        "to compare with. Scene-linear files are always enlarged by it.",
     )  # fmt: skip
     quality: float = declare.number(
         92, "Quality", "%", 40, 100, 1, FILE, "JPEG quality; other formats lose nothing."

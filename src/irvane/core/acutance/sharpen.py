@@ -27,6 +27,12 @@ _FULL_STRENGTH = 1.5
 #: Share of white noise (standard deviation) that each band holds.
 _BAND_NOISE = (0.75, 0.26, 0.12)
 
+#: What proofs say of it: at first there was no guard of fine texture.
+FIRST = "bands@1"
+#: Pixels over which structure is judged; ratios of the finest band's contrast to the next one's from which it counts as fine as pixels
+#: hold, and wholly so.
+_AROUND, _AS_FINE = 3.0, (1.1, 1.8)
+
 _LUMA = (float(LUMA_2020[0]), float(LUMA_2020[1]), float(LUMA_2020[2]))
 
 
@@ -45,9 +51,9 @@ def _core(difference, limit):
 
 
 @serial
-def _gains(p, g0, g1, g2, low, high, given, amounts, limits, noise_gain, noise_read2, overshoot, gains):
+def _gains(p, g0, g1, g2, low, high, given, held, amounts, limits, noise_gain, noise_read2, overshoot, gains):
     """Factor of the light of every pixel; `low` and `high` are the extremes of its 3×3 surroundings, `given` the factor by
-    which the lens correction has raised its light, and its noise."""
+    which the lens correction has raised its light, and its noise; `held`: share of the fine band's strength."""
     base = np.float32(_KNEE**_POWER)
     a0, a1, a2 = amounts[0], amounts[1], amounts[2]
     l0, l1, l2 = limits[0], limits[1], limits[2]
@@ -58,16 +64,39 @@ def _gains(p, g0, g1, g2, low, high, given, amounts, limits, noise_gain, noise_r
         slope = np.float32(_POWER) * v / lifted
         signal = noise_gain * max(lifted - np.float32(_KNEE), np.float32(0))
         sigma = slope * np.sqrt(given[i] * (signal + given[i] * noise_read2))
-        new = v + a0 * _core(v - g0[i], l0 * sigma)
+        new = v + a0 * held[i] * _core(v - g0[i], l0 * sigma)
         new += a1 * _core(g0[i] - g1[i], l1 * sigma) + a2 * _core(g1[i] - g2[i], l2 * sigma)
         room = overshoot * (high[i] - low[i])
         new = max(min(max(new, low[i] - room), high[i] + room), base)
         gains[i] = power(new, 1 / _POWER) / lifted
 
 
+def _guarded(
+    p: np.ndarray, settings: Acutance, noise: tuple[float, float, float], given: np.ndarray, step: float
+) -> np.ndarray:
+    """Share of the fine band's strength at every pixel: less where structure is as fine as pixels can hold, noise not counted."""
+    strength = np.float32(settings.texture_guard / 100)
+    if settings.sharpened_by == FIRST or strength <= 0:
+        return np.ones(p.shape, np.float32)
+    first, second = (cv2.GaussianBlur(p, (0, 0), sigma / step) for sigma in SCALES[:2])
+    light = np.maximum(p, np.float32(_KNEE**_POWER)) ** np.float32(1 / _POWER)
+    slope = np.float32(_POWER) * p / light
+    variance = slope**2 * given * (np.float32(noise[0]) * light + given * np.float32(noise[1]))
+    around = _AROUND / step
+    finest, next_ = (
+        np.maximum(
+            cv2.GaussianBlur(band * band - np.float32(share**2) * variance, (0, 0), around), np.float32(1e-9)
+        )
+        for band, share in ((p - first, _BAND_NOISE[0]), (first - second, _BAND_NOISE[1]))
+    )
+    low, high = _AS_FINE
+    share = np.clip((np.sqrt(finest / next_) - low) / (high - low), 0, 1)
+    return np.asarray(1 - strength * share * share * (3 - 2 * share), np.float32)
+
+
 def is_on(settings: Acutance) -> bool:
     """Is anything sharpened at all?"""
-    return any((settings.fine, settings.medium, settings.coarse))
+    return settings.automatic == "on" or any((settings.fine, settings.medium, settings.coarse))
 
 
 def sharpen(
@@ -113,7 +142,8 @@ def sharpen(
     numbers = (noise[0] / step**2, noise[1] / step**2, settings.overshoot / 100)
     gains = np.empty(p.size, np.float32)
     given = np.ones(p.shape, np.float32) if given is None else given
-    planes = (flat(plane) for plane in (p, *blurred, low, high, given))
+    held = _guarded(p, settings, numbers, given, step) if seen[0] else np.ones(p.shape, np.float32)
+    planes = (flat(plane) for plane in (p, *blurred, low, high, given, held))
     _gains(*planes, amounts, limits, *(np.float32(v) for v in numbers), gains)
     out = blank(picture)
     multiply(flat(picture), gains, flat(out))

@@ -73,6 +73,8 @@ _SMALLEST_BURST = 3
 _ONE_SHOT, _ONE_SERIES = timedelta(seconds=2), timedelta(seconds=30)
 #: Correlation of contours above which two previews show the same scene.
 _SAME_SCENE = 0.35
+#: Values of a preview that are as good as black and white; share of it between them that says something of the scene.
+_BLACK, _WHITE, _TELLING = 8, 246, 0.5
 
 
 @dataclass(frozen=True)
@@ -137,6 +139,12 @@ def same_scene(a: np.ndarray, b: np.ndarray) -> bool:
     return likeness > _SAME_SCENE * float(np.linalg.norm(core))
 
 
+def _says_nothing(preview: np.ndarray) -> bool:
+    """Is a preview mostly white or black, as the ends of a long bracket are? Its time and exposure tell where it belongs."""
+    grey = cv2.cvtColor(preview, cv2.COLOR_RGB2GRAY)
+    return float(((grey > _BLACK) & (grey < _WHITE)).mean()) < _TELLING
+
+
 def _follows(previous: FrameInfo, current: FrameInfo) -> bool:
     if previous.moment is None or current.moment is None or previous.model != current.model:
         return False
@@ -171,7 +179,8 @@ def find_brackets(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | No
                 s is not None and abs(value - s) >= _SMALLEST_STEP for s in seen
             )
             first, second = previews[run[-1]], previews[index]
-            alike = first is None or second is None or same_scene(first, second)
+            silent = any(one is None or _says_nothing(one) for one in (first, second))
+            alike = silent or same_scene(first, second)  # type: ignore[arg-type]
             if not (fresh and alike and _follows(infos[run[-1]], infos[index]) and len(run) < _MOST_FRAMES):
                 close()
         run.append(index)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import imagecodecs
 import numpy as np
 
+from irvane.core.finish.enlarging import enlarged_extent
 from irvane.core.line.bands import Output, finished_part
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
@@ -31,9 +32,10 @@ def coded_size(
     Cancelled
     """
     h, w = geometry_for(settings, context).output
+    high, wide = enlarged_extent((h, w), settings.finish.enlarge)
     if settings.finish.format == "tiff":
-        return h * w * _BYTES[16] + _BESIDE
-    if settings.finish.format != "jpeg":
+        return high * wide * _BYTES[16] + _BESIDE
+    if settings.finish.format != "jpeg" or settings.finish.enlarge != "1":
         return None
     coded = pixels = 0
     side_y, side_x = min(_SIDE, h), min(_SIDE, w)

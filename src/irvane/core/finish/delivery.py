@@ -17,6 +17,7 @@ from irvane.core.files.opcode_writing import nothing, opcodes_of
 from irvane.core.files.other_writers import write_avif, write_jxl, write_png
 from irvane.core.files.writers import Bands, quantise, write_exr, write_jpeg, write_tiff
 from irvane.core.finish.destination import Destination
+from irvane.core.finish.enlarging import LANCZOS, enlarged, enlarged_extent
 from irvane.core.finish.medium import sharpen_for
 from irvane.core.finish.reading_back import Witness, read_back
 from irvane.core.finish.size import Size, resized
@@ -55,7 +56,8 @@ class Delivery:
 
 def output_size(one: Delivery, how: Destination) -> tuple[int, int]:
     """Height and width of the written picture."""
-    return Size.parse(how.size).of(geometry_for(one.settings, one.context).output, how.ppi)
+    large = enlarged_extent(geometry_for(one.settings, one.context).output, one.settings.finish.enlarge)
+    return Size.parse(how.size).of(large, how.ppi)
 
 
 def deliver(
@@ -122,7 +124,8 @@ def _deliver(
 
 def _encoded(one: Delivery, how: Destination, progress: Progress) -> Iterator[np.ndarray]:
     depth = 16 if how.depth == 10 else how.depth
-    plain = Size.parse(how.size).mode == "full" and how.medium == "none"
+    finish = one.settings.finish
+    plain = Size.parse(how.size).mode == "full" and how.medium == "none" and finish.enlarge == "1"
     if plain:
         for _, band in finished_bands(
             one.developed, one.settings, one.context, Output(how.space), depth, progress
@@ -136,7 +139,10 @@ def _encoded(one: Delivery, how: Destination, progress: Progress) -> Iterator[np
 def _scaled(one: Delivery, how: Destination, output: Output, progress: Progress) -> Iterator[np.ndarray]:
     """Linear light at the size and with the sharpening of the destination, in bands."""
     bands = light_bands(one.developed, one.settings, one.context, output, progress)
-    before, after = geometry_for(one.settings, one.context).output, output_size(one, how)
+    finish, before = one.settings.finish, geometry_for(one.settings, one.context).output
+    by = LANCZOS if output.linear else finish.enlarge_by
+    bands = enlarged(bands, before, finish.enlarge, by, output.space)
+    before, after = enlarged_extent(before, finish.enlarge), output_size(one, how)
     if after != before:
         bands = resized(bands, before, after)
     if how.medium == "none" or output.linear:

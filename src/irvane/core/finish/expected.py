@@ -15,6 +15,7 @@ from irvane.core.errors import IrvaneError, SettingError, WriteError
 from irvane.core.files.atomic import atomic_file, make_folder
 from irvane.core.files.info import open_metadata
 from irvane.core.finish.destination import Destination
+from irvane.core.finish.enlarging import enlarged_extent
 from irvane.core.finish.journal import Entry
 from irvane.core.finish.size import Size
 from irvane.core.settings import Settings
@@ -90,7 +91,8 @@ def pixels_of(entry: Entry) -> tuple[float, float] | None:
         crop = entry.settings.lens.crop
         if crop:
             h, w = max(1, round(h * crop[3] / 100)), max(1, round(w * crop[2] / 100))
-        height, width = Size.parse(entry.how.size).of((h, w), entry.how.ppi)
+        large = enlarged_extent((h, w), entry.settings.finish.enlarge)
+        height, width = Size.parse(entry.how.size).of(large, entry.how.ppi)
     except (OSError, SettingError):
         return None
     return float(extent[0] * extent[1] * len(entry.paths)), float(height * width)

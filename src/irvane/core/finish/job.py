@@ -9,14 +9,16 @@ from typing import Any
 
 import numpy as np
 
+from irvane.core.colour.rendering import encode
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import safe_name
 from irvane.core.files.other_writers import write_radiance
-from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
+from irvane.core.files.writers import Bands, quantise, write_exr, write_jpeg, write_tiff
 from irvane.core.finish.delivery import Delivery, deliver
 from irvane.core.finish.destination import FORMATS as DESTINED
 from irvane.core.finish.destination import Destination
-from irvane.core.line.bands import Output, finished_bands
+from irvane.core.finish.enlarging import LANCZOS, enlarged, enlarged_extent
+from irvane.core.line.bands import Output, finished_bands, light_bands
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
 from irvane.core.line.realise import DENOISED, realise
@@ -137,11 +139,8 @@ def run(
     if kind in ("exr", "radiance"):
         space = "srgb" if kind == "radiance" else output.space
         output, depth = Output(space, True, output.flat), 32
-    bands = Bands(
-        geometry_for(settings, context).output,
-        _DTYPES[depth],
-        _bands(developed, settings, context, output, depth, progress),
-    )
+    large = enlarged_extent(geometry_for(settings, context).output, settings.finish.enlarge)
+    bands = Bands(large, _DTYPES[depth], _bands(developed, settings, context, output, depth, progress))
     _write(kind, target, bands, output, source, describe(source, settings, context), settings.finish.quality)
     return Written(target.path, developed.notes)
 
@@ -152,10 +151,16 @@ _DTYPES: dict[int, type] = {8: np.uint8, 16: np.uint16, 32: np.float32}
 def _bands(
     developed: Developed, settings: Settings, context: Context, output: Output, depth: int, progress: Progress
 ) -> Iterator[np.ndarray]:
-    for _, band in finished_bands(
-        developed, settings, context, output, depth, part(progress, DENOISED, 0.98)
-    ):
-        yield band
+    share, finish = part(progress, DENOISED, 0.98), settings.finish
+    if finish.enlarge == "1":
+        for _, band in finished_bands(developed, settings, context, output, depth, share):
+            yield band
+        return
+    by = LANCZOS if output.linear else finish.enlarge_by
+    bands = light_bands(developed, settings, context, output, share)
+    extent = geometry_for(settings, context).output
+    for light in enlarged(bands, extent, finish.enlarge, by, output.space):
+        yield quantise(light, depth) if output.linear else encode(np.clip(light, 0, 1), output.space, depth)
 
 
 def assemble(
@@ -169,7 +174,7 @@ def assemble(
     """The whole finished picture as whole numbers (or float32 at depth 32)."""
     return _whole(
         Bands(
-            geometry_for(settings, context).output,
+            enlarged_extent(geometry_for(settings, context).output, settings.finish.enlarge),
             _DTYPES[depth],
             _bands(developed, settings, context, output, depth, progress),
         )

@@ -94,7 +94,7 @@ def to_be_measured(developed: Developed, settings: Settings, context: Context) -
         return False
     if lens.fringing and lens.fringe_hue is None:
         return True
-    if settings.acutance.deblur != "off":
+    if settings.acutance.deblur != "off" or settings.acutance.automatic == "on":
         return True
     if developed.cfa is None or lens.aberration == OFF:
         return False
@@ -110,19 +110,28 @@ def with_lens_measured(developed: Developed, context: Context) -> Context:
     found = None if developed.mosaic is None else measure_aberration(developed.mosaic)
     hue = fringe_hue(developed.plain, developed.clipped, developed.gains)
     facts = replace(context.lens, aberration=found, fringe_hue=hue)
-    edges = _edges(developed)
+    edges = find_edges_of(developed)
     soft = _softness(developed, edges)
     return replace(context, lens=facts, lens_measured=True, softness=soft, edges=edges)
 
 
 def measure_softness(developed: Developed) -> Cause:
     """What softened a frame, and by how much."""
-    return _softness(developed, _edges(developed))
+    return _softness(developed, find_edges_of(developed))
+
+
+def softness_of(context: Context) -> float | None:
+    """σ in pixels by which a frame's sharpest edges are softer than a sharp frame's; None when that is not known."""
+    return None if context.edges is None else _softer(context.edges)
+
+
+def _softer(edges: Edges) -> float | None:
+    wide = sharpest(edges)
+    return None if wide is None else float(np.sqrt(max(wide**2 - _SHARP**2, 0.0)))
 
 
 def _softness(developed: Developed, edges: Edges) -> Cause:
-    wide = sharpest(edges)
-    soft = None if wide is None else float(np.sqrt(max(wide**2 - _SHARP**2, 0.0)))
+    soft = _softer(edges)
     return cause_of(mean_spectrum(_parts(developed)), soft, edges)
 
 
@@ -144,7 +153,7 @@ def _parts(developed: Developed) -> Iterator[np.ndarray]:
             yield np.ascontiguousarray(green[:, left : left + SIDE])
 
 
-def _edges(developed: Developed) -> Edges:
+def find_edges_of(developed: Developed) -> Edges:
     """Edges of the upright frame with their blur in pixels; of its middle only where there is no mosaic."""
     if developed.mosaic is not None and developed.noise is not None:
         found = edges_of(developed.mosaic, developed.noise)

@@ -14,6 +14,12 @@ import numpy as np
 from irvane.core.colour.rendering import to_screen
 from irvane.core.colour.soft_proof import SoftProof, proofed
 from irvane.core.image import BLUE, GREEN, MID_GREY, RED, Mosaic
+from irvane.core.line.acutance_looks import (
+    added_by_acutance,
+    added_light,
+    alone_light,
+    softness_light,
+)
 from irvane.core.line.camera import Upstream, camera_patch, mixed_patch, placed, source_of, trim
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.context import Context, geometry_for
@@ -48,6 +54,7 @@ class Look:
     changes : settings that are tried on the proof for the eye only.
     removed : what denoising took away is shown instead of the picture.
     origin : which frame of a merge gave what.
+    acutance : ``added``, ``alone`` or ``softness``, see :mod:`irvane.core.line.acutance_looks`.
     """
 
     words: str
@@ -58,6 +65,7 @@ class Look:
     removed: bool = False
     changes: tuple[tuple[str, float], ...] = ()
     origin: bool = False
+    acutance: str = ""
 
     @property
     def is_light(self) -> bool:
@@ -116,6 +124,17 @@ LOOKS: dict[str, Look] = {
     "stress-curve": Look(
         "stress: steep curve", "As after a steep curve in the bright tones: skies show their noise and steps.",
         changes=(("light.contrast", 80.0), ("light.exposure", -1.0)),
+    ),
+    "added": Look(
+        "what was added", "What deblurring and sharpening add to brightness, four times as strong, around grey. The frame itself does not "
+        "hold it: it should look like contours, not like noise or rings.", acutance="added",
+    ),
+    "alone": Look(
+        "what is left alone", "Striped where nothing is deblurred or sharpened: sky, water, fog and what is blurred should be.",
+        acutance="alone",
+    ),
+    "softness": Look(
+        "where it is soft", "Tinted by how soft edges are: lemon sharp, violet soft, grey where there are too few.", acutance="softness"
     ),
     "mosaic": Look("mosaic", "The values as the sensor gave them, each in the colour of its filter.", raw=-1),
     "mosaic-red": Look("mosaic, red", "The red values of the sensor alone.", raw=RED),
@@ -190,6 +209,15 @@ def render_look(
             developed, developed.origin, settings, context, source_of(settings, context, region), clean
         )
         return _seen(light, settings, context, region)
+    if look.acutance == "softness":
+        light = softness_light(developed, settings, context, source_of(settings, context, region), clean)
+        return _seen(light, settings, context, region)
+    if look.acutance:
+        plain, added, patch = added_by_acutance(developed, settings, context, region, clean)
+        seen = (added_light if look.acutance == "added" else alone_light)(plain, added)
+        h, w = seen.shape[:2]
+        bottom, right = patch.top + h * patch.step, patch.left + w * patch.step
+        return Rendered(to_screen(seen), patch.top, patch.left, bottom, right)
     space = space if look.finish is None else SCREEN
     return render_view(
         developed, settings, context, region, clean, offset + look.lift, marks, look.finish, upstream, space

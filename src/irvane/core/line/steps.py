@@ -80,7 +80,17 @@ _MIXED = tuple(
 )  # fmt: skip
 
 _SHARPENED = tuple(
-    f"acutance.{name}" for name in ("fine", "medium", "coarse", "noise_floor", "overshoot", "sharpened_by")
+    f"acutance.{name}"
+    for name in (
+        "automatic",
+        "fine",
+        "medium",
+        "coarse",
+        "noise_floor",
+        "overshoot",
+        "texture_guard",
+        "sharpened_by",
+    )
 )
 
 LINE = (

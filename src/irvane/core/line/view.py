@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from irvane.core.acutance import sharpen as acutance
+from irvane.core.acutance.automatic import automatic_strengths
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import WHITE_EV, render, to_screen
 from irvane.core.colour.saturation import RANGES, saturate
@@ -22,7 +23,8 @@ from irvane.core.light.curve import apply_curves, apply_roll_off
 from irvane.core.light.tone import apply_operator, apply_tone, reads_guide
 from irvane.core.line.camera import Upstream, camera_light, noise_left, trim
 from irvane.core.line.clip_flags import Limits, gamut_marks, output_marks, sensor_marks
-from irvane.core.line.context import Context, geometry_for, noise_amount
+from irvane.core.line.context import Context, geometry_for, noise_amount, softness_of
+from irvane.core.line.deblurring import blur_of
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch
 from irvane.core.line.placing import light_given, placed_guide
@@ -30,7 +32,7 @@ from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
 from irvane.core.line.steps import SCENE, around, noise_shares
 from irvane.core.noise.grain import add_grain
 from irvane.core.places import OutputRegion
-from irvane.core.settings import Settings
+from irvane.core.settings import Acutance, Settings
 from irvane.core.threads import each, strips
 
 #: Space of a screen that is not known better (IEC 61966-2-1).
@@ -67,21 +69,43 @@ class _Numbers:
     hues: tuple[float, ...]
     given: np.ndarray | None
     output: tuple[int, int]
+    acutance: Acutance
 
 
 def _numbers(developed: Developed, settings: Settings, context: Context, clean: bool) -> _Numbers:
     balance, matrix = None, np.eye(3)
     if developed.colour is not None:
         balance, matrix = transform(developed.colour, settings.colour)
-    noise, given = (0.0, 0.0), None
+    noise, given, sharpening = (0.0, 0.0), None, settings.acutance
     if acutance.is_on(settings.acutance):
         given = light_given(context.lens, settings.lens)
         noise = remaining_noise(developed, settings, context, clean or developed.denoised is not None)
+        sharpening = sharpening_in_force(settings, context, noise)[0]
     cut = settings.sensor.highlights == "clip" and developed.entry in (MOSAIC, CAMERA)
     ceiling = 1.0 if cut else np.inf
     hues = tuple(getattr(settings.colour, name) for name in RANGES)
     output = geometry_for(settings, context).output
-    return _Numbers(balance, matrix * 2.0**BASE_EXPOSURE, ceiling, noise, hues, given, output)
+    return _Numbers(balance, matrix * 2.0**BASE_EXPOSURE, ceiling, noise, hues, given, output, sharpening)
+
+
+def sharpening_in_force(
+    settings: Settings, context: Context, noise: tuple[float, float]
+) -> tuple[Acutance, str]:
+    """The station Acutance with its automatic strengths put in, and a sentence on them.
+
+    Parameters
+    ----------
+    noise : gain and read variance of the luminance noise that remains.
+    """
+    own = settings.acutance
+    if own.automatic == "off":
+        return own, ""
+    if not context.lens_measured:
+        return own, "How soft the frame is has not been measured yet."
+    sigma = float(np.sqrt(noise[0] * MID_GREY + noise[1]))
+    deblurred = blur_of(own, context.softness) is not None
+    made = automatic_strengths(softness_of(context), context.softness, MID_GREY / max(sigma, 1e-6), deblurred)
+    return made.on(own), made.words
 
 
 def scene_context(settings: Settings, context: Context) -> Context:
@@ -121,7 +145,7 @@ def _scene_light(
     given = numbers.given
     if given is not None:
         given = sample(given, numbers.output, *place, patch.step, picture.shape[:2])
-    sharp = acutance.sharpen(picture, settings.acutance, numbers.noise, patch.step, given)
+    sharp = acutance.sharpen(picture, numbers.acutance, numbers.noise, patch.step, given)
     return replace(patch, pixels=keep_finite(sharp))
 
 

@@ -1,0 +1,152 @@
+"""Looks at sharpness: what deblurring and sharpening added, what they left alone, and where a frame is soft."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import replace
+from weakref import WeakKeyDictionary
+
+import cv2
+import numpy as np
+
+from irvane.core.acutance.edge_blur import Edges
+from irvane.core.colour.spaces import SPACES
+from irvane.core.line.camera import mixed_patch, trim
+from irvane.core.line.context import Context, find_edges_of
+from irvane.core.line.develop import Developed
+from irvane.core.line.picture import Patch
+from irvane.core.line.view import scene_patch, show
+from irvane.core.places import OutputRegion, Region
+from irvane.core.settings import Settings
+
+#: Luminance of linear sRGB (IEC 61966-2-1).
+_LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
+#: By how much more what was added is seen; a change of brightness (of 1) below which a place counts as left alone.
+_GAIN, _ALONE = 4.0, 0.0015
+#: Pixels of a block of the map of softness, and of a stripe; edges that a block needs.
+_BLOCK, _STRIPE, _FEW = 64, 8, 4
+#: σ, in pixels, of edges that count as sharp, and from which they are wholly soft.
+SHARP, SOFT = 0.9, 3.0
+_SHARP_TINT, _SOFT_TINT = np.array([0.95, 0.92, 0.30], np.float32), np.array([0.62, 0.42, 1.0], np.float32)
+
+_found: WeakKeyDictionary[Developed, Edges] = WeakKeyDictionary()
+_lock = threading.Lock()
+
+
+def without_acutance(settings: Settings) -> Settings:
+    """The same proof with nothing deblurred or sharpened."""
+    off = {"deblur": "off", "automatic": "off", "fine": 0.0, "medium": 0.0, "coarse": 0.0}
+    return settings.with_values({f"acutance.{name}": value for name, value in off.items()})
+
+
+def _coded(
+    developed: Developed, settings: Settings, context: Context, region: OutputRegion, clean: Patch | None
+) -> tuple[np.ndarray, Patch]:
+    patch = trim(scene_patch(developed, settings, context, region, clean), region)
+    light = show(patch, developed, settings)
+    return SPACES["srgb"].encode(np.clip(light @ _LUMA, 0, 1)), patch
+
+
+def added_by_acutance(
+    developed: Developed, settings: Settings, context: Context, region: OutputRegion, clean: Patch | None
+) -> tuple[np.ndarray, np.ndarray, Patch]:
+    """Brightness as it is coded (float32 H×W, 0…1) without deblurring and sharpening, what they add to it, and where it lies."""
+    made, patch = _coded(developed, settings, context, region, clean)
+    plain, _ = _coded(developed, without_acutance(settings), context, region, clean)
+    h, w = (min(a, b) for a, b in zip(made.shape, plain.shape, strict=True))
+    return plain[:h, :w], made[:h, :w] - plain[:h, :w], patch
+
+
+def added_light(plain: np.ndarray, added: np.ndarray) -> np.ndarray:
+    """What was added around mid-grey, as light to look at (H×W×3)."""
+    seen = np.clip(0.5 + _GAIN * added, 0, 1)
+    return np.repeat(SPACES["srgb"].decode(seen)[..., None], 3, axis=2).astype(np.float32)
+
+
+def alone_light(plain: np.ndarray, added: np.ndarray) -> np.ndarray:
+    """The picture in grey; what was left alone is striped."""
+    alone = cv2.blur((np.abs(added) < _ALONE).astype(np.float32), (3, 3)) > 0.7
+    y, x = np.mgrid[: plain.shape[0], : plain.shape[1]]
+    stripes = alone & ((y + x) // _STRIPE % 2 == 0)
+    seen = np.repeat((0.1 + 0.9 * plain)[..., None], 3, axis=2)
+    seen[stripes] = 0.45 * seen[stripes] + 0.55 * np.array([0.15, 0.55, 0.58], np.float32)
+    return np.square(seen).astype(np.float32)
+
+
+def added_words(added: np.ndarray) -> str:
+    """How much was added, and to how much of the view nothing was."""
+    alone = float((np.abs(added) < _ALONE).mean())
+    if alone > 0.9999:
+        return "Nothing is deblurred or sharpened here."
+    mean = float(np.sqrt(np.mean(added**2)))
+    return f"Added: {mean:.1%} of white (root mean square); left alone: {alone:.0%} of the view."
+
+
+def softness_map(edges: Edges, extent: tuple[int, int]) -> np.ndarray:
+    """Blur of the edges of every block, σ in pixels: float32, about a value for every 64 pixels; not a number where there are too few."""
+    h, w = max(1, round(extent[0] / _BLOCK)), max(1, round(extent[1] / _BLOCK))
+    rows = np.minimum(edges.y * h / extent[0], h - 1).astype(int)
+    columns = np.minimum(edges.x * w / extent[1], w - 1).astype(int)
+    order = np.lexsort((edges.sigma, rows * w + columns))
+    cells = (rows * w + columns)[order]
+    first = np.searchsorted(cells, np.arange(h * w))
+    count = np.searchsorted(cells, np.arange(h * w), side="right") - first
+    found = np.full(h * w, np.nan, np.float32)
+    enough = count >= _FEW
+    # the sharper ones tell: the others may be soft things
+    found[enough] = edges.sigma[order][first[enough] + count[enough] // 4]
+    return found.reshape(h, w)
+
+
+def edges_in(developed: Developed, context: Context) -> Edges:
+    """Edges of a frame, looked for once."""
+    if context.edges is not None:
+        return context.edges
+    with _lock:
+        if developed not in _found:
+            _found[developed] = find_edges_of(developed)
+        return _found[developed]
+
+
+def softness_words(found: np.ndarray) -> str:
+    """What a map of softness says: how much is sharp, and where."""
+    known = np.isfinite(found)
+    if known.sum() < 4:
+        return "There are too few edges to tell where the frame is sharp."
+    sharp = known & (found < SHARP)
+    share = float(sharp.sum() / known.sum())
+    if share < 0.02:
+        return f"Nothing is quite sharp: the sharpest parts have σ {np.nanquantile(found, 0.05):.1f} px."
+    if share > 0.9:
+        return "Sharp all over."
+    y, x = (np.mean(v) / n for v, n in zip(np.nonzero(sharp), found.shape, strict=True))
+    across = "left" if x < 0.36 else "right" if x > 0.64 else ""
+    down = "upper" if y < 0.36 else "lower" if y > 0.64 else ""
+    where = f"{down} {across}".strip() or "middle"
+    rest = float(np.median(found[known & ~sharp]))
+    return f"Sharp in {share:.0%} of what has edges, mostly {where}; the rest has σ {rest:.1f} px."
+
+
+def softness_light(
+    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
+) -> Patch:
+    """The picture in grey, tinted by how soft its edges are: from lemon (sharp) to violet (soft)."""
+    mixed = mixed_patch(developed, settings, context, region, clean)
+    light = np.maximum(mixed.pixels @ _LUMA, 0) * np.float32(4.0 * 2.0**settings.light.exposure)
+    grey = np.sqrt(light / (1 + light))
+    found = softness_map(edges_in(developed, context), developed.extent)
+    known = np.isfinite(found).astype(np.float32)
+    soft = np.clip((np.nan_to_num(found) - SHARP) / (SOFT - SHARP), 0, 1) * known
+    h, w = grey.shape
+    fh, fw = found.shape
+    y = ((np.arange(h) * mixed.step + mixed.top) * fh / developed.extent[0] - 0.5).astype(np.float32)
+    x = ((np.arange(w) * mixed.step + mixed.left) * fw / developed.extent[1] - 0.5).astype(np.float32)
+    across, down = np.meshgrid(x, y)
+    share, told = (
+        cv2.remap(plane.astype(np.float32), across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        for plane in (soft, known)
+    )
+    share = (share / np.maximum(told, 1e-3))[..., None]
+    tint = _SHARP_TINT * (1 - share) + _SOFT_TINT * share
+    shown = (0.15 + 0.85 * grey[..., None]) * (1 + told[..., None] * (tint - 1))
+    return replace(mixed, pixels=np.square(shown).astype(np.float32))
