@@ -9,6 +9,7 @@ In JSON, settings are values by their full names, as many or as few as are meant
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
@@ -17,6 +18,9 @@ from typing import Any
 
 from irvane.core.declaring import Choice, Crop, Cropping, Curve, Method, Name, Number, Points
 from irvane.core.errors import SettingError
+from irvane.core.regions.region import ALLOWED, MOST, LocalRegion, changed
+from irvane.core.regions.region import as_json as region_json
+from irvane.core.regions.region import from_json as region_from_json
 from irvane.core.stations import Acutance, Colour, Finish, Lens, Light, Noise, Sensor
 
 #: Version of the JSON form. Older forms are brought up to date by MIGRATIONS.
@@ -33,7 +37,7 @@ STATIONS: tuple[str, ...] = ("sensor", "lens", "noise", "light", "colour", "acut
 
 @dataclass(frozen=True)
 class Settings:
-    """All settings of one proof."""
+    """All settings of one proof: its stations, and regions with changes of their own, in order."""
 
     sensor: Sensor = Sensor()
     lens: Lens = Lens()
@@ -42,6 +46,7 @@ class Settings:
     colour: Colour = Colour()
     acutance: Acutance = Acutance()
     finish: Finish = Finish()
+    regions: tuple[LocalRegion, ...] = ()
 
     def get(self, path: str) -> Any:
         """Value of a setting by its full name, ``station.name``."""
@@ -70,7 +75,8 @@ class Settings:
 
     def as_dict(self) -> dict[str, Any]:
         """JSON-ready form: every value and method, so that later defaults do not change an old proof."""
-        return as_json({path: self.get(path) for station in STATIONS for path in _SPECS_OF[station]})
+        made = as_json({path: self.get(path) for station in STATIONS for path in _SPECS_OF[station]})
+        return made | ({"regions": [region_json(one) for one in self.regions]} if self.regions else {})
 
     @staticmethod
     def from_dict(data: dict[str, Any]) -> Settings:
@@ -81,7 +87,36 @@ class Settings:
         SettingError
             When the form is newer than this program or a value does not fit.
         """
-        return Settings().with_values(values_of(data))
+        return Settings().with_values(values_of(data)).with_regions(regions_of(data))
+
+    def with_regions(self, regions: Sequence[LocalRegion]) -> Settings:
+        """A copy with other regions."""
+        return replace(self, regions=tuple(regions))
+
+    def in_region(self, region: LocalRegion) -> Settings:
+        """The frame's settings as a region has them, without regions; automatic numbers must be there."""
+        values = {}
+        for path, change in region.changes:
+            now = self.get(path)
+            declared = spec(path)
+            assert isinstance(declared, Choice | Number)
+            base = declared.neutral if now is None and isinstance(declared, Number) else now
+            values[path] = changed(base, change, declared)
+        return replace(self.with_values(values), regions=())
+
+
+def regions_of(data: Any) -> tuple[LocalRegion, ...]:
+    """The regions of the JSON form of settings; one that is damaged is kept and does nothing."""
+    found = data.get("regions", []) if isinstance(data, dict) else []
+    found = found if isinstance(found, list) else [found]
+    declared = {path: spec(path) for path in ALLOWED}
+    return tuple(region_from_json(one, declared)[0] for one in found[:MOST])
+
+
+def damaged_regions(settings: Settings) -> list[str]:
+    """A sentence for each region of a proof that is damaged."""
+    declared = {path: spec(path) for path in ALLOWED}
+    return [region_from_json(json.loads(one.damaged), declared)[1] for one in settings.regions if one.damaged]
 
 
 def as_json(values: Mapping[str, Any]) -> dict[str, Any]:
@@ -162,6 +197,7 @@ def split(path: str) -> tuple[str, str]:
 _SPECS: dict[str, dict[str, Spec]] = {
     station.name: {f.name: f.metadata["spec"] for f in fields(type(station.default))}  # type: ignore[arg-type]
     for station in fields(Settings)
+    if station.name in STATIONS
 }
 _SPECS_OF = {station: [f"{station}.{name}" for name in declared] for station, declared in _SPECS.items()}
 

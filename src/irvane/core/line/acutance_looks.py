@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-import threading
 from dataclasses import replace
-from weakref import WeakKeyDictionary
 
 import cv2
 import numpy as np
 
-from irvane.core.acutance.edge_blur import Edges
 from irvane.core.colour.spaces import SPACES
 from irvane.core.line.camera import mixed_patch, trim
-from irvane.core.line.context import Context, find_edges_of
+from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch
+from irvane.core.line.softness import SHARP, SOFT, edges_in, softness_map
 from irvane.core.line.view import scene_patch, show
 from irvane.core.places import OutputRegion, Region
 from irvane.core.settings import Settings
@@ -23,14 +21,9 @@ from irvane.core.settings import Settings
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 #: By how much more what was added is seen; a change of brightness (of 1) below which a place counts as left alone.
 _GAIN, _ALONE = 4.0, 0.0015
-#: Pixels of a block of the map of softness, and of a stripe; edges that a block needs.
-_BLOCK, _STRIPE, _FEW = 64, 8, 4
-#: σ, in pixels, of edges that count as sharp, and from which they are wholly soft.
-SHARP, SOFT = 0.9, 3.0
+#: Pixels of a stripe.
+_STRIPE = 8
 _SHARP_TINT, _SOFT_TINT = np.array([0.95, 0.92, 0.30], np.float32), np.array([0.62, 0.42, 1.0], np.float32)
-
-_found: WeakKeyDictionary[Developed, Edges] = WeakKeyDictionary()
-_lock = threading.Lock()
 
 
 def without_acutance(settings: Settings) -> Settings:
@@ -80,51 +73,6 @@ def added_words(added: np.ndarray) -> str:
         return "Nothing is deblurred or sharpened here."
     mean = float(np.sqrt(np.mean(added**2)))
     return f"Added: {mean:.1%} of white (root mean square); left alone: {alone:.0%} of the view."
-
-
-def softness_map(edges: Edges, extent: tuple[int, int]) -> np.ndarray:
-    """Blur of the edges of every block, σ in pixels: float32, about a value for every 64 pixels; not a number where there are too few."""
-    h, w = max(1, round(extent[0] / _BLOCK)), max(1, round(extent[1] / _BLOCK))
-    rows = np.minimum(edges.y * h / extent[0], h - 1).astype(int)
-    columns = np.minimum(edges.x * w / extent[1], w - 1).astype(int)
-    order = np.lexsort((edges.sigma, rows * w + columns))
-    cells = (rows * w + columns)[order]
-    first = np.searchsorted(cells, np.arange(h * w))
-    count = np.searchsorted(cells, np.arange(h * w), side="right") - first
-    found = np.full(h * w, np.nan, np.float32)
-    enough = count >= _FEW
-    # the sharper ones tell: the others may be soft things
-    found[enough] = edges.sigma[order][first[enough] + count[enough] // 4]
-    return found.reshape(h, w)
-
-
-def edges_in(developed: Developed, context: Context) -> Edges:
-    """Edges of a frame, looked for once."""
-    if context.edges is not None:
-        return context.edges
-    with _lock:
-        if developed not in _found:
-            _found[developed] = find_edges_of(developed)
-        return _found[developed]
-
-
-def softness_words(found: np.ndarray) -> str:
-    """What a map of softness says: how much is sharp, and where."""
-    known = np.isfinite(found)
-    if known.sum() < 4:
-        return "There are too few edges to tell where the frame is sharp."
-    sharp = known & (found < SHARP)
-    share = float(sharp.sum() / known.sum())
-    if share < 0.02:
-        return f"Nothing is quite sharp: the sharpest parts have σ {np.nanquantile(found, 0.05):.1f} px."
-    if share > 0.9:
-        return "Sharp all over."
-    y, x = (np.mean(v) / n for v, n in zip(np.nonzero(sharp), found.shape, strict=True))
-    across = "left" if x < 0.36 else "right" if x > 0.64 else ""
-    down = "upper" if y < 0.36 else "lower" if y > 0.64 else ""
-    where = f"{down} {across}".strip() or "middle"
-    rest = float(np.median(found[known & ~sharp]))
-    return f"Sharp in {share:.0%} of what has edges, mostly {where}; the rest has σ {rest:.1f} px."
 
 
 def softness_light(

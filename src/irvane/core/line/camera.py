@@ -273,7 +273,12 @@ class Upstream:
         self._parts: tuple[object, ...] = ()
         self._key: object = None
         self._patch: Patch | None = None
+        self._regions: dict[int, Upstream] = {}
         self.made = 0
+
+    def of_region(self, number: int) -> Upstream:
+        """The same for a region of the proof, by its number."""
+        return self._regions.setdefault(number, Upstream())
 
     def light(
         self,

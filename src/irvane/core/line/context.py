@@ -92,6 +92,10 @@ def to_be_measured(developed: Developed, settings: Settings, context: Context) -
     lens = settings.lens
     if context.lens_measured or developed.step > 1:
         return False
+    if any(
+        one.change(f"acutance.{n}") for one in settings.regions if one.acts for n in ("deblur", "automatic")
+    ):
+        return True
     if lens.fringing and lens.fringe_hue is None:
         return True
     if settings.acutance.deblur != "off" or settings.acutance.automatic == "on":
@@ -210,5 +214,8 @@ def noise_amount(settings: Settings, context: Context) -> float:
 def noise_removal(settings: Settings, context: Context) -> Removal:
     """How the denoiser runs: up to 100 % its result is mixed with the plain picture, beyond it takes more for noise."""
     amount = noise_amount(settings, context)
+    # a region that removes more needs the denoised picture too
+    more = max((one.change("noise.amount") or 0.0 for one in settings.regions if one.acts), default=0.0)
+    amount = max(amount, min(amount + more, 100.0))
     strength = 0.0 if amount <= 0 else 1.0 + max(0.0, amount - 100.0) / 100.0
     return Removal(strength, settings.noise.method, settings.noise.removed_by) if strength else Removal()

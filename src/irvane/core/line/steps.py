@@ -13,7 +13,7 @@ from typing import Any
 from irvane.core.acutance import sharpen
 from irvane.core.lens.fringing import REACH as FRINGES
 from irvane.core.noise import mixing
-from irvane.core.settings import Noise, Sensor, Settings, default, newest_methods
+from irvane.core.settings import STATIONS, Noise, Sensor, Settings, default, newest_methods
 
 #: Results that are kept between steps: a developed frame, its denoised picture, camera-linear light of a view (in pixels of
 #: the output), scene-linear light, what is seen.
@@ -141,13 +141,14 @@ def read_by(result: str) -> tuple[str, ...]:
     """Full names of the settings that a result depends on, those of earlier results included."""
     before = RESULTS[: RESULTS.index(result) + 1]
     new = Settings()
-    every = [f"{station}.{name}" for station in vars(new) for name in vars(getattr(new, station))]
+    every = [f"{station}.{name}" for station in STATIONS for name in vars(getattr(new, station))]
     return tuple(path for path in every if any(step.makes in before and _reads(step, path) for step in LINE))
 
 
 def around(settings: Settings, result: str) -> int:
-    """View pixels around a place that the steps which make a result need under these settings."""
-    return sum(step.around for step in LINE if step.makes == result and step.acts(settings))
+    """View pixels around a place that the steps which make a result need under these settings, in any of their regions."""
+    every = [settings, *(settings.in_region(one) for one in settings.regions if one.acts)]
+    return max(sum(step.around for step in LINE if step.makes == result and step.acts(one)) for one in every)
 
 
 def around_at_most(result: str) -> int:

@@ -26,6 +26,7 @@ from irvane.core.line.clip_flags import Limits, gamut_marks, output_marks, senso
 from irvane.core.line.context import Context, geometry_for, noise_amount, softness_of
 from irvane.core.line.deblurring import blur_of
 from irvane.core.line.develop import Developed
+from irvane.core.line.local import blended, locals_of
 from irvane.core.line.picture import Patch
 from irvane.core.line.placing import light_given, placed_guide
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
@@ -126,7 +127,32 @@ def scene_patch(
     """Scene-linear light of a region of the output (with what sharpening needs around it), before the base rendering."""
     patch = camera_light(developed, settings, context, region, clean)
     numbers = _numbers(developed, settings, context, clean is not None)
-    return _scene_light(patch, developed, settings, scene_context(settings, context), numbers)
+    facts = scene_context(settings, context)
+    scene = _scene_light(patch, developed, settings, facts, numbers)
+    local = locals_of(developed, settings, context, patch, clean, None)
+    if not local:
+        return scene
+    again = _Regional(developed, context, patch, clean is not None)
+    return blended(scene, local, slice(0, patch.pixels.shape[0]), again.render)
+
+
+class _Regional:
+    """Scene-linear light of rows of a part under a region's settings."""
+
+    def __init__(self, developed: Developed, context: Context, part: Patch, clean: bool) -> None:
+        self.developed, self.context, self.part, self.clean = developed, context, part, clean
+        self._known: dict[Settings, tuple[Context, _Numbers]] = {}
+
+    def render(self, patch: Patch | None, settings: Settings, rows: slice) -> np.ndarray:
+        """Rows of the frame's own camera-linear light, or of `patch`."""
+        if settings not in self._known:
+            facts = scene_context(settings, self.context)
+            self._known[settings] = facts, _numbers(self.developed, settings, self.context, self.clean)
+        facts, numbers = self._known[settings]
+        whole = self.part if patch is None else patch
+        top = whole.top + rows.start * whole.step
+        cut = replace(whole, pixels=np.ascontiguousarray(whole.pixels[rows]), top=top)
+        return _scene_light(cut, self.developed, settings, facts, numbers).pixels
 
 
 def _scene_light(
@@ -222,6 +248,8 @@ def render_view(
     first, left = round((inner.top - outer.top) / outer.step), round((inner.left - outer.left) / outer.step)
     margin = around(settings, SCENE)
     pixels = np.empty((h, w, 4), np.uint8)
+    local = locals_of(developed, settings, context, outer, clean, upstream)
+    again = _Regional(developed, context, outer, clean is not None)
     found = (
         sensor_marks(developed.clipped, inner, geometry_for(settings, context)) if marks is not None else None
     )
@@ -232,6 +260,8 @@ def render_view(
             outer.pixels[top : first + rows[1] + margin], outer.top + top * outer.step, outer.left, outer.step
         )
         scene = _scene_light(part, developed, settings, placed, numbers)
+        if local:
+            scene = blended(scene, local, slice(top, top + part.pixels.shape[0]), again.render)
         cut = slice(first + rows[0] - top, first + rows[1] - top), slice(left, left + w)
         light = np.ascontiguousarray(scene.pixels[cut])
         if offset:

@@ -312,17 +312,20 @@ def _blended(
             root = np.asarray(below)
             if k < levels:
                 share = np.asarray(cv2.pyrDown(share))
-    out: np.ndarray = sums[-1] / np.maximum(weights[-1], 1e-6)[..., None]
-    for k in range(levels - 1, -1, -1):
-        detail = sums[k] / np.maximum(weights[k], 1e-6)[..., None]
-        out = np.asarray(cv2.pyrUp(out, dstsize=(detail.shape[1], detail.shape[0])) + detail)
-        sums[k] = weights[k] = np.zeros(0, np.float32)  # of no use any more
-    light = np.square(np.maximum(out, 0))[: bottom - top, : right - left]
-    have = have[: bottom - top, : right - left]
+    for k in range(levels + 1):
+        np.divide(sums[k], np.maximum(weights[k], 1e-6)[..., None], out=sums[k])
+    del weights
+    out: np.ndarray = sums.pop()
+    while sums:
+        detail = sums.pop()
+        np.add(detail, cv2.pyrUp(out, dstsize=(detail.shape[1], detail.shape[0])), out=detail)
+        out = detail
+    np.square(np.maximum(out, 0, out=out), out=out)
+    light, have = out[: bottom - top, : right - left], have[: bottom - top, : right - left]
     if crop == "fill":
         y0, x0, y1, x1 = largest_rectangle(have)
         light, have = light[y0:y1, x0:x1], have[y0:y1, x0:x1]
-    light = np.where(have[..., None], light, 0)
+    light *= have[..., None]
     return np.ascontiguousarray(light, np.float32), have
 
 

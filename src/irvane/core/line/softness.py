@@ -1,0 +1,65 @@
+"""Where a frame is soft: its edges' blur by place."""
+
+from __future__ import annotations
+
+import threading
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from irvane.core.acutance.edge_blur import Edges
+from irvane.core.line.context import Context, find_edges_of
+from irvane.core.line.develop import Developed
+
+#: Pixels of a block of the map; edges that a block needs.
+_BLOCK, _FEW = 64, 4
+#: σ, in pixels, of edges that count as sharp, and from which they are wholly soft.
+SHARP, SOFT = 0.9, 3.0
+
+_found: WeakKeyDictionary[Developed, Edges] = WeakKeyDictionary()
+_lock = threading.Lock()
+
+
+def softness_map(edges: Edges, extent: tuple[int, int]) -> np.ndarray:
+    """Blur of the edges of every block, σ in pixels: float32, about a value for every 64 pixels; not a number where there are too few."""
+    h, w = max(1, round(extent[0] / _BLOCK)), max(1, round(extent[1] / _BLOCK))
+    rows = np.minimum(edges.y * h / extent[0], h - 1).astype(int)
+    columns = np.minimum(edges.x * w / extent[1], w - 1).astype(int)
+    order = np.lexsort((edges.sigma, rows * w + columns))
+    cells = (rows * w + columns)[order]
+    first = np.searchsorted(cells, np.arange(h * w))
+    count = np.searchsorted(cells, np.arange(h * w), side="right") - first
+    found = np.full(h * w, np.nan, np.float32)
+    enough = count >= _FEW
+    # the sharper ones tell: the others may be soft things
+    found[enough] = edges.sigma[order][first[enough] + count[enough] // 4]
+    return found.reshape(h, w)
+
+
+def edges_in(developed: Developed, context: Context) -> Edges:
+    """Edges of a frame, looked for once."""
+    if context.edges is not None:
+        return context.edges
+    with _lock:
+        if developed not in _found:
+            _found[developed] = find_edges_of(developed)
+        return _found[developed]
+
+
+def softness_words(found: np.ndarray) -> str:
+    """What a map of softness says: how much is sharp, and where."""
+    known = np.isfinite(found)
+    if known.sum() < 4:
+        return "There are too few edges to tell where the frame is sharp."
+    sharp = known & (found < SHARP)
+    share = float(sharp.sum() / known.sum())
+    if share < 0.02:
+        return f"Nothing is quite sharp: the sharpest parts have σ {np.nanquantile(found, 0.05):.1f} px."
+    if share > 0.9:
+        return "Sharp all over."
+    y, x = (np.mean(v) / n for v, n in zip(np.nonzero(sharp), found.shape, strict=True))
+    across = "left" if x < 0.36 else "right" if x > 0.64 else ""
+    down = "upper" if y < 0.36 else "lower" if y > 0.64 else ""
+    where = f"{down} {across}".strip() or "middle"
+    rest = float(np.median(found[known & ~sharp]))
+    return f"Sharp in {share:.0%} of what has edges, mostly {where}; the rest has σ {rest:.1f} px."

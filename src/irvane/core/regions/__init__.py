@@ -1,0 +1,1 @@
+"""Regions: parts of a picture with settings of their own."""

@@ -1,0 +1,162 @@
+"""The subject of a frame: where it is sharp, stands out from its borders, and is whole.
+
+The classical way: how much a place differs from the frame's borders in colour (a background prior, after Zhu and others 2014) and how
+sharp it is give a first guess; a graph cut with colour models (Rother, Kolmogorov & Blake 2004, through OpenCV) makes it whole; its
+contours are refined on the picture itself (guided filter, He, Sun & Tang 2013).
+"""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+from weakref import WeakKeyDictionary
+
+import cv2
+import numpy as np
+
+from irvane.core.regions.reference import Reference
+
+#: Longer side of what the graph cut sees, and its rounds.
+_SIDE, _ROUNDS = 420, 4
+#: Share of the frame that is its border; guesses that count as surely subject and surely not; shares of the frame that a subject has.
+_BORDER, _SURE, _SURELY_NOT, _SHARES = 0.06, 0.72, 0.18, (0.004, 0.75)
+#: Likeness of a subject that is believed.
+BELIEVED = 0.35
+#: σ of edges, in pixels, that count as sharp, and as soft.
+_SHARP, _SOFT = 1.0, 2.2
+
+
+@dataclass(frozen=True, eq=False)
+class Subject:
+    """What was found.
+
+    Attributes
+    ----------
+    mask : float32 h×w on the reference's pixels; all 0 when nothing is believed. confidence : 0…1.
+    """
+
+    mask: np.ndarray
+    confidence: float
+
+    @property
+    def found(self) -> bool:
+        return self.confidence >= BELIEVED
+
+
+_found: WeakKeyDictionary[Reference, Subject] = WeakKeyDictionary()
+_lock = threading.Lock()
+
+
+def subject_mask(reference: Reference) -> Subject:
+    """The subject of a frame, looked for once."""
+    with _lock:
+        if reference not in _found:
+            _found[reference] = _looked_for(reference)
+        return _found[reference]
+
+
+def _looked_for(reference: Reference) -> Subject:
+    h, w = reference.shape
+    factor = min(1.0, _SIDE / max(h, w))
+    size = max(8, round(w * factor)), max(8, round(h * factor))
+    light = cv2.resize(reference.light, size, interpolation=cv2.INTER_AREA)
+    code = np.clip(np.sqrt(np.clip(light, 0, 1)) * 255, 0, 255).astype(np.uint8)
+    lab = cv2.cvtColor(np.ascontiguousarray(code), cv2.COLOR_RGB2LAB).astype(np.float32)
+    sharp = _sharpness(reference, size)
+    guess = _guess(lab, sharp)
+    if guess is None:
+        return Subject(np.zeros((h, w), np.float32), 0.0)
+    trimap = np.full(guess.shape, cv2.GC_PR_BGD, np.uint8)
+    trimap[guess > 0.45] = cv2.GC_PR_FGD
+    trimap[guess > _SURE] = cv2.GC_FGD
+    trimap[guess < _SURELY_NOT] = cv2.GC_BGD
+    if not (trimap == cv2.GC_FGD).any() or not (trimap == cv2.GC_BGD).any():
+        return Subject(np.zeros((h, w), np.float32), 0.0)
+    cv2.setRNGSeed(3)
+    models = np.zeros((1, 65)), np.zeros((1, 65))
+    cv2.grabCut(code, trimap, None, *models, _ROUNDS, cv2.GC_INIT_WITH_MASK)  # type: ignore[call-overload]
+    inside = np.isin(trimap, (cv2.GC_FGD, cv2.GC_PR_FGD)).astype(np.uint8)
+    whole = _largest(inside)
+    share = float(whole.mean())
+    confidence = _confidence(whole, guess, sharp) if _SHARES[0] < share < _SHARES[1] else 0.0
+    if confidence < BELIEVED:
+        return Subject(np.zeros((h, w), np.float32), confidence)
+    large = cv2.resize(whole.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
+    return Subject(_refined(large, reference), confidence)
+
+
+def _sharpness(reference: Reference, size: tuple[int, int]) -> np.ndarray | None:
+    """0 soft … 1 sharp, where edges tell; None when they tell nothing anywhere."""
+    known = np.isfinite(reference.softness)
+    if known.mean() < 0.02:
+        return None
+    sharp = np.clip((_SOFT - np.nan_to_num(reference.softness, nan=_SOFT)) / (_SOFT - _SHARP), 0, 1) * known
+    a, b = (cv2.GaussianBlur(p.astype(np.float32), (0, 0), 1.0) for p in (sharp, known))
+    return cv2.resize(a / np.maximum(b, 0.15), size, interpolation=cv2.INTER_LINEAR)
+
+
+def _guess(lab: np.ndarray, sharp: np.ndarray | None) -> np.ndarray | None:
+    """How likely every place belongs to the subject: float32, 0…1; None where nothing stands out."""
+    h, w = lab.shape[:2]
+    edge = max(2, round(_BORDER * min(h, w)))
+    rim = np.ones((h, w), bool)
+    rim[edge:-edge, edge:-edge] = False
+    samples = lab[rim]
+    rng = np.random.default_rng(2)
+    centres = _clustered(samples[rng.choice(len(samples), min(len(samples), 1500), replace=False)])
+    away = np.min([np.linalg.norm(lab - c, axis=2) for c in centres], axis=0)
+    away = cv2.GaussianBlur(away.astype(np.float32), (0, 0), 2.0)
+    spread = float(np.quantile(away, 0.97))
+    if spread < 12 and sharp is None:
+        return None
+    unlike = np.clip(away / max(spread, 20.0), 0, 1)
+    y, x = np.mgrid[0:h, 0:w]
+    centred = np.exp(-(((x / w - 0.5) / 0.42) ** 2 + ((y / h - 0.5) / 0.48) ** 2))
+    if sharp is None or float(np.quantile(sharp, 0.9) - np.quantile(sharp, 0.3)) < 0.3:
+        return np.asarray(unlike * (0.45 + 0.55 * centred), np.float32)
+    # what is in focus is meant; colours make it whole
+    return np.asarray(np.clip(0.75 * sharp + 0.35 * unlike, 0, 1) * (0.6 + 0.4 * centred), np.float32)
+
+
+def _clustered(samples: np.ndarray) -> np.ndarray:
+    criteria = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_MAX_ITER, 20, 0.5)
+    cv2.setRNGSeed(5)
+    _, _, centres = cv2.kmeans(samples.astype(np.float32), 5, None, criteria, 2, cv2.KMEANS_PP_CENTERS)  # type: ignore[call-overload]
+    return np.asarray(centres)
+
+
+def _largest(inside: np.ndarray) -> np.ndarray:
+    """The largest joined part, and others at least a tenth of it."""
+    opened = cv2.morphologyEx(inside, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(opened, connectivity=8)
+    if count < 2:
+        return np.zeros(inside.shape, bool)
+    areas = stats[1:, cv2.CC_STAT_AREA]
+    kept = [k + 1 for k, area in enumerate(areas) if area >= 0.1 * areas.max()]
+    return np.isin(labels, kept)
+
+
+def _confidence(whole: np.ndarray, guess: np.ndarray, sharp: np.ndarray | None) -> float:
+    """How much better inside fits than outside, how little of it lies along the frame's border, and whether it alone is sharp."""
+    if not whole.any() or whole.all():
+        return 0.0
+    ahead = float(guess[whole].mean() - guess[~whole].mean())
+    rim = np.concatenate([whole[0], whole[-1], whole[:, 0], whole[:, -1]])
+    free = 1 - float(rim.mean())
+    told = 0.0
+    if sharp is not None:
+        told = float(np.clip(sharp[whole].mean() - sharp[~whole].mean(), 0, 1))
+    return float(np.clip(1.1 * ahead + 0.5 * told, 0, 1) * free)
+
+
+def _refined(mask: np.ndarray, reference: Reference) -> np.ndarray:
+    """Contours that follow the picture: a guided filter along them."""
+    guide = np.clip(reference.stops / 12 + 0.6, 0, 1)
+    radius, eps = max(3, round(max(mask.shape) / 220)), 4e-4
+    box = (2 * radius + 1, 2 * radius + 1)
+    mean_i, mean_p = cv2.blur(guide, box), cv2.blur(mask, box)
+    cov = cv2.blur(guide * mask, box) - mean_i * mean_p
+    a = cov / (cv2.blur(guide * guide, box) - mean_i**2 + eps)
+    b = mean_p - a * mean_i
+    made = np.clip(cv2.blur(a, box) * guide + cv2.blur(b, box), 0, 1)
+    return np.asarray(np.clip((made - 0.15) / 0.7, 0, 1), np.float32)
