@@ -167,6 +167,16 @@ COMMANDS = (
         "Shift+W",
         "The whole frame with its crop; lines drawn along what should be level, upright or straight.",
     ),
+    Command(
+        "Proof",
+        "regions",
+        "Regions …",
+        "Shift+T",
+        "Parts of the picture with changes of their own: gradients, brush, tones, hues, what is in focus, the subject.",
+    ),
+    Command(
+        "Proof", "region_switch", "The chosen region off, or on again", "Shift+D", "Without one, all of them."
+    ),
     Command("Proof", "turn_left", "Quarter turn to the left", ","),
     Command("Proof", "turn_right", "Quarter turn to the right", "."),
     Command("Proof", "mirror", "Exchange left and right", "Shift+M"),

@@ -11,7 +11,7 @@ from irvane.core.errors import IrvaneError
 from irvane.core.line.engine import Engine
 from irvane.core.line.frame import Frame
 from irvane.core.line.jobs import Work, Worker
-from irvane.core.line.looks import LOOKS, settings_in
+from irvane.core.line.looks import look_of, settings_in
 from irvane.core.line.source import Source
 from irvane.core.line.steps import developing
 from irvane.core.noise.denoise import FAST, Removal
@@ -65,7 +65,7 @@ class ProgressiveRendering(QObject):
             )
             return
         if (
-            LOOKS[wish.look].raw is not None
+            look_of(wish.look).raw is not None
             and frame.developed.cfa is not None
             and frame.developed.mosaic is None
         ):

@@ -19,7 +19,7 @@ from irvane.core.line.engine import BUDGET, Engine
 from irvane.core.line.frame import Frame
 from irvane.core.line.incremental import LastView
 from irvane.core.line.jobs import Worker
-from irvane.core.line.looks import LOOKS, render_look, settings_in
+from irvane.core.line.looks import look_of, render_look, settings_in
 from irvane.core.line.placing import at_source
 from irvane.core.line.realise import DENOISED
 from irvane.core.line.source import Source
@@ -223,7 +223,7 @@ class RenderService(QObject):
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None or frame.coarse or not frame.complete_for(wish.settings):
             return
-        look = LOOKS[wish.look]
+        look = look_of(wish.look)
         exact = wish.region.step if wish.region.step > 1 and look.is_light else None
         self._heavy.submit(
             ("figures", wish.source.key, pane),

@@ -339,12 +339,14 @@ class Session(QObject):
         gesture = f"{proof}:{path}" if len(values) == 1 else ""
         self._do(item, replace(item.sidecar, proofs=tuple(proofs)), text, gesture)
 
-    def replace_settings(self, number: int, proof: int, settings: Settings, text: str) -> None:
-        """Give a proof other settings altogether."""
+    def replace_settings(
+        self, number: int, proof: int, settings: Settings, text: str, gesture: str = ""
+    ) -> None:
+        """Give a proof other settings altogether; changes of one gesture are one step back."""
         item = self.items[number]
         proofs = list(item.sidecar.proofs)
         proofs[proof] = replace(proofs[proof], settings=settings)
-        self._do(item, replace(item.sidecar, proofs=tuple(proofs)), text)
+        self._do(item, replace(item.sidecar, proofs=tuple(proofs)), text, gesture)
 
     def replace_many(self, values: dict[int, Settings], text: str) -> None:
         """Give the current proofs of many items other settings, in one undoable step."""

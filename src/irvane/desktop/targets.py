@@ -63,6 +63,8 @@ def targets(window: Any) -> dict[str, Callable[[], object]]:
         "destinations": window.queueing.choose,
         "settings_from": lambda: proofs.take_settings(ask_settings(window)),
         "frame_it": window.framing.toggle,
+        "regions": window.regions.toggle,
+        "region_switch": window.regions.switch,
         "turn_left": lambda: window.framing.turn(-1),
         "turn_right": lambda: window.framing.turn(1),
         "mirror": window.framing.mirror,

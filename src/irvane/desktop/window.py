@@ -44,6 +44,7 @@ from irvane.desktop.plain import on_button, tip
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.queue.queueing import Queueing
 from irvane.desktop.rail.rail import Rail
+from irvane.desktop.regions.regions import Regions
 from irvane.desktop.reporting import Reporting
 from irvane.desktop.service import RenderService
 from irvane.desktop.session import BARE, Session
@@ -88,6 +89,7 @@ class Window(QMainWindow):
         self.decide = DecideStrip(self.session, self.bench)
         self.reporting = Reporting(self.service, self.bench, self.strip, self)
         self.framing = Framing(self.proofs, self.bench, self.service, self)
+        self.regions = Regions(self.proofs, self.bench, self.service, self)
         self.lenses = Lenses(self.proofs, self.service, self.framing, self)
         self.culling = Culling(self.session, self.judging, self)
         self.sheeting = Sheeting(
@@ -129,6 +131,7 @@ class Window(QMainWindow):
         upper.addWidget(self.sheeting.sheet, 1)
         column.addLayout(upper, 1)
         column.addWidget(self.framing.strip)
+        column.addWidget(self.regions.strip)
         column.addWidget(self.decide)
         column.addWidget(self.strip)
         column.addWidget(self.shelf)
@@ -142,7 +145,9 @@ class Window(QMainWindow):
         self.rail.merge_asked.connect(self.opening.merge)
         bench.chosen_changed.connect(self._update_controls)
         bench.proof_menu.connect(proofs.menu)
-        shelf.changed.connect(proofs.edit)
+        shelf.changed.connect(self.regions.changes.edit)
+        shelf.set_back.connect(self.regions.changes.set_back)
+        self.regions.another.connect(self._update_controls)
         shelf.grade.connect(proofs.set_grade)
         shelf.grey_of_frame.connect(proofs.grey_of_frame)
         shelf.suggest_light.connect(proofs.suggest_light)
@@ -186,6 +191,7 @@ class Window(QMainWindow):
             self.decide,
             self.appearance,
             self.framing,
+            self.regions,
             self.lenses,
             self.queueing,
             self.culling,
@@ -284,7 +290,9 @@ class Window(QMainWindow):
         self.shelf.folder.setToolTip(tip(plain_text(f"{folder}") + "\nClick to choose another folder."))
         if self.shelf.isVisible() or self.band.station:
             self.curve.show_settings(settings)
-            self.shelf.show_proof(settings, frame, content, content.proof != BARE and item.ready)
+            seen, differs = self.regions.changes.seen_settings(settings)
+            inside = differs if self.regions.region() is not None else None
+            self.shelf.show_proof(seen, frame, content, content.proof != BARE and item.ready, inside)
         if self.band.station == "finish":
             self.writing.tell_size()
 

@@ -5,6 +5,7 @@ Everything here works in pixels of the frame up to the one resampling, and in pi
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -274,7 +275,14 @@ class Upstream:
         self._key: object = None
         self._patch: Patch | None = None
         self._regions: dict[int, Upstream] = {}
+        self._masks: tuple[object, list[np.ndarray]] = None, []
         self.made = 0
+
+    def masks(self, key: object, make: Callable[[], list[np.ndarray]]) -> list[np.ndarray]:
+        """The masks of the view that was rendered last, or new ones."""
+        if self._masks[0] != key:
+            self._masks = key, make()
+        return self._masks[1]
 
     def of_region(self, number: int) -> Upstream:
         """The same for a region of the proof, by its number."""

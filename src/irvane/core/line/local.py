@@ -23,7 +23,7 @@ from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch
 from irvane.core.line.softness import edges_in, softness_map
 from irvane.core.line.source import DISPLAY
-from irvane.core.line.steps import CAMERA, SCENE, around, key_of
+from irvane.core.line.steps import CAMERA, SCENE, around, around_at_most, key_of
 from irvane.core.places import OutputRegion
 from irvane.core.regions.masks import Places, mask_of
 from irvane.core.regions.reference import SIDE, Reference, make_reference
@@ -144,9 +144,15 @@ def locals_of(
         return []
     own = with_numbers(settings, developed, context)
     found = []
-    for k, (region, mask) in enumerate(
-        zip(regions, masks_of(regions, developed, settings, context, part), strict=True)
-    ):
+    shapes = tuple(replace(one, changes=(), name="") for one in regions)
+    chosen = tuple(path for one in regions for path, _ in one.changes if isinstance(spec(path), Choice))
+    place = part.top, part.left, part.step, part.pixels.shape[:2], settings.lens, id(developed.plain)
+
+    def make() -> list[np.ndarray]:
+        return masks_of(regions, developed, settings, context, part)
+
+    masks = make() if upstream is None else upstream.masks((shapes, chosen, place), make)
+    for k, (region, mask) in enumerate(zip(regions, masks, strict=True)):
         if float(mask.max(initial=0.0)) < _NOTHING:
             continue
         stops = float(region.change(EXPOSURE) or 0.0)
@@ -192,17 +198,25 @@ def _camera_part(
     return replace(part, pixels=pixels)
 
 
+def _columns(mask: np.ndarray) -> slice:
+    """The columns of a mask that are not empty, with what sharpening needs around them."""
+    seen = np.flatnonzero(mask.max(axis=0) >= _NOTHING)
+    margin = around_at_most(SCENE)
+    return slice(max(0, int(seen[0]) - margin), min(mask.shape[1], int(seen[-1]) + 1 + margin))
+
+
 def blended(
     scene: Patch,
     local: list[Local],
     rows: slice,
-    render: Callable[[Patch | None, Settings, slice], np.ndarray],
+    render: Callable[[Patch | None, Settings, slice, slice], np.ndarray],
 ) -> Patch:
     """Scene-linear light of some rows of a part with its regions.
 
     Parameters
     ----------
-    rows : of the part that `scene` holds. render : the same rows from camera-linear light (None: the frame's own) under settings.
+    rows : of the part that `scene` holds. render : the same rows, and some columns, from camera-linear light (None: the frame's own)
+        under settings.
     """
     stops: np.ndarray | None = None
     pixels = scene.pixels
@@ -214,8 +228,11 @@ def blended(
             own = mask * np.float32(one.stops)
             stops = own if stops is None else stops + own
         if one.settings is not None:
-            made = render(one.patch, one.settings, rows)
-            pixels = pixels + mask[..., None] * (made - scene.pixels)
+            columns = _columns(mask)
+            made = render(one.patch, one.settings, rows, columns)
+            if pixels is scene.pixels:
+                pixels = pixels.copy()
+            pixels[:, columns] += mask[:, columns, None] * (made - scene.pixels[:, columns])
     if stops is not None:
         pixels = pixels * np.exp2(stops)[..., None]
     return (

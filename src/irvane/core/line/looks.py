@@ -24,6 +24,7 @@ from irvane.core.line.camera import Upstream, camera_patch, mixed_patch, placed,
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import PERIOD, Developed
+from irvane.core.line.mask_looks import with_mask
 from irvane.core.line.picture import Patch, reduced
 from irvane.core.line.source import Origin
 from irvane.core.line.view import SCREEN, Rendered, render_view
@@ -54,6 +55,7 @@ class Look:
     changes : settings that are tried on the proof for the eye only.
     removed : what denoising took away is shown instead of the picture.
     origin : which frame of a merge gave what.
+    mask : ``over``, ``alone`` or ``inside``: of a region, whose number follows the look's name after a colon.
     acutance : ``added``, ``alone`` or ``softness``, see :mod:`irvane.core.line.acutance_looks`.
     """
 
@@ -66,11 +68,13 @@ class Look:
     changes: tuple[tuple[str, float], ...] = ()
     origin: bool = False
     acutance: str = ""
+    mask: str = ""
 
     @property
     def is_light(self) -> bool:
         """Is it the finished picture, lifted or not?"""
-        return self.finish is None and self.raw is None and not (self.removed or self.changes or self.origin)
+        other = self.removed or self.changes or self.origin or self.acutance or self.mask
+        return self.finish is None and self.raw is None and not other
 
 
 def _grey(values: np.ndarray) -> np.ndarray:
@@ -147,13 +151,26 @@ LOOKS: dict[str, Look] = {
 }  # fmt: skip
 
 
+#: Looks at the mask of a region; they are chosen with it, not among the others.
+MASKS: dict[str, Look] = {
+    "mask-over": Look("mask hatched", "The picture, hatched where the region is.", mask="over"),
+    "mask-alone": Look("mask alone", "The mask in grey: white is all of it.", mask="alone"),
+    "mask-inside": Look("inside only", "The picture where the region is.", mask="inside"),
+}
+
+
+def look_of(name: str) -> Look:
+    """A look by its name, which for masks is followed by a colon and the region's number."""
+    return LOOKS[name] if name in LOOKS else MASKS[name.partition(":")[0]]
+
+
 #: The look that shows best what a control does, while it is moved.
 FITTING = {"noise.luminance": "luminance", "noise.colour": "colour", "sensor.false_colour": "colour"}
 
 
 def missing(name: str, developed: Developed) -> str:
     """Why a look cannot be had of a developed frame; empty when it can, or will be."""
-    look = LOOKS[name]
+    look = look_of(name)
     if developed.step == 1 and look.raw is not None and developed.cfa is None:
         return "no mosaic in this file"
     if look.origin and developed.step == 1 and developed.origin is None:
@@ -164,7 +181,7 @@ def missing(name: str, developed: Developed) -> str:
 
 def settings_in(name: str, settings: Settings) -> Settings:
     """The settings under which a look shows a proof."""
-    for path, value in LOOKS[name].changes:
+    for path, value in look_of(name).changes:
         settings = settings.with_value(path, value)
     return settings
 
@@ -190,7 +207,7 @@ def render_look(
 
     Parameters are those of :func:`irvane.core.line.view.render_view`.
     """
-    look, settings = LOOKS[name], settings_in(name, settings)
+    look, settings = look_of(name), settings_in(name, settings)
     mosaic = developed.mosaic
     if look.raw is not None and mosaic is not None:
         light = _raw(
@@ -218,6 +235,12 @@ def render_look(
         h, w = seen.shape[:2]
         bottom, right = patch.top + h * patch.step, patch.left + w * patch.step
         return Rendered(to_screen(seen), patch.top, patch.left, bottom, right)
+    if look.mask:
+        number = int(name.partition(":")[2] or 0)
+        whole = render_view(developed, settings, context, region, clean, offset, marks, None, upstream, space)
+        if number >= len(settings.regions):
+            return whole
+        return with_mask(look.mask, whole, settings.regions[number], developed, settings, context)
     space = space if look.finish is None else SCREEN
     return render_view(
         developed, settings, context, region, clean, offset + look.lift, marks, look.finish, upstream, space

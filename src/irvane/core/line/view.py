@@ -143,15 +143,15 @@ class _Regional:
         self.developed, self.context, self.part, self.clean = developed, context, part, clean
         self._known: dict[Settings, tuple[Context, _Numbers]] = {}
 
-    def render(self, patch: Patch | None, settings: Settings, rows: slice) -> np.ndarray:
-        """Rows of the frame's own camera-linear light, or of `patch`."""
+    def render(self, patch: Patch | None, settings: Settings, rows: slice, columns: slice) -> np.ndarray:
+        """Rows and columns of the frame's own camera-linear light, or of `patch`."""
         if settings not in self._known:
             facts = scene_context(settings, self.context)
             self._known[settings] = facts, _numbers(self.developed, settings, self.context, self.clean)
         facts, numbers = self._known[settings]
         whole = self.part if patch is None else patch
-        top = whole.top + rows.start * whole.step
-        cut = replace(whole, pixels=np.ascontiguousarray(whole.pixels[rows]), top=top)
+        top, left = whole.top + rows.start * whole.step, whole.left + columns.start * whole.step
+        cut = replace(whole, pixels=np.ascontiguousarray(whole.pixels[rows, columns]), top=top, left=left)
         return _scene_light(cut, self.developed, settings, facts, numbers).pixels
 
 

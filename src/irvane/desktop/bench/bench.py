@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
 from irvane.core.judge.spots import even_place
-from irvane.core.line.looks import FITTING, LOOKS, PICTURE, origin_words
+from irvane.core.line.looks import FITTING, LOOKS, PICTURE, look_of, origin_words
 from irvane.desktop.bench.arranging import Arranging
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.content import Content
@@ -288,7 +288,7 @@ class Bench(QWidget):
     def _tell_origin(self) -> None:
         """Which tint stands for which frame of the chosen merge, while that is seen."""
         item, settings = self.panes.item(self.panes.chosen), self.panes.settings(self.panes.chosen)
-        if LOOKS[self.panes.look].origin and item is not None and settings is not None:
+        if look_of(self.panes.look).origin and item is not None and settings is not None:
             frame = self.service.engine.best(item.source, settings.sensor)
             if frame is not None and frame.developed.origin is not None:
                 self.said.emit(f"What came from where. {origin_words(frame.developed.origin)}.")
@@ -305,7 +305,9 @@ class Bench(QWidget):
     def step_look(self, direction: int) -> None:
         """The next or previous look."""
         keys = list(LOOKS)
-        self.set_look(keys[(keys.index(self.panes.look) + direction) % len(keys)])
+        self.set_look(
+            keys[((keys.index(self.panes.look) if self.panes.look in keys else 0) + direction) % len(keys)]
+        )
 
     def set_marks(self, on: bool) -> None:
         """Hatch what is clipped."""

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.declaring import Curve
-from irvane.core.settings import Choice, Number, Points, default, spec, value_text
+from irvane.core.settings import Choice, Number, Points, spec, value_text
 from irvane.desktop import theme
 
 NAME_WIDTH = 78
@@ -34,6 +34,15 @@ class NameLabel(QLabel):
 
     reset = Signal()
     strip = Signal()
+
+    def mark(self, on: bool) -> None:
+        """Underline it: a region changes it."""
+        if bool(self.property("differs")) != on:
+            self.setProperty("differs", on)
+            font = self.font()
+            font.setUnderline(on)
+            self.setFont(font)
+            self.setStyleSheet(f"color: {theme.ACCENT.name()}" if on else "")
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
         menu = QMenu(self)
@@ -134,11 +143,12 @@ class NumberRow(QWidget):
     -------
     changed(value) : a float, or None for automatic.
     held(on) : the slider is taken hold of, or let go.
-    strip : its test strip is asked for.
+    strip : its test strip is asked for. set_back : it is to be as it was at first.
     """
 
     changed = Signal(object)
     strip = Signal()
+    set_back = Signal()
     held = Signal(bool)
 
     def __init__(self, path: str) -> None:
@@ -153,7 +163,7 @@ class NumberRow(QWidget):
         self._automatic_value: float | None = None
         self._value: float | None = None
         self.name = NameLabel(declared.label)
-        self.name.reset.connect(self.reset)
+        self.name.reset.connect(self.set_back)
         self.name.strip.connect(self.strip)
         self.slider = _Track(round((declared.neutral - declared.low) / self._fine))
         self.slider.setRange(0, round((declared.high - declared.low) / self._fine))
@@ -225,10 +235,6 @@ class NumberRow(QWidget):
             self._tip()
         self._filling = False
 
-    def reset(self) -> None:
-        """Back to what a new proof has."""
-        self.changed.emit(default(self.path))
-
     def _slid(self, place: int) -> None:
         if not self._filling:
             self.changed.emit(round(self.spec.low + place * self._fine, 6))
@@ -250,18 +256,19 @@ class NamedRow(QWidget):
 
     Signals
     -------
-    changed(value), strip
+    changed(value), strip, set_back
     """
 
     changed = Signal(object)
     strip = Signal()
+    set_back = Signal()
 
     def __init__(self, path: str, box: QWidget, help: str, width: int = NAME_WIDTH) -> None:
         super().__init__()
         self.path = path
         self.name = NameLabel(spec(path).label)
         self.name.setFixedWidth(width)
-        self.name.reset.connect(lambda: self.changed.emit(default(path)))
+        self.name.reset.connect(self.set_back)
         self.name.strip.connect(self.strip)
         box.setAccessibleName(spec(path).label)
         layout = QHBoxLayout(self)

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 
 from irvane.core.declaring import Cropping, Group, Name
 from irvane.core.line.frame import Frame
+from irvane.core.regions.region import ALLOWED
 from irvane.core.settings import STATIONS, Choice, Method, Number, Points, Settings, names, spec
 from irvane.core.stations import (
     COLOUR_ERRORS,
@@ -115,12 +116,13 @@ class Shelf(QWidget):
 
     Signals
     -------
-    changed(path, value) : a setting was moved or typed. strip(path) : its test strip is asked for. curve(path) : a curve is to be drawn.
+    changed(path, value) : a setting was moved or typed. set_back(path) : it is to be as at first. strip(path) : its test strip is asked for. curve(path) : a curve is to be drawn.
     held(path, on) : its slider was taken hold of, or let go.
     grade(name) : a quick grade of noise removal. try_grades : all of them are to be seen side by side. pick_grey, write, choose_folder : the buttons of the stations Colour and Finish.
     """
 
     changed = Signal(str, object)
+    set_back = Signal(str)
     strip = Signal(str)
     curve = Signal(str)
     held = Signal(str, bool)
@@ -148,6 +150,7 @@ class Shelf(QWidget):
             page = _Station(station)
             for path, row in page.rows.items():
                 row.changed.connect(lambda value, p=path: self.changed.emit(p, value))
+                row.set_back.connect(lambda p=path: self.set_back.emit(p))
                 if isinstance(row, PointsRow):
                     row.opened.connect(lambda p=path: self.curve.emit(p))
                 elif isinstance(row, NameRow):
@@ -328,9 +331,10 @@ class Shelf(QWidget):
         return self._last if self._last in rows else next(iter(rows))
 
     def show_proof(
-        self, settings: Settings | None, frame: Frame | None, content: Content, editable: bool
-    ) -> None:
-        """Fill in the values of a proof."""
+        self, settings: Settings | None, frame: Frame | None, content: Content, editable: bool,
+        differs: frozenset[str] | None = None,
+    ) -> None:  # fmt: skip
+        """Fill in the values of a proof; `differs`: of a region, what it changes (None: it is the whole frame)."""
         self._stack.setEnabled(editable or self._station == "finish")
         self.rests.setVisible(settings is not None and not editable and self._station != "finish")
         if settings is None:
@@ -340,7 +344,9 @@ class Shelf(QWidget):
         page = self.stations[self._station]
         for path, row in page.rows.items():
             row.show_value(settings.get(path), automatic.get(path))
-            row.setEnabled(editable and acts(path, settings))
+            local = differs is None or path in ALLOWED
+            row.setEnabled(editable and local and acts(path, settings))
+            row.name.mark(differs is not None and path in differs)
         self.write_button.setEnabled(frame is not None)
         noise = frame.developed.noise if frame is not None else None
         if self._station == "noise" and frame is not None and noise is not None:

@@ -1,0 +1,1 @@
+"""Regions on the bench: choosing, painting, and what they change."""

@@ -1,0 +1,226 @@
+"""The strip of the regions: which one is chosen, what it is made of, how its mask is seen."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from irvane.core.regions.region import KINDS, LocalRegion
+from irvane.desktop import theme
+from irvane.desktop.plain import on_button
+
+#: Ways to see a mask, in words; the first is none.
+SIGHTS = {
+    "": "mask not shown",
+    "mask-over": "mask hatched",
+    "mask-alone": "mask alone",
+    "mask-inside": "inside only",
+}
+_HELP = {
+    "linear": "Drag from where it is whole to where it ends.", "round": "Drag from its middle outwards.",
+    "brush": "Paint. Pressure of a pen counts.", "tone": "All that is about as bright as a place you click.",
+    "hue": "All that has the hue of a place you click.", "spot": "Drag a circle: what is like its middle in tone and colour, inside of it.",
+    "focus": "What is in focus, by its edges.", "subject": "What is sharp, stands out and is whole; a few strokes mend it.",
+}  # fmt: skip
+_OPERATIONS = {
+    "new": "as a new region",
+    "add": "added to it",
+    "subtract": "taken from it",
+    "intersect": "only where both are",
+}
+
+
+def _spin(low: float, high: float, unit: str, name: str, help: str) -> QDoubleSpinBox:
+    box = QDoubleSpinBox()
+    box.setRange(low, high)
+    box.setDecimals(1 if high < 60 else 0)
+    box.setSuffix(f" {unit}")
+    box.setKeyboardTracking(False)
+    box.setFixedWidth(76)
+    box.setAccessibleName(name)
+    box.setToolTip(help)
+    return box
+
+
+class RegionStrip(QWidget):
+    """Regions of the chosen proof.
+
+    Signals
+    -------
+    chosen(index) : −1 is the whole frame. added(kind, operation). changed(name, value) : a property of the chosen region.
+    sight(look) : how its mask is seen. brush_changed, renamed, moved(by), removed, reset, pasted, written, done
+    """
+
+    chosen = Signal(int)
+    added = Signal(str, str)
+    changed = Signal(str, object)
+    sight = Signal(str)
+    brush_changed = Signal()
+    renamed = Signal()
+    moved = Signal(int)
+    removed = Signal()
+    reset = Signal()
+    pasted = Signal()
+    written = Signal()
+    done = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._filling = False
+        self.setAccessibleName("Regions")
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(8, 4, 8, 4)
+        rows.setSpacing(4)
+        first, second = QHBoxLayout(), QHBoxLayout()
+        for row in (first, second):
+            row.setSpacing(6)
+            rows.addLayout(row)
+        self.which = QComboBox()
+        self.which.setMinimumWidth(150)
+        self.which.setAccessibleName("Region")
+        self.which.setToolTip(
+            "The shelf shows this region's settings; what differs from the frame is underlined."
+        )
+        self.which.activated.connect(lambda index: self.chosen.emit(index - 1))
+        self.add = QPushButton("Add …")
+        self.add.setToolTip("A new region, or another shape of the chosen one.")
+        self.menu = QMenu(self)
+        for kind, (words, _) in KINDS.items():
+            action = self.menu.addAction(
+                words.capitalize(), lambda k=kind: self.added.emit(k, self.how.currentData())
+            )
+            action.setToolTip(_HELP[kind])
+        self.menu.setToolTipsVisible(True)
+        self.add.setMenu(self.menu)
+        self.how = QComboBox()
+        self.how.setAccessibleName("What the next shape is")
+        for key, words in _OPERATIONS.items():
+            self.how.addItem(words, key)
+        self.seen = QComboBox()
+        self.seen.setAccessibleName("How the mask is seen")
+        for key, words in SIGHTS.items():
+            self.seen.addItem(words, key)
+        self.seen.activated.connect(lambda _i: self.sight.emit(self.seen.currentData()))
+        self.words = QLabel()
+        self.words.setObjectName("muted")
+        self.words.setAccessibleName("What to do, or what acts here")
+        for widget in (self.which, self.add, self.how, self.seen):
+            first.addWidget(widget)
+        first.addWidget(self.words, 1)
+        for words, help, signal in (
+            ("Whole proof here", "The look of another proof of this frame, painted in here.", self.pasted),
+            ("Mask to file …", "Writes the mask as a grey PNG.", self.written), ("Done", "Back to the frame (Shift+T).", self.done),
+        ):  # fmt: skip
+            button = QPushButton(words)
+            button.setToolTip(help)
+            button.clicked.connect(signal)
+            first.addWidget(button)
+        self._second(second)
+
+    def _second(self, row: QHBoxLayout) -> None:
+        self.on = QCheckBox("on")
+        self.on.setToolTip("Off: as if it were not there, to see before and after (Shift+D).")
+        self.on.toggled.connect(lambda value: self._emit("on", value))
+        self.inverted = QCheckBox("inverted")
+        self.inverted.setToolTip("Everything but it.")
+        self.inverted.toggled.connect(lambda value: self._emit("inverted", value))
+        self.opacity = _spin(0, 100, "%", "Opacity", "By how much its changes count.")
+        self.opacity.valueChanged.connect(lambda v: self._emit("opacity", v / 100))
+        self.feather = _spin(
+            0, 50, "%", "Feather", "Softness of its border, in per cent of the frame's diagonal."
+        )
+        self.feather.valueChanged.connect(lambda v: self._emit("feather", v))
+        self.grow = _spin(
+            -50, 50, "%", "Grow", "Larger, or smaller below 0, in per cent of the frame's diagonal."
+        )
+        self.grow.valueChanged.connect(lambda v: self._emit("grow", v))
+        for words, widget in (
+            ("", self.on),
+            ("", self.inverted),
+            ("Opacity", self.opacity),
+            ("Feather", self.feather),
+            ("Grow", self.grow),
+        ):
+            if words:
+                row.addWidget(QLabel(words))
+            row.addWidget(widget)
+        row.addSpacing(12)
+        self.size = QSpinBox()
+        self.size.setRange(1, 600)
+        self.size.setValue(60)
+        self.size.setSuffix(" ‰ wide")
+        self.size.setAccessibleName("Width of the brush")
+        self.size.setToolTip("In thousandths of the frame's width (Shift and wheel over the picture).")
+        self.soft = _spin(0, 100, "%", "Softness of the brush", "How far from its border inwards it fades.")
+        self.soft.setValue(50)
+        self.flow = _spin(1, 100, "%", "Opacity of a stroke", "Strokes over each other build up.")
+        self.flow.setValue(100)
+        self.erases = QCheckBox("erase")
+        self.erases.setToolTip("Takes away. Alt while painting does the same.")
+        self.follows = QCheckBox("follow contours")
+        self.follows.setToolTip("Keeps to what is like the place under the brush's middle.")
+        self.brush = QWidget()
+        inner = QHBoxLayout(self.brush)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(6)
+        for widget in (QLabel("Brush"), self.size, self.soft, self.flow, self.erases, self.follows):
+            inner.addWidget(widget)
+        self.size.valueChanged.connect(lambda _v: self.brush_changed.emit())
+        row.addWidget(self.brush)
+        row.addStretch(1)
+        for words, help, signal in (
+            ("Rename", "Another name.", self.renamed), ("Set back", "The region changes nothing any more; its shape stays.", self.reset),
+            ("Remove", "Removes the region; Ctrl+Z brings it back.", self.removed),
+        ):  # fmt: skip
+            button = QPushButton(words)
+            button.setToolTip(help)
+            button.clicked.connect(signal)
+            row.addWidget(button)
+
+    def _emit(self, name: str, value: object) -> None:
+        if not self._filling:
+            self.changed.emit(name, value)
+
+    def show_regions(self, regions: tuple[LocalRegion, ...], index: int) -> None:
+        """Show a proof's regions, one of them chosen."""
+        self._filling = True
+        self.which.clear()
+        self.which.addItem("the whole frame")
+        for one in regions:
+            mark = " (damaged)" if one.damaged else "" if one.on else " (off)"
+            self.which.addItem(on_button(one.name) + mark)
+        self.which.setCurrentIndex(index + 1)
+        region = regions[index] if 0 <= index < len(regions) else None
+        for widget in (self.on, self.inverted, self.opacity, self.feather, self.grow, self.seen, self.how):
+            widget.setEnabled(region is not None)
+        if region is None:
+            self.how.setCurrentIndex(0)
+        else:
+            self.on.setChecked(region.on)
+            self.inverted.setChecked(region.inverted)
+            for box, value in (
+                (self.opacity, 100 * region.opacity),
+                (self.feather, region.feather),
+                (self.grow, region.grow),
+            ):
+                if not box.hasFocus():
+                    box.setValue(value)
+        last = region.parts[-1].kind if region is not None and region.parts else ""
+        self.brush.setVisible(last in ("brush", "subject"))
+        self._filling = False
+
+    def hint(self, kind: str) -> None:
+        """What to do with the mouse."""
+        self.words.setText(_HELP.get(kind, ""))
+        self.words.setStyleSheet(f"color: {theme.TEXT.name()}" if kind else "")
