@@ -84,15 +84,37 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _regions_of(path: Path) -> dict[str, Any]:
+    """The regions of the proof that a frame's sidecar has as its current one; nothing where there is none."""
+    from irvane.core.files.sidecar import load_sidecar
+    from irvane.core.line.source import content_hash
+
+    try:
+        sidecar = load_sidecar(path, content_hash(path))
+    except FileError:
+        return {}
+    regions = () if sidecar is None else sidecar.proofs[sidecar.current].settings.regions
+    told = [
+        {
+            "name": one.name,
+            "on": one.on,
+            "shapes": [part.kind for part in one.parts],
+            "changes": dict(one.changes),
+        }
+        for one in regions
+    ]
+    return {"regions": told} if told else {}
+
+
 def _info(args: argparse.Namespace) -> int:
     from irvane.core.files.header import header_facts
 
     def facts_of(path: Path) -> dict[str, Any]:
         if not args.measure:
-            return header_facts(path)
+            return header_facts(path) | _regions_of(path)
         from irvane.core.judge.facts import frame_facts
 
-        return frame_facts(path)
+        return frame_facts(path) | _regions_of(path)
 
     inputs, failed = expand(args.inputs)
     facts: list[dict[str, Any]] = []

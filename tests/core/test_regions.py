@@ -296,3 +296,34 @@ def test_masks_are_written_and_regions_listed_on_the_command_line(
     assert (b[: h // 3] - a[: h // 3]).mean() > 3000 and np.array_equal(
         a[int(0.85 * h) :], b[int(0.85 * h) :]
     )
+
+
+def test_info_lists_the_regions_of_a_sidecar(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    from irvane.cli import main
+    from irvane.core.files.proofs import Proof, Sidecar
+    from irvane.core.files.sidecar import save_sidecar
+    from irvane.core.line.source import content_hash
+
+    frame = tmp_path / "f.dng"
+    shots.dng(frame, shots.photograph())
+    settings = Settings().with_regions([_region(light__exposure=0.7)])
+    save_sidecar(Sidecar((Proof("one", settings),)), frame, content_hash(frame))
+    capsys.readouterr()
+    assert main(["info", str(frame), "--json"]) == 0
+    (told,) = json.loads(capsys.readouterr().out)["frames"]
+    assert told["regions"] == [
+        {"name": "a region", "on": True, "shapes": ["linear"], "changes": {"light.exposure": 0.7}}
+    ]
+
+
+def test_regions_go_with_presets_and_hand_ons_when_asked(tmp_path: Path) -> None:
+    from irvane.core.files.presets import save_preset
+    from irvane.core.settings import handed_on
+
+    region = _region(light__exposure=0.7)
+    settings = Settings().with_value("light.contrast", 20).with_regions([region])
+    assert handed_on(settings, Settings(), ["light"]).regions == ()
+    assert handed_on(settings, Settings(), ["regions"]) == Settings().with_regions([region])
+    preset = save_preset(tmp_path, "sky", settings, ["light", "regions"])
+    assert preset.applied(Settings()).regions == (region,) and preset.applied(Settings()).light.contrast == 20
+    assert save_preset(tmp_path, "light alone", settings, ["light"]).applied(Settings()).regions == ()

@@ -329,8 +329,11 @@ def differences(a: Settings, b: Settings) -> list[str]:
     return [path for station in stations for path in _SPECS_OF[station] if a.get(path) != b.get(path)]
 
 
-#: Parts of stations that can be handed on by themselves: what of the picture is shown, and how its range is fitted into it.
-PARTS = {
+REGIONS = "regions"
+#: Parts that can be handed on by themselves: what of the picture is shown, how its range is fitted into it, and the regions, in their
+#: places; those that are found anew (tones, hues, focus, subject) find the other frame's own.
+PARTS: dict[str, tuple[str, ...]] = {
+    REGIONS: (),
     "crop": (
         "lens.straighten",
         "lens.vertical",
@@ -354,14 +357,15 @@ PARTS = {
 
 def part_names(part: str) -> tuple[str, ...]:
     """Full names of the settings of a station, or of one of the PARTS."""
-    return PARTS.get(part) or tuple(names(part))
+    return PARTS[part] if part in PARTS else tuple(names(part))
 
 
 def handed_on(source: Settings, target: Settings, parts: Sequence[str]) -> Settings:
     """The target's settings with those of some stations (or PARTS of them) taken from the source; the target keeps its
     methods."""
     paths = [path for part in parts for path in part_names(part)]
-    return target.with_values({path: source.get(path) for path in paths})
+    made = target.with_values({path: source.get(path) for path in paths})
+    return made.with_regions(source.regions) if REGIONS in parts else made
 
 
 def value_text(path: str, value: Any) -> str:

@@ -5,7 +5,16 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
 
-from irvane.core.settings import PARTS, STATIONS, Settings, differences, full_label, handed_on, value_text
+from irvane.core.settings import (
+    PARTS,
+    REGIONS,
+    STATIONS,
+    Settings,
+    differences,
+    full_label,
+    handed_on,
+    value_text,
+)
 
 _MOST_LISTED = 4
 
@@ -13,11 +22,19 @@ _MOST_LISTED = 4
 def change_words(before: Settings, after: Settings) -> str:
     """What changes from one proof to another, in words."""
     paths = differences(before, after)
+    count = len(after.regions)
+    told = (
+        ""
+        if before.regions == after.regions
+        else f"{count} region{'' if count == 1 else 's'}"
+        if count
+        else "no regions"
+    )
     if not paths:
-        return "nothing changes"
+        return told or "nothing changes"
     words = [f"{full_label(p).lower()} {value_text(p, after.get(p))}" for p in paths[:_MOST_LISTED]]
     more = len(paths) - len(words)
-    return ", ".join(words) + (f" and {more} more" if more > 0 else "")
+    return ", ".join(words) + (f" and {more} more" if more > 0 else "") + (f", {told}" if told else "")
 
 
 class Parts(QWidget):
@@ -30,8 +47,8 @@ class Parts(QWidget):
         self.boxes: dict[str, QCheckBox] = {}
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
-        for row, part in enumerate((*STATIONS, *PARTS)):
-            box = QCheckBox(part.capitalize() if part in STATIONS else f"Only the {part}")
+        for row, part in enumerate((*STATIONS, *sorted(PARTS, key=lambda part: part != REGIONS))):
+            box = QCheckBox(part.capitalize() if part in STATIONS or part == REGIONS else f"Only the {part}")
             only = handed_on(settings, Settings(), (part,))
             box.setChecked(only != Settings() and part in STATIONS[:-1])
             box.setToolTip(f"What this proof has here: {change_words(Settings(), only)}.")

@@ -12,7 +12,8 @@ import platformdirs
 from irvane.core.errors import ReadError, SettingError, WriteError, plain_text
 from irvane.core.files.atomic import atomic_file, make_folder, safe_name, write_reason
 from irvane.core.files.boundary import reading
-from irvane.core.settings import PARTS, STATIONS, Settings, as_json, handed_on, part_names
+from irvane.core.regions.region import as_json as region_json
+from irvane.core.settings import PARTS, REGIONS, STATIONS, Settings, as_json, handed_on, part_names
 
 FORMAT, VERSION = "irvane-preset", 1
 _STARTING = "new-frames.txt"
@@ -56,7 +57,10 @@ SHIPPED = (
     _shipped(
         "Many stops, restrained", {"light.tone_map": "local", "light.tone_strength": 60, "light.black": 0.8}
     ),
-    _shipped("Many stops, like a print", {"light.tone_map": "photographic", "light.local_large": 10}),
+    _shipped(
+        "Many stops, like a print",
+        {"light.tone_map": "photographic", "light.tone_key": -1.2, "light.local_large": 10},
+    ),
     _shipped("Many stops, even", {"light.tone_map": "local", "light.tone_strength": 100, "light.black": 0.5}),
     _shipped(
         "Many stops, bold",
@@ -129,6 +133,8 @@ def save_preset(folder: Path, name: str, settings: Settings, stations: Sequence[
         raise WriteError(path, "a preset needs a name")
     make_folder(folder)
     kept = as_json({path: settings.get(path) for part in stations for path in part_names(part)})
+    if REGIONS in stations:
+        kept["regions"] = [region_json(one) for one in settings.regions]
     data = {"format": FORMAT, "version": VERSION, "name": name, "stations": list(stations), "settings": kept}
     with atomic_file(path, overwrite=False) as temporary:
         temporary.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", "utf-8")

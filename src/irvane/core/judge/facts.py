@@ -28,10 +28,11 @@ from irvane.core.lens.facts import lens_facts
 from irvane.core.lens.falloff import measure_falloff
 from irvane.core.lens.measured import Falloff
 from irvane.core.line.camera import trim
-from irvane.core.line.context import geometry_for, measure_softness
+from irvane.core.line.context import find_edges_of, geometry_for, measure_softness
 from irvane.core.line.develop import develop
 from irvane.core.line.placing import at_source
 from irvane.core.line.realise import realise
+from irvane.core.line.softness import softness_map, softness_words
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, FileSource, Loaded
 from irvane.core.line.view import scene_patch
 from irvane.core.noise.denoise import automatic_amount
@@ -64,7 +65,9 @@ def _falloff(loaded: Loaded) -> Falloff:
 
 def _blur_facts(loaded: Loaded) -> dict[str, Any]:
     """What softened a frame: cause (``none``, ``lens``, ``defocus``, ``motion`` or ``unsure``), confidence and measures."""
-    found = measure_softness(develop(loaded, Settings().sensor))
+    developed = develop(loaded, Settings().sensor)
+    found, edges = measure_softness(developed), find_edges_of(developed)
+    where = softness_map(edges, developed.extent)
     blur = found.blur
     motion = blur is not None and blur.cause == MOTION
     return {
@@ -74,6 +77,8 @@ def _blur_facts(loaded: Loaded) -> dict[str, Any]:
         "length_px": blur.size if blur is not None and motion else None,
         "angle_deg": blur.angle if blur is not None and motion else None,
         "words": found.words(),
+        "where": softness_words(where),
+        "map": [[None if np.isnan(v) else round(float(v), 2) for v in row] for row in where],
     }
 
 
