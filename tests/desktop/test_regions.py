@@ -87,7 +87,7 @@ def test_a_gradient_is_drawn_changed_moved_switched_off_and_undone(driver: Drive
     assert moved is not None and moved.parts[0].numbers[1] == pytest.approx(y0 + 0.01, abs=1e-4)
     row.set_back.emit()
     assert regions.region().changes == ()  # type: ignore[union-attr]
-    for _ in range(4):
+    for _ in range(5):
         window.session.undo.undo()
     again = regions.region()
     assert again is not None and again.change("light.exposure") is None, "a slider's way is one step back"

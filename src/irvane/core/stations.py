@@ -312,16 +312,8 @@ class Light:
         100, "Strength", "%", 0, 100, 5, RANGE, "How far the operator acts; 0 leaves the light as it is."
     )
     tone_key: float = declare.number(
-        0.0,
-        "Key",
-        "EV",
-        -4,
-        4,
-        0.1,
-        RANGE,
-        "Brightness of the middle of the scene under the operator.",
-        decimals=1,
-    )
+        0.0, "Key", "EV", -4, 4, 0.1, RANGE, "Brightness of the middle of the scene under the operator.", decimals=1
+    )  # fmt: skip
     toned_by: str = declare.method("Light", "guided@1")
 
 

@@ -30,6 +30,7 @@ from irvane.core.stations import (
 )
 from irvane.desktop import theme
 from irvane.desktop.bench.content import Content
+from irvane.desktop.line.acutance_words import acutance_text
 from irvane.desktop.line.controls import ChoiceRow, NumberRow, PointsRow
 from irvane.desktop.line.lens_words import lens_text
 from irvane.desktop.line.names import CropRow, NameRow
@@ -166,6 +167,7 @@ class Shelf(QWidget):
         self._colour_buttons()
         self.sensor_words = self._words("sensor")
         self.noise_words = self._words("noise")
+        self.acutance_words = self._words("acutance")
         self._grade_buttons()
         self.suggest_button = QPushButton("Suggest")
         self.suggest_button.setToolTip(
@@ -357,6 +359,9 @@ class Shelf(QWidget):
             )
         elif self._station == "lens" and frame is not None:
             self.lens_words.setText(lens_text(settings, frame))
+            self.plot.show_histogram(content.whole.histogram if content.whole is not None else None, "")
+        elif self._station == "acutance" and frame is not None:
+            self.acutance_words.setText(acutance_text(settings, frame))
             self.plot.show_histogram(content.whole.histogram if content.whole is not None else None, "")
         elif self._station == "sensor" and frame is not None:
             self.sensor_words.setText(sensor_text(settings, frame))

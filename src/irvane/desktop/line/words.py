@@ -63,12 +63,13 @@ def acts(path: str, settings: Settings) -> bool:
 
 def _acutance_words(frame: Frame | None, settings: Settings, strengths: list[str]) -> str:
     """What is deblurred and sharpened, in a line."""
-    sharpened = "sharpening " + (", ".join(strengths) + " %" if strengths else "off")
+    by_hand = ", ".join(strengths) + " %" if strengths else "off"
+    sharpened = "sharpening automatic" if settings.acutance.automatic == "on" else f"sharpening {by_hand}"
     if settings.acutance.deblur == "off":
         return sharpened
     found = frame.context.softness if frame is not None else None
     blur = blur_of(settings.acutance, found)
-    more = f", {sharpened}" if strengths else ""
+    more = f", {sharpened}" if not sharpened.endswith("off") else ""
     if blur is None:
         unsure = settings.acutance.deblur == "auto" and found is not None and found.cause == UNSURE
         return ("soft, cause not sure" if unsure else "no blur to undo") + more

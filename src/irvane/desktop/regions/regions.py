@@ -173,11 +173,13 @@ class Regions(QObject):
         if self.settings() is None:
             self.leave()
             return
-        drawing = self.overlay.drawing
-        self._close_overlay()
-        self._open_overlay()
-        assert self.overlay is not None
-        self.overlay.drawing = drawing
+        item = self.proofs.item()
+        if self.overlay.view is not self.bench.view_of(self.bench.chosen):
+            self._close_overlay()
+            self._open_overlay()
+        elif item is not None and item.number != self._item:
+            self._item, self.index = item.number, -1
+            self._see()
         self._show()
 
     def _changed(self, number: int) -> None:
