@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from irvane.core.errors import FileError, IrvaneError, SettingError
 from irvane.core.files.settings_file import read_settings_file
-from irvane.core.settings import Settings, renewed
+from irvane.core.settings import Settings, damaged_regions, renewed
 
 if TYPE_CHECKING:
     from irvane.core.files.presets import Preset
@@ -56,6 +56,8 @@ def read_settings(args: argparse.Namespace, base: Settings) -> Settings:
         if args.renewed:
             settings = renewed(settings)
         _check_profile(settings.lens.profile)
+        for sentence in damaged_regions(settings):
+            print(f"irvane: {sentence}", file=sys.stderr)
     except (SettingError, FileError) as error:
         raise UsageError(str(error)) from error
     return settings

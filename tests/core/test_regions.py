@@ -239,11 +239,11 @@ def test_a_sharp_thing_before_a_blurred_ground_is_the_subject_and_plain_ground_h
     assert found.found
     mask = cv2.resize(found.mask, (600, 400)) > 0.5
     assert (mask & truth).sum() / (mask | truth).sum() > 0.8
-    empty, _ = realise(
+    empty, own = realise(
         shots.loaded(np.tile(np.linspace(0.1, 0.3, 600, dtype=np.float32)[None, :, None], (400, 1, 3)), 200),
         Settings(),
     )
-    none = subject_mask(reference_of(empty, context))
+    none = subject_mask(reference_of(empty, own))
     assert not none.found and none.mask.max() == 0
 
 
@@ -327,3 +327,21 @@ def test_regions_go_with_presets_and_hand_ons_when_asked(tmp_path: Path) -> None
     preset = save_preset(tmp_path, "sky", settings, ["light", "regions"])
     assert preset.applied(Settings()).regions == (region,) and preset.applied(Settings()).light.contrast == 20
     assert save_preset(tmp_path, "light alone", settings, ["light"]).applied(Settings()).regions == ()
+
+
+def test_a_damaged_region_is_told_in_a_sentence_and_the_rest_is_developed(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from irvane.cli import main
+
+    frame = tmp_path / "f.dng"
+    shots.dng(frame, shots.photograph())
+    data = Settings().with_regions([_region(light__exposure=1.0)]).as_dict()
+    data["regions"].append(
+        {"name": "torn", "parts": [{"kind": "brush", "strokes": [{"points": [1]}]}], "changes": {}}
+    )
+    settings = tmp_path / "s.json"
+    settings.write_text(json.dumps(data))
+    assert main(["develop", str(frame), "--out", str(tmp_path / "a.tif"), "--settings", str(settings)]) == 0
+    told = capsys.readouterr().err
+    assert "“torn” does nothing" in told and "Traceback" not in told

@@ -21,7 +21,7 @@ from irvane.core.files.proofs import Sidecar
 from irvane.core.files.sidecar import Saved
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.teststrip import GRADE
-from irvane.core.settings import STATIONS
+from irvane.core.settings import STATIONS, damaged_regions
 from irvane.desktop.actions import make_actions
 from irvane.desktop.appearance import Appearance
 from irvane.desktop.asking import may_close
@@ -242,6 +242,13 @@ class Window(QMainWindow):
             if item is not None and content.item == number and content.proof != BARE:
                 content.proof = item.sidecar.current
         self.bench.controller.request()
+        damaged = (
+            [w for proof in item.sidecar.proofs for w in damaged_regions(proof.settings)]
+            if item is not None
+            else []
+        )
+        if damaged:
+            self.say(" ".join(dict.fromkeys(damaged)))
 
     def _save(self, number: int) -> None:
         item = self.session.items[number]

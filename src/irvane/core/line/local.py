@@ -8,15 +8,16 @@ own guide, so nothing shows at a region's border. Denoised pixels and the demosa
 from __future__ import annotations
 
 import threading
+from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, light_of, transform
 from irvane.core.declaring import Choice
 from irvane.core.lens.geometry import Geometry
+from irvane.core.light.guide import Guide
 from irvane.core.line.camera import Upstream, trim
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
@@ -35,17 +36,20 @@ _APART = 16
 #: Masks below this change nothing that could be seen.
 _NOTHING = 1e-5
 
-_references: WeakKeyDictionary[object, Reference] = WeakKeyDictionary()
+#: References that are kept, each with the guide of its frame, by which it is known: pictures of a frame are refined meanwhile.
+_KEPT = 8
+_references: OrderedDict[int, tuple[Guide, Reference]] = OrderedDict()
 _lock = threading.Lock()
 
 
 def reference_of(developed: Developed, context: Context) -> Reference:
     """What regions of a frame are chosen by, made once."""
-    picture = developed.plain
     with _lock:
-        if picture in _references:
-            return _references[picture]
-    small = picture.whole(SIDE).pixels
+        known = _references.get(id(context.guide))
+        if known is not None and known[0] is context.guide:
+            _references.move_to_end(id(context.guide))
+            return known[1]
+    small = developed.plain.whole(SIDE).pixels
     if developed.colour is not None and developed.entry != DISPLAY:
         balance, matrix = transform(developed.colour, Colour())
         small = apply_camera(small, balance * 2**BASE_EXPOSURE, matrix)
@@ -54,7 +58,10 @@ def reference_of(developed: Developed, context: Context) -> Reference:
         softness = softness_map(edges_in(developed, context), developed.extent)
     made = make_reference(np.ascontiguousarray(small, np.float32), developed.extent, softness)
     with _lock:
-        return _references.setdefault(picture, made)
+        _references[id(context.guide)] = context.guide, made
+        while len(_references) > _KEPT:
+            _references.popitem(last=False)
+    return made
 
 
 def places_of(geometry: Geometry, top: float, left: float, step: float, shape: tuple[int, int]) -> Places:
@@ -146,7 +153,7 @@ def locals_of(
     found = []
     shapes = tuple(replace(one, changes=(), name="") for one in regions)
     chosen = tuple(path for one in regions for path, _ in one.changes if isinstance(spec(path), Choice))
-    place = part.top, part.left, part.step, part.pixels.shape[:2], settings.lens, id(developed.plain)
+    place = part.top, part.left, part.step, part.pixels.shape[:2], settings.lens, id(context.guide)
 
     def make() -> list[np.ndarray]:
         return masks_of(regions, developed, settings, context, part)
