@@ -104,4 +104,6 @@ def enlarged(
         h, w = 2 * h, 2 * w
     light = (curve.decode(band).astype(np.float32) for band in coded)
     wanted = enlarged_extent(extent, factor)
-    yield from (light if wanted == (h, w) else resized(light, (h, w), wanted))
+    if wanted != (h, w):
+        light = (np.clip(band, 0, 1) for band in resized(light, (h, w), wanted))
+    yield from light

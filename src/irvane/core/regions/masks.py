@@ -12,7 +12,7 @@ import numpy as np
 
 from irvane.core.regions.reference import Reference
 from irvane.core.regions.region import LocalRegion, Part, Stroke
-from irvane.core.regions.subject import subject_mask
+from irvane.core.regions.subject import mended, subject_mask
 
 #: Masks that are kept, in 16 bits each.
 _KEPT = 48
@@ -168,11 +168,13 @@ def _raster(part: Part, reference: Reference) -> np.ndarray:
         share = (1 - ramp(np.nan_to_num(reference.softness, nan=9.0), n[0], n[0] + n[1])) * known
         h, w = reference.shape
         return np.clip(cv2.resize(share.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR), 0, 1)
-    mask = subject_mask(reference).mask
-    for stroke in part.strokes:
-        mask = mask.copy()
-        paint(mask, stroke, reference)
-    return mask
+    if not part.strokes:
+        return subject_mask(reference).mask
+    sides = (tuple(s for s in part.strokes if s.erases == erases) for erases in (False, True))
+    inside, outside = (
+        _painted(tuple(replace(s, erases=False, opacity=1.0) for s in own), reference) > 0.5 for own in sides
+    )
+    return mended(reference, inside & ~outside, outside)
 
 
 class _Masks:

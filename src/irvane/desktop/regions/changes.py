@@ -3,23 +3,39 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QMenu, QWidget
 
 from irvane.core.declaring import Choice, Number
 from irvane.core.line.local import with_numbers
 from irvane.core.regions.region import ALLOWED, LocalRegion
 from irvane.core.settings import Settings, default, differences, spec, value_text
+from irvane.desktop.proofs import Proofs
 
-if TYPE_CHECKING:
-    from irvane.desktop.regions.regions import Regions
+
+class Chosen(Protocol):
+    """What is chosen: a region of a proof, or the whole frame."""
+
+    proofs: Proofs
+    window: QWidget
+    strip: QWidget
+    said: Any
+    another: Any
+
+    def settings(self) -> Settings | None: ...
+
+    def region(self) -> LocalRegion | None: ...
+
+    def replace_region(self, region: LocalRegion, text: str, gesture: str = "") -> None: ...
+
+    def frame(self) -> Any: ...
 
 
 class Changes:
     """The settings of the chosen region."""
 
-    def __init__(self, regions: Regions) -> None:
+    def __init__(self, regions: Chosen) -> None:
         self.regions = regions
 
     def edit(self, path: str, value: object) -> None:
