@@ -345,3 +345,23 @@ def test_a_damaged_region_is_told_in_a_sentence_and_the_rest_is_developed(
     assert main(["develop", str(frame), "--out", str(tmp_path / "a.tif"), "--settings", str(settings)]) == 0
     told = capsys.readouterr().err
     assert "“torn” does nothing" in told and "Traceback" not in told
+
+
+def test_nothing_shows_at_the_border_of_a_region_on_a_flat_field() -> None:
+    developed, context = _frame(light=np.full((240, 360, 3), 0.1, np.float32))
+    disc = Part("round", (0.5, 0.5, 0.25, 0.25, 0.0, 0.3))
+    base = Settings().with_value("noise.amount", 0)
+    changes = {
+        "light__shadows": 1.5,
+        "light__local_large": 60.0,
+        "light__local_small": 60.0,
+        "acutance__coarse": 100.0,
+    }
+    made = base.with_regions([_region(disc, **changes)])
+    plain, changed = (cv2.GaussianBlur(_scene(developed, s, context), (0, 0), 3) for s in (base, made))
+    along = (changed / plain)[120, :, 1]
+    middle, outside = along[180], along[10]
+    assert outside == pytest.approx(1, abs=1e-6) and middle > 1.1
+    assert along.max() < middle + 0.01 * outside and along.min() > outside - 0.01, (
+        "no rim, brighter or darker"
+    )

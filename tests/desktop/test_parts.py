@@ -50,10 +50,10 @@ def test_rows_show_and_give_values(qtbot: QtBot, path: str) -> None:
     row.show_value(row.spec.high)
     row.slider.setValue(0)
     assert given_values[-1] == row.spec.low
-    row.reset()
-    assert given_values[-1] == (
-        None if row.spec.automatic else pytest.approx(0 if path != "acutance.noise_floor" else 2)
-    )
+    set_back: list[bool] = []
+    row.set_back.connect(lambda: set_back.append(True))
+    row.name.reset.emit()
+    assert set_back == [True] and given_values[-1] == row.spec.low, "what it is set back to, others know"
     assert row.spec.unit in row.box.text()
     assert row.spec.help in row.slider.toolTip()
 

@@ -176,7 +176,7 @@ def test_sliders_are_wide_and_move_finely(driver: Driver) -> None:
     middle = slider.rect().center()
 
     def drag(by: int, modifier: Qt.KeyboardModifier) -> float:
-        row.reset()
+        row.set_back.emit()
         QTest.mousePress(slider, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle)
         for x in (middle.x(), middle.x() + by):
             event = QPointF(x, middle.y())
