@@ -18,7 +18,7 @@ from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, light_of, tra
 from irvane.core.declaring import Choice
 from irvane.core.lens.geometry import Geometry
 from irvane.core.light.guide import Guide
-from irvane.core.line.camera import Upstream, trim
+from irvane.core.line.camera import Upstream
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch
@@ -141,11 +141,11 @@ def masks_of(
 
 
 def locals_of(
-    developed: Developed, settings: Settings, context: Context, part: Patch, clean: Patch | None,
+    developed: Developed, settings: Settings, context: Context, part: Patch, wanted: OutputRegion, clean: Patch | None,
     upstream: Upstream | None,
 ) -> list[Local]:  # fmt: skip
     """The regions of a proof that act on a part of the output (camera-linear light, as of
-    :func:`irvane.core.line.camera.camera_light`)."""
+    :func:`irvane.core.line.camera.camera_light` of the region that is `wanted`)."""
     regions = [one for one in settings.regions if one.acts]
     if not regions:
         return []
@@ -172,15 +172,18 @@ def locals_of(
             # what stands in for the whole picture does not reach far enough for it
             changed = changed.with_value("acutance.deblur", settings.acutance.deblur)
         patch = None
-        if key_of(changed, CAMERA) != key_of(own, CAMERA):
-            patch = _camera_part(developed, changed, settings, context, part, mask, clean, upstream, k)
+        reduced = clean is not None and clean.step > 1  # it fits the frame's own settings alone
+        if key_of(changed, CAMERA) != key_of(own, CAMERA) and not reduced:
+            patch = _camera_part(
+                developed, changed, settings, context, part, wanted, mask, clean, upstream, k
+            )
         found.append(Local(mask, stops, changed, patch))
     return found
 
 
 def _camera_part(
-    developed: Developed, changed: Settings, settings: Settings, context: Context, part: Patch, mask: np.ndarray,
-    clean: Patch | None, upstream: Upstream | None, number: int,
+    developed: Developed, changed: Settings, settings: Settings, context: Context, part: Patch, wanted: OutputRegion,
+    mask: np.ndarray, clean: Patch | None, upstream: Upstream | None, number: int,
 ) -> Patch:  # fmt: skip
     """Camera-linear light under a region's settings, where its mask is; elsewhere the frame's own."""
     margin = around(settings, SCENE)
@@ -189,19 +192,22 @@ def _camera_part(
     y0, y1 = max(0, int(rows[0]) - margin), min(h, int(rows[-1]) + 1 + margin)
     x0, x1 = max(0, int(columns[0]) - margin), min(w, int(columns[-1]) + 1 + margin)
     if part.step > 1:  # reduced views lie on grids of their own
-        y0, y1, x0, x1 = 0, h, 0, w
-    output = geometry_for(settings, context).output
-    box = OutputRegion(
-        max(0, round(part.top + y0 * part.step)), max(0, round(part.left + x0 * part.step)),
-        min(output[0], round(part.top + y1 * part.step)), min(output[1], round(part.left + x1 * part.step)), part.step,
-    )  # fmt: skip
+        box = wanted
+    else:
+        box = OutputRegion(
+            max(wanted.top, round(part.top) + y0), max(wanted.left, round(part.left) + x0),
+            min(wanted.bottom, round(part.top) + y1), min(wanted.right, round(part.left) + x1),
+        )  # fmt: skip
+    if box.bottom <= box.top or box.right <= box.left:
+        return part
     again = Upstream() if upstream is None else upstream.of_region(number)
     made = again.light(developed, changed, context, box, clean)
     pixels = part.pixels.copy()
-    inner = trim(made, OutputRegion(box.top, box.left, box.bottom, box.right, part.step))
-    ty, tx = round((inner.top - part.top) / part.step), round((inner.left - part.left) / part.step)
-    ih, iw = min(inner.pixels.shape[0], h - ty), min(inner.pixels.shape[1], w - tx)
-    pixels[ty : ty + ih, tx : tx + iw] = inner.pixels[:ih, :iw]
+    ty, tx = round((made.top - part.top) / part.step), round((made.left - part.left) / part.step)
+    y, x = max(0, -ty), max(0, -tx)  # it may reach farther than the part
+    inner = made.pixels[y : y + h - max(ty, 0), x : x + w - max(tx, 0)]
+    ty, tx = max(ty, 0), max(tx, 0)
+    pixels[ty : ty + inner.shape[0], tx : tx + inner.shape[1]] = inner
     return replace(part, pixels=pixels)
 
 

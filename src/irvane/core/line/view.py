@@ -129,7 +129,7 @@ def scene_patch(
     numbers = _numbers(developed, settings, context, clean is not None)
     facts = scene_context(settings, context)
     scene = _scene_light(patch, developed, settings, facts, numbers)
-    local = locals_of(developed, settings, context, patch, clean, None)
+    local = locals_of(developed, settings, context, patch, region, clean, None)
     if not local:
         return scene
     again = _Regional(developed, context, patch, clean is not None)
@@ -248,7 +248,7 @@ def render_view(
     first, left = round((inner.top - outer.top) / outer.step), round((inner.left - outer.left) / outer.step)
     margin = around(settings, SCENE)
     pixels = np.empty((h, w, 4), np.uint8)
-    local = locals_of(developed, settings, context, outer, clean, upstream)
+    local = locals_of(developed, settings, context, outer, region, clean, upstream)
     again = _Regional(developed, context, outer, clean is not None)
     found = (
         sensor_marks(developed.clipped, inner, geometry_for(settings, context)) if marks is not None else None
