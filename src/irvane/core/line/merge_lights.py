@@ -8,11 +8,12 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from irvane.core.sensor.clipping import CLIP_FULL
+from irvane.core.image import Mosaic
+from irvane.core.sensor.clipping import CLIP_FULL, hold_clipped
 from irvane.core.sensor.highlights import MAP_SIDE, make_map, rebuild
 
 #: Rows that are rebuilt at once.
-_BAND = 512
+_BAND = 516
 
 
 def clipped_everywhere(shortest: np.ndarray) -> np.ndarray | None:
@@ -27,7 +28,9 @@ def clipped_everywhere(shortest: np.ndarray) -> np.ndarray | None:
     )
 
 
-def rebuild_lights(picture: np.ndarray, bits: np.ndarray | None, ratio: float, gains: np.ndarray) -> None:
+def rebuild_lights(
+    picture: np.ndarray, bits: np.ndarray | None, ratio: float, gains: np.ndarray, mosaic: Mosaic | None = None
+) -> None:  # fmt: skip
     """Rebuild, in place, the colours of a merge that clip in every frame.
 
     Parameters
@@ -35,6 +38,7 @@ def rebuild_lights(picture: np.ndarray, bits: np.ndarray | None, ratio: float, g
     picture : float32 H×W×3, camera-linear at the reference's exposure.
     bits : uint8 H×W, bit c where colour c clips in every frame; None when nothing does.
     ratio : the reference's exposure over the shortest one's. gains : white-balance gains of the shot.
+    mosaic : what the picture was made of, before denoising, where it was one.
     """
     if bits is None or not bits.any():
         return
@@ -47,11 +51,8 @@ def rebuild_lights(picture: np.ndarray, bits: np.ndarray | None, ratio: float, g
         if not marks.any():
             continue
         band = picture[top : top + _BAND] / np.float32(ratio)
-        for c in range(
-            3
-        ):  # what interpolation and denoising left a little below the clip is clipped all the same
-            held = (marks >> c) & 1 > 0
-            band[..., c][held] = np.maximum(band[..., c][held], np.float32(1))
+        if mosaic is not None:  # bands begin where arrays do
+            hold_clipped(band, Mosaic(mosaic.data[top : top + _BAND] / np.float32(ratio), mosaic.cfa))
         made = rebuild(band, gains, where, top, 0, 1)
         picture[top : top + _BAND] = np.where(
             (marks > 0)[..., None], made * np.float32(ratio), picture[top : top + _BAND]

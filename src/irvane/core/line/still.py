@@ -37,6 +37,7 @@ from irvane.core.sensor.clipping import clip_bits
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.sensor.encoding import POWER, knee_for
 from irvane.core.sensor.refine import Removed
+from irvane.core.sensor.unclip import map_of, unclipped
 from irvane.core.settings import Sensor
 
 #: Rows that are interpolated at once; pixels around a thing that moved that are denoised with it.
@@ -146,8 +147,9 @@ def merge_still(
     variance = variance_of(
         [still.seen[k].noise for k in how.used], [how.ratios[k] for k in how.used], colour.neutral, (FADE, CLIPPED)
     )  # fmt: skip
+    before, lights = merged, (clipped, how.ratios[shortest])
     plain = _coloured(
-        merged,
+        _raised(merged, before, cfa, factors, *lights),
         cfa,
         factors,
         knee_for(variance.model.read[1]),
@@ -158,17 +160,17 @@ def merge_still(
     )
     clean = plain
     if removal.strength:
-        before = merged
         merged = _denoised(merged, still, here, variance, factors, removal, part(progress, 0.35, 0.8))
         told = _Told(
             before, merged, variance.model.times(removal.strength), before, variance, removal.strength
         )
         knee = knee_for(0.25 * variance.model.read[1])
         refined = is_refined(cfa, sensor, removal)
-        clean = _coloured(merged, cfa, factors, knee, sensor, refined, told, part(progress, 0.8, 1.0))
+        raised = _raised(merged, before, cfa, factors, *lights)
+        clean = _coloured(raised, cfa, factors, knee, sensor, refined, told, part(progress, 0.8, 1.0))
     if sensor.highlights == "rebuild":
         for picture in (plain,) if clean is plain else (plain, clean):
-            rebuild_lights(picture, clipped, how.ratios[shortest], factors)
+            rebuild_lights(picture, *lights, factors, Mosaic(before, cfa))
     small = upright(bin_colour(Mosaic(merged, cfa)), flip)
     notes = [*told_of_plan(how, still.names, [f.info for f in still.loaded], small.shape)]
     notes += told_of_movers(moved, still.names)
@@ -178,6 +180,18 @@ def merge_still(
         MERGED, None, plain, colour, variance.model, flip, first.info, tuple(notes), clean, optics=first.optics, origin=origin,
         clipped=clipped,
     )  # fmt: skip
+
+
+def _raised(
+    data: np.ndarray, before: np.ndarray, cfa: np.ndarray, factors: np.ndarray, clipped: np.ndarray | None, ratio: float
+) -> np.ndarray:  # fmt: skip
+    """A merged mosaic whose samples that clip in every frame are raised to what they would have held: beside them interpolation would
+    see the clip's colours. `before`: it, before denoising; `ratio`: see :mod:`irvane.core.line.merge_lights`."""
+    if clipped is None:
+        return data
+    scaled = Mosaic(data / np.float32(ratio), cfa)
+    lent = map_of(scaled, factors, clipped)
+    return unclipped(scaled, before / np.float32(ratio), factors, lent, 0, 0).data * np.float32(ratio)
 
 
 def _denoised(
