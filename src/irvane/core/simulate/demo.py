@@ -27,7 +27,7 @@ from irvane.core.simulate.wall import COLUMNS, FOCAL, ROWS, position
 from irvane.core.simulate.window import window
 
 #: Version of the scenes: a change makes the demo anew.
-SCENES = 7
+SCENES = 8
 
 BODY_A = Body("Simulated A")
 #: Beside body A in the ladder: nearly the same well, noisier electronics.

@@ -119,6 +119,7 @@ class BenchStrip(QWidget):
         self.note.setAccessibleName("Message")
         self.look_box = QComboBox()
         self.look_box.setAccessibleName("Look")
+        self.look_box.setPlaceholderText("a region's mask")
         self.look_box.setToolTip(
             "Other ways to see all panes; the results stay as they are (K, Shift+K: next, previous)."
         )

@@ -39,10 +39,7 @@ class NameLabel(QLabel):
         """Underline it: a region changes it."""
         if bool(self.property("differs")) != on:
             self.setProperty("differs", on)
-            font = self.font()
-            font.setUnderline(on)
-            self.setFont(font)
-            self.setStyleSheet(f"color: {theme.ACCENT.name()}" if on else "")
+            self.setStyleSheet(f"color: {theme.ACCENT.name()}; text-decoration: underline" if on else "")
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
         menu = QMenu(self)
