@@ -148,6 +148,8 @@ class Window(QMainWindow):
         shelf.changed.connect(self.regions.changes.edit)
         shelf.set_back.connect(self.regions.changes.set_back)
         self.regions.another.connect(self._update_controls)
+        # a region is changed on the shelf: without a station there is none
+        self.regions.shown.connect(lambda on: on and not self.band.station and self.band.toggle("light"))
         shelf.grade.connect(proofs.set_grade)
         shelf.grey_of_frame.connect(proofs.grey_of_frame)
         shelf.suggest_light.connect(proofs.suggest_light)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -184,13 +185,13 @@ class _Masks:
         self._lock = threading.Lock()
         self._made: OrderedDict[tuple[int, object], tuple[Reference, np.ndarray]] = OrderedDict()
 
-    def get(self, key: object, reference: Reference, make: object) -> np.ndarray:
+    def get(self, key: object, reference: Reference, make: Callable[[], np.ndarray]) -> np.ndarray:
         whole = id(reference), key
         with self._lock:
             if whole in self._made:
                 self._made.move_to_end(whole)
                 return self._made[whole][1]
-        made = np.rint(np.clip(make(), 0, 1) * _WHOLE).astype(np.uint16)  # type: ignore[operator]
+        made = np.rint(np.clip(make(), 0, 1) * _WHOLE).astype(np.uint16)
         with self._lock:
             self._made[whole] = reference, made
             while len(self._made) > _KEPT:
