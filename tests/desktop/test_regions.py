@@ -103,6 +103,7 @@ def test_strokes_are_painted_erased_and_taken_back_and_masks_are_written(
     driver.settled()
     regions = window.regions
     regions.toggle()
+    assert window.band.station == "light", "there is a shelf to change them on"
     regions.add("brush")
     overlay = _overlay(driver)
     _drag(overlay, (0.4, 0.5), (0.6, 0.5))
