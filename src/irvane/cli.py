@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from irvane import __version__, developing, judging, masking, merging, queueing
+from irvane import __version__, blurring, developing, judging, masking, merging, queueing
 from irvane.commands import (
     DONE,
     SOME_FAILED,
@@ -43,6 +43,8 @@ def _parser() -> argparse.ArgumentParser:
     merging.add_parsers(commands)
 
     masking.add_parsers(commands)
+
+    blurring.add_parsers(commands)
 
     info = commands.add_parser("info", help="exposure data, noise model, sets")
     info.add_argument("inputs", nargs="+", metavar="IN", type=Path)
@@ -244,7 +246,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     commands = {
         "info": _info, "check": _check, "demo": _demo, "warm": _warm,
         "open": lambda args: _window(args.inputs), "edit": _edit, "completion": _completion,
-        "install-desktop": lambda _: _installed(True), "uninstall-desktop": lambda _: _installed(False), **developing.COMMANDS, **merging.COMMANDS, **masking.COMMANDS, **judging.COMMANDS, **queueing.COMMANDS,
+        "install-desktop": lambda _: _installed(True), "uninstall-desktop": lambda _: _installed(False), **developing.COMMANDS, **merging.COMMANDS, **masking.COMMANDS, **blurring.COMMANDS, **judging.COMMANDS, **queueing.COMMANDS,
     }  # fmt: skip
     if not arguments or (arguments[0] not in commands and not arguments[0].startswith("-")):
         return _window([Path(a) for a in arguments])

@@ -106,6 +106,26 @@ class Points:
     most: int = 12
 
 
+#: Where a frame that moved was at even times: (x, y) in pixels; none: a straight line.
+Path = tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class Trail:
+    """Declaration of the path of a movement.
+
+    Attributes
+    ----------
+    most : points at most. far : pixels that any of them may lie from the first at most.
+    """
+
+    label: str
+    group: Group
+    help: str
+    most: int = 24
+    far: float = 60.0
+
+
 def number(
     default: float | None,
     label: str,
@@ -146,3 +166,8 @@ def name(default: str, label: str, words: tuple[tuple[str, str], ...], group: Gr
 def crop(label: str, group: Group, help: str) -> Any:
     """A field whose value is a crop."""
     return field(default=(), metadata={"spec": Cropping(label, group, help)})
+
+
+def trail(label: str, group: Group, help: str) -> Any:
+    """A field whose value is the path of a movement."""
+    return field(default=(), metadata={"spec": Trail(label, group, help)})

@@ -13,10 +13,10 @@ import json
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
-from itertools import pairwise
 from typing import Any
 
-from irvane.core.declaring import Choice, Crop, Cropping, Curve, Method, Name, Number, Points
+from irvane.core.checking import check_crop, check_path, check_points
+from irvane.core.declaring import Choice, Cropping, Method, Name, Number, Points, Trail
 from irvane.core.errors import SettingError
 from irvane.core.regions.region import ALLOWED, MOST, LocalRegion, changed
 from irvane.core.regions.region import as_json as region_json
@@ -25,11 +25,11 @@ from irvane.core.stations import Acutance, Colour, Finish, Lens, Light, Noise, S
 
 #: Version of the JSON form. Older forms are brought up to date by MIGRATIONS.
 VERSION = 3
-Spec = Number | Choice | Points | Method | Name | Cropping
+Spec = Number | Choice | Points | Method | Name | Cropping | Trail
 
 
-#: Longest name; smallest side of a crop and how far it may lie outside, in per cent of the frame.
-_LONGEST_NAME, _CROP_LEAST, _CROP_MOST = 200, 0.5, 400.0
+#: Longest name.
+_LONGEST_NAME = 200
 
 
 STATIONS: tuple[str, ...] = ("sensor", "lens", "noise", "light", "colour", "acutance", "finish")
@@ -253,7 +253,7 @@ def check(path: str, value: Any) -> Any:
             raise SettingError(f"“{path}” takes one of {', '.join(allowed)}, not “{value}”.")
         return value
     if isinstance(declared, Points):
-        return _check_points(path, value, declared)
+        return check_points(path, value, declared)
     if isinstance(declared, Name):
         if (
             not isinstance(value, str)
@@ -264,7 +264,9 @@ def check(path: str, value: Any) -> Any:
             raise SettingError(f"“{path}” takes {', '.join(key for key, _ in declared.words)} or a name.")
         return value
     if isinstance(declared, Cropping):
-        return _check_crop(path, value)
+        return check_crop(path, value)
+    if isinstance(declared, Trail):
+        return check_path(path, value, declared)
     if isinstance(declared, Method):
         if value not in declared.names:
             raise SettingError(
@@ -284,43 +286,6 @@ def check(path: str, value: Any) -> Any:
             f"“{path}” goes from {declared.low:g} to {declared.high:g} {declared.unit}; {value} is outside."
         )
     return number
-
-
-def _check_points(path: str, value: Any, declared: Points) -> Curve:
-    """Points as pairs, or as text: ``-4:-3.5, 0:0.5``; ``none`` is a straight line."""
-    wanted = f"“{path}” takes up to {declared.most} points IN:OUT in EV, both rising"
-    try:
-        if isinstance(value, str):
-            parts = [] if value.strip() in ("", "none") else value.split(",")
-            value = [part.split(":") for part in parts]
-        points = tuple((float(x), float(y)) for x, y in value)
-    except (TypeError, ValueError):
-        raise SettingError(f"{wanted}, not “{value}”.") from None
-    numbers = [number for point in points for number in point]
-    if not all(math.isfinite(n) and declared.low <= n <= declared.high for n in numbers):
-        raise SettingError(f"{wanted}, from {declared.low:g} to {declared.high:g} {declared.unit}.")
-    rising = all(a[0] < b[0] and a[1] <= b[1] for a, b in pairwise(points))
-    if not rising or len(points) > declared.most:
-        raise SettingError(f"{wanted}.")
-    return points
-
-
-def _check_crop(path: str, value: Any) -> Crop:
-    """Four numbers, or as text ``X,Y,W,H``; ``auto`` and nothing are the largest crop without empty corners."""
-    wanted = f"“{path}” takes X,Y,W,H: left, top, width and height in per cent of the corrected frame"
-    if value is None or (isinstance(value, str) and value.strip() in ("", "auto")):
-        return ()
-    try:
-        numbers = tuple(float(v) for v in (value.split(",") if isinstance(value, str) else value))
-    except (TypeError, ValueError):
-        raise SettingError(f"{wanted}, not “{value}”.") from None
-    if not numbers:
-        return ()
-    if len(numbers) != 4 or not all(math.isfinite(v) and abs(v) <= _CROP_MOST for v in numbers):
-        raise SettingError(f"{wanted}, not “{value}”.")
-    if min(numbers[2:]) < _CROP_LEAST:
-        raise SettingError(f"{wanted}; width and height are at least {_CROP_LEAST:g} %.")
-    return numbers
 
 
 def differences(a: Settings, b: Settings) -> list[str]:
@@ -381,6 +346,8 @@ def value_text(path: str, value: Any) -> str:
         return "largest" if not value else "{2:.1f} × {3:.1f} % at {0:.1f}, {1:.1f}".format(*value)
     if isinstance(declared, Points):
         return "straight" if not value else f"{len(value)} point{'s' if len(value) > 1 else ''}"
+    if isinstance(declared, Trail):
+        return "straight line" if not value else f"{len(value)} points"
     if value is None:
         return "automatic"
     signed = declared.low < 0

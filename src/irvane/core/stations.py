@@ -9,35 +9,38 @@ from dataclasses import dataclass
 from typing import Any
 
 from irvane.core import declaring as declare
-from irvane.core.declaring import Crop, Curve, Group
-
-MOSAIC = Group("mosaic", "Mosaic")
-DARK_LINES = Group("dark-lines", "Dark lines")
-FALSE_COLOUR = Group("false-colour", "False colour")
-CLIPPING = Group("clipping", "Clipping")
-PROFILE = Group("profile", "Profile", telling=True)
-VIGNETTING = Group("vignetting", "By hand")
-COLOUR_ERRORS = Group("colour-errors", "Colour errors")
-UPRIGHT = Group("upright", "Upright")
-FRAMING = Group("framing", "Framing")
-REMOVAL = Group("removal", "Removal")
-OVER_BRIGHTNESS = Group("over-brightness", "Over brightness", telling=True)
-OVER_SCALE = Group("over-scale", "Over scale", telling=True)
-PER_CHANNEL = Group("per-channel", "Per channel", telling=True)
-GRAIN_AT_THE_END = Group("grain-at-the-end", "Grain at the end")
-WHOLE = Group("whole", "Whole")
-ENDS = Group("ends", "Ends")
-RECOVERY = Group("recovery", "Recovery")
-LOCAL_CONTRAST = Group("local-contrast", "Local contrast", telling=True)
-CURVES = Group("curves", "Curves", telling=True)
-RANGE = Group("range", "Range")
-WHITE_BALANCE = Group("white-balance", "White balance")
-STRENGTH = Group("strength", "Strength")
-BY_HUE = Group("by-hue", "By hue", telling=True)
-DEBLUR = Group("deblur", "Deblurring")
-SCALE = Group("scale", "Sharpening", telling=True)
-LIMITS = Group("limits", "Limits")
-FILE = Group("file", "File")
+from irvane.core.declaring import Crop, Curve, Path
+from irvane.core.groups import (
+    BY_HUE,
+    CLIPPING,
+    COLOUR_ERRORS,
+    CURVES,
+    DARK_LINES,
+    DEBLUR,
+    ENDS,
+    FALSE_COLOUR,
+    FILE,
+    FOCUS,
+    FRAMING,
+    GRAIN_AT_THE_END,
+    LIMITS,
+    LOCAL_CONTRAST,
+    MOSAIC,
+    MOVEMENT,
+    OVER_BRIGHTNESS,
+    OVER_SCALE,
+    PER_CHANNEL,
+    PROFILE,
+    RANGE,
+    RECOVERY,
+    REMOVAL,
+    SCALE,
+    STRENGTH,
+    UPRIGHT,
+    VIGNETTING,
+    WHITE_BALANCE,
+    WHOLE,
+)
 
 
 def _hue(name: str) -> Any:
@@ -361,16 +364,37 @@ class Acutance:
         "What softened the picture is undone, as far as the noise allows. As measured: a soft lens, a wrong focus or a straight movement, "
         "told by edges and spectrum; what is not sure is left alone. The others: by the numbers beside it.",
     )  # fmt: skip
-    radius: float | None = declare.number(
-        None, "Radius", "px", 0, 20, 0.1, DEBLUR, "Of a soft lens its σ, automatically as measured; of what is out of focus the radius of "
-        "its discs of light.", decimals=1,
-    )  # fmt: skip
-    length: float = declare.number(10, "Length", "px", 1, 60, 0.5, DEBLUR, "How far it moved.", decimals=1)
-    angle: float = declare.number(
-        0, "Angle", "°", -90, 90, 1, DEBLUR, "Of the movement against the rows of the frame, clockwise.", decimals=0
+    method: str = declare.choice(
+        "best", "Method", (("best", "best"), ("fast", "fast")), DEBLUR,
+        "Fast: few, strong edges are looked for. Best: a small network mends what that makes of it, and takes about three times as long.",
     )  # fmt: skip
     deblur_strength: float = declare.number(
         100, "Strength", "%", 0, 200, 5, DEBLUR, "100 is what noise and kernel allow; more brings out noise and rings."
+    )  # fmt: skip
+    radius: float | None = declare.number(
+        None, "Radius", "px", 0, 20, 0.1, FOCUS, "Of a soft lens its σ in the middle, of what is out of focus the radius of its discs of "
+        "light. Automatic: as kept for this lens, or as measured in the frame.", decimals=1,
+    )  # fmt: skip
+    corners: float | None = declare.number(
+        None, "Corners", "px", 0, 20, 0.1, FOCUS, "Of a soft lens its σ in the corners; it grows towards them with the square of the "
+        "distance. Automatic: as kept for this lens, or as in the middle.", decimals=1,
+    )  # fmt: skip
+    blades: float = declare.number(
+        0, "Blades", "", 0, 12, 1, FOCUS, "Of the aperture, which make polygons of the discs of light; 0 to 2: round. The angle beside turns them.",
+    )  # fmt: skip
+    length: float = declare.number(
+        10, "Length", "px", 1, 60, 0.5, MOVEMENT, "How far it moved, in a straight line.", decimals=1
+    )
+    angle: float = declare.number(
+        0, "Angle", "°", -90, 90, 1, MOVEMENT, "Of the movement against the rows of the frame, clockwise; of the aperture's polygon one of its "
+        "corners.", decimals=0
+    )  # fmt: skip
+    path: Path = declare.trail(
+        "Path", MOVEMENT, "The way that the frame went while it was exposed, where that was no straight line: drawn, or found in the frame."
+    )  # fmt: skip
+    roll: float = declare.number(
+        0, "Roll", "°", -3, 3, 0.02, MOVEMENT, "How far the camera turned about its middle meanwhile: towards the border the movement differs.",
+        decimals=2,
     )  # fmt: skip
     automatic: str = declare.choice(
         "off", "Sharpening", (("off", "by hand"), ("on", "automatic")), SCALE,
@@ -398,7 +422,7 @@ class Acutance:
         "By how much sharpening is held back where structure is as fine as pixels can hold: feathers, cloth, small lettering.",
     )  # fmt: skip
     sharpened_by: str = declare.method("Sharpening", "bands@1", "bands@2")
-    deblurred_by: str = declare.method("Deblurring", "sparse@1")
+    deblurred_by: str = declare.method("Deblurring", "sparse@1", "told@2")
 
 
 @dataclass(frozen=True)

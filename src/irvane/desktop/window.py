@@ -29,6 +29,7 @@ from irvane.desktop.automatic import Automatic
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
 from irvane.desktop.bench.teststrip import can_be_stripped
+from irvane.desktop.blurring import Blurring
 from irvane.desktop.culling import Culling
 from irvane.desktop.deciding import DecideStrip, TallyDialog
 from irvane.desktop.framing.framing import Framing
@@ -36,6 +37,7 @@ from irvane.desktop.lenses import Lenses
 from irvane.desktop.line.band import Band
 from irvane.desktop.line.curve import CurveEditor
 from irvane.desktop.line.shelf import Shelf
+from irvane.desktop.line.trail import TrailEditor
 from irvane.desktop.line.words import diagnosis, station_words
 from irvane.desktop.merging import Merging
 from irvane.desktop.opening import Opening
@@ -82,6 +84,7 @@ class Window(QMainWindow):
         self.band = Band()
         self.strip = WritingStrip()
         self.curve = CurveEditor(self.bench)
+        self.trail = TrailEditor(self.bench)
         self.path = PathStrip()
         self.path.hide()
         self.opening = Opening(self.session, self.service, self.rail, self)
@@ -95,6 +98,7 @@ class Window(QMainWindow):
         self.sheeting = Sheeting(
             self.session, self.rail, self.bench, self.opening, self.band, self.culling, self
         )
+        self.blurring = Blurring(self.proofs, self.service, self.sheeting, self)
         self.merging = Merging(self.proofs, self.opening, self.sheeting, self)
         self.queueing = Queueing(self.proofs, self.sheeting, self.shelf, self)
         self.queueing.beside.connect(lambda *files: self.opening.open_beside(*files, self.judging.compare))
@@ -157,6 +161,10 @@ class Window(QMainWindow):
         shelf.strip.connect(self.open_test_strip)
         shelf.curve.connect(self.curve.open)
         self.curve.changed.connect(proofs.edit)
+        self.trail.changed.connect(proofs.edit)
+        self.trail.find.connect(self.blurring.find_path)
+        shelf.draw_path.connect(self.trail.open)
+        shelf.measure_lens.connect(self.blurring.measure_lens)
         bench.test_strip.taken.connect(self._take_from_strip)
         bench.said.connect(self.say)
         shelf.held.connect(bench.show_fitting_look)
@@ -195,6 +203,7 @@ class Window(QMainWindow):
             self.framing,
             self.regions,
             self.lenses,
+            self.blurring,
             self.queueing,
             self.culling,
             self.automatic,
@@ -274,6 +283,8 @@ class Window(QMainWindow):
             self.shelf.open(station)
         if station != "light":
             self.curve.hide()
+        if station != "acutance":
+            self.trail.hide()
         self._update_controls()
 
     def _update_controls(self) -> None:
@@ -299,6 +310,7 @@ class Window(QMainWindow):
         self.shelf.folder.setToolTip(tip(plain_text(f"{folder}") + "\nClick to choose another folder."))
         if self.shelf.isVisible() or self.band.station:
             self.curve.show_settings(settings)
+            self.trail.show_settings(settings)
             seen, differs = self.regions.changes.seen_settings(settings)
             inside = differs if self.regions.region() is not None else None
             self.shelf.show_proof(seen, frame, content, content.proof != BARE and item.ready, inside)
@@ -308,8 +320,10 @@ class Window(QMainWindow):
     def _bend(self) -> None:
         """The curve that is being drawn follows at once: its next point is put among the ones that are there."""
         item = self.proofs.item()
-        if item is not None and self.curve.isVisible():
-            self.curve.show_settings(item.settings(self.bench.contents[self.bench.chosen].proof))
+        if item is not None and (self.curve.isVisible() or self.trail.isVisible()):
+            settings = item.settings(self.bench.contents[self.bench.chosen].proof)
+            self.curve.show_settings(settings)
+            self.trail.show_settings(settings)
 
     def compare_selected(self) -> None:
         """The frames that are selected in the rail side by side, on the spot that tells most."""

@@ -131,9 +131,13 @@ def _found(plane: np.ndarray, spectrum: np.ndarray, edges: np.ndarray, data: np.
 
 
 def deconvolve_smooth(plane: np.ndarray, blur: Blur, sigma: float) -> np.ndarray:
-    """The same in one step for planes that are smooth: Wiener's way with a prior on gradients. `sigma` as above."""
+    """The same in one step for planes that are smooth. `sigma` as above."""
+    return wiener(plane, blur, _COLOUR * (sigma / 0.01) ** 2 + 1e-3)
+
+
+def wiener(plane: np.ndarray, blur: Blur, caution: float) -> np.ndarray:
+    """A plane without its blur by Wiener's way with a prior on gradients, which weighs `caution` times what is seen."""
     spectrum, edges = _transfer(blur, (plane.shape[0], plane.shape[1]))
     plane = _periodic(plane, spectrum, margin_of(blur) // 2)
-    share = np.float32(_COLOUR * (sigma / 0.01) ** 2 + 1e-3)
-    found = np.conj(spectrum) * fft.rfft2(plane) / (np.abs(spectrum) ** 2 + share * edges)
+    found = np.conj(spectrum) * fft.rfft2(plane) / (np.abs(spectrum) ** 2 + np.float32(caution) * edges)
     return np.asarray(fft.irfft2(found, s=plane.shape), np.float32)

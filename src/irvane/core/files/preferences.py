@@ -51,12 +51,14 @@ class Preferences:
     also : names of further destinations that the queue writes to besides `destination`.
     largest_megapixels : pictures above it are refused before they are decoded; None: what the free memory holds.
     lenses : profiles that were chosen for lenses, by what their files say of them: new proofs begin with them.
+    softness : σ of lenses in the middle and in the corners (pixels), by what their files say of them.
     destination : name of the destination that was chosen last.
     inches : lengths on paper are told in inches, otherwise in centimetres.
     """
 
     largest_megapixels: float | None = None
     lenses: tuple[tuple[str, str], ...] = ()
+    softness: tuple[tuple[str, float, float], ...] = ()
     destination: str = ""
     also: tuple[str, ...] = ()
     memory_gb: float | None = None
@@ -85,6 +87,7 @@ def preferences() -> Preferences:
     return Preferences(
         _positive(known.get("largest_megapixels")),
         _pairs(known.get("lenses")),
+        _softness(known.get("softness")),
         named if isinstance(named, str) else "",
         tuple(one for one in also if isinstance(one, str)) if isinstance(also, list) else (),
         _positive(known.get("memory_gb")),
@@ -112,6 +115,18 @@ def _pairs(value: Any) -> tuple[tuple[str, str], ...]:
         (pair[0], pair[1])
         for pair in pairs
         if isinstance(pair, list) and len(pair) == 2 and all(isinstance(one, str) for one in pair)
+    )
+
+
+def _softness(value: Any) -> tuple[tuple[str, float, float], ...]:
+    rows = value if isinstance(value, list) else []
+    return tuple(
+        (row[0], float(row[1]), float(row[2]))
+        for row in rows
+        if isinstance(row, list)
+        and len(row) == 3
+        and isinstance(row[0], str)
+        and None not in map(_positive, row[1:])
     )
 
 

@@ -36,12 +36,44 @@ def remembered(info: FrameInfo) -> str | None:
     return dict(preferences().lenses).get(lens_key(info))
 
 
+def softness_key(info: FrameInfo) -> str:
+    """What a lens's softness depends on: the lens, its focal length and its aperture."""
+    numbers = (f"{v:g}" if v else "" for v in (info.focal, info.aperture))
+    return "|".join((info.make, info.model, info.lens, *numbers))
+
+
+def keep_softness(info: FrameInfo, softness: tuple[float, float] | None) -> None:
+    """New proofs of frames with the same lens, focal length and aperture begin with this softness (σ in the middle and in the corners,
+    pixels; None: with none).
+
+    Raises
+    ------
+    WriteError
+        When it cannot be saved.
+    """
+    kept = [row for row in preferences().softness if row[0] != softness_key(info)]
+    if softness is not None and min(softness) > 0:
+        kept.append((softness_key(info), *softness))
+    choose(softness=tuple(kept))
+
+
+def kept_softness(info: FrameInfo) -> tuple[float, float] | None:
+    """The softness that is kept for a frame's lens; None for none."""
+    own = {row[0]: row[1:] for row in preferences().softness}.get(softness_key(info))
+    return None if own is None else (own[0], own[1])
+
+
 def begun(frame: Path, merge: bool = False) -> Sidecar | None:
     """What a frame without proofs starts with, where a preset or a profile for its lens was chosen for that."""
     preset = None if merge else starting(presets_folder())
-    profile = remembered(read_info(frame)) if preferences().lenses else None
+    asks = preferences().lenses or preferences().softness
+    info = read_info(frame) if asks else None
+    profile = None if info is None else remembered(info)
+    softness = None if info is None else kept_softness(info)
     method = preferences().new_frames.method
     fresh = Settings().with_value("noise.method", method)
+    if softness is not None:
+        fresh = fresh.with_values({"acutance.radius": softness[0], "acutance.corners": softness[1]})
     if preset is None and profile is None and fresh == Settings():
         return None
     settings = fresh if profile is None else fresh.with_value("lens.profile", profile)

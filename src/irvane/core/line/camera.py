@@ -18,7 +18,7 @@ from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.resample import resample
 from irvane.core.lens.vignetting import correct_by_grid, correct_vignetting
 from irvane.core.line.context import Context, blurred_there, geometry_for, noise_amount
-from irvane.core.line.deblurring import blur_of, deblurred, tiled
+from irvane.core.line.deblurring import blur_of, deblurred, tiled, way_of
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch
 from irvane.core.line.source import CAMERA as CAMERA_ENTRY
@@ -33,7 +33,7 @@ from irvane.core.settings import Settings
 #: Pixels around a place that noise mixing and sharpening need together.
 REACH = around_at_most(SCENE) + around_at_most(CAMERA) - FRINGES
 #: Share of the noise's standard deviation that denoising at 100 % leaves in fine structures.
-_LEFT_BY_DENOISING = 0.2
+LEFT_BY_DENOISING = 0.2
 #: Side of the parts of the output that are resampled at once: a band of a slanted frame would need much beside it.
 _PART = 768
 
@@ -171,7 +171,7 @@ def _frame_light(
     denoised = clean is not None or developed.denoised is not None
     parts = developed.plain, developed.denoised, clean, context
     patch = deblurred(
-        lambda part: _blurred_light(developed, settings, context, part, clean), region, developed.extent, blur,
+        lambda part: _blurred_light(developed, settings, context, part, clean), region, developed.extent, blur, way_of(settings.acutance),
         settings.acutance.deblur_strength / 100, left_noise(developed, settings, context, denoised), developed.gains,
         developed.entry in (MOSAIC, CAMERA_ENTRY, DISPLAY), blurred_there(blur, context), (*map(id, parts), key_of(settings, CAMERA)), parts,
     )  # fmt: skip
@@ -197,7 +197,7 @@ def noise_left(shares: mixing.Shares) -> float:
     share = (
         shares.luminance * min(shares.tones[1], shares.scales[0], shares.channels[1]) * (1 - shares.texture)
     )
-    return 1 - (1 - _LEFT_BY_DENOISING) * share
+    return 1 - (1 - LEFT_BY_DENOISING) * share
 
 
 def _blurred_light(

@@ -16,14 +16,19 @@ import numpy as np
 from scipy import sparse
 
 from irvane.core.acutance.blur_cause import Cause
-from irvane.core.acutance.blurs import MOTION, Blur
+from irvane.core.acutance.blurs import LENS, MOTION, Blur, path_of
 from irvane.core.acutance.deconvolve import deconvolve, deconvolve_smooth, margin_of
+from irvane.core.acutance.learned import restore
 from irvane.core.image import NoiseModel
 from irvane.core.line.picture import Patch
 from irvane.core.places import Region
 from irvane.core.settings import Acutance
 from irvane.core.threads import each
 
+#: A method: a plane, blur, noise, strength, what is known and what clips give the plane without its blur.
+Way = Callable[[np.ndarray, Blur, float, float, np.ndarray | None, np.ndarray | None], np.ndarray]
+#: The method of the first proofs; the choice that means the network; blades that make a polygon.
+FIRST, BEST, FEWEST_BLADES = "sparse@1", "best", 3
 #: Side of a tile, and pixels by which neighbours overlap.
 TILE, _OVERLAP = 512, 32
 _PITCH = TILE - _OVERLAP
@@ -56,17 +61,35 @@ def blur_of(acutance: Acutance, found: Cause | None) -> Blur | None:
     if kind == "auto":
         blur = measured
     elif kind == MOTION:
-        blur = Blur(MOTION, acutance.length, acutance.angle)
+        straight = Blur(MOTION, acutance.length, acutance.angle)
+        blur = path_of(np.asarray(acutance.path)) if acutance.path else straight
+        blur = replace(blur, turn=acutance.roll)
     else:
         own = measured.size if measured is not None and measured.cause == kind else None
         size = acutance.radius or own
         blur = None if size is None else Blur(kind, size)
-    return blur if blur is not None and blur.width >= _LEAST else None
+        if blur is not None and kind == LENS:
+            blur = replace(blur, corner=acutance.corners or 0.0)
+        elif blur is not None and acutance.blades >= FEWEST_BLADES:
+            blur = replace(blur, blades=int(acutance.blades), angle=acutance.angle)
+    return blur if blur is not None and max(blur.width, blur.corner) >= _LEAST else None
+
+
+def way_of(acutance: Acutance) -> Way:
+    """How a blur is undone: the method of the proof's age and of its choice."""
+    learned = acutance.deblurred_by != FIRST and acutance.method == BEST
+    return restore if learned else deconvolve
+
+
+def _margin(blur: Blur, extent: tuple[int, int]) -> int:
+    """Pixels around a tile that it depends on, wherever it lies."""
+    corners = ((0, 0), (0, extent[1]), (extent[0], 0), extent) if blur.varies else ()
+    return max(margin_of(one) for one in (blur, *(blur.at(y, x, extent) for y, x in corners)))
 
 
 def tiled(region: Region, extent: tuple[int, int], blur: Blur) -> Region:
     """The part of a frame that the tiles of a region are made from."""
-    margin = margin_of(blur)
+    margin = _margin(blur, extent)
     rows, columns = (
         _of(a, b, n)
         for a, b, n in ((region.top, region.bottom, extent[0]), (region.left, region.right, extent[1]))
@@ -120,14 +143,14 @@ _tiles = _Tiles()
 
 
 def deblurred(
-    light: Callable[[Region], Patch], region: Region, extent: tuple[int, int], blur: Blur, strength: float, noise: NoiseModel | None,
-    gains: np.ndarray, clips: bool, there: np.ndarray | None, name: Hashable, held: object,
+    light: Callable[[Region], Patch], region: Region, extent: tuple[int, int], blur: Blur, way: Way, strength: float,
+    noise: NoiseModel | None, gains: np.ndarray, clips: bool, there: np.ndarray | None, name: Hashable, held: object,
 ) -> Patch:  # fmt: skip
     """A region of a frame without its blur.
 
     Parameters
     ----------
-    light : gives camera-linear light of any region of the frame. extent : its height and width.
+    light : gives camera-linear light of any region of the frame. extent : its height and width. way : the method.
     strength : 0…2; 1 is as much as the noise allows.
     noise : what is left of it in that light; None: not known. gains : reference gains of the colours.
     clips : does the light end at 1? there : by how much places are blurred, evenly over the frame; None: all are.
@@ -137,7 +160,11 @@ def deblurred(
         patch, less = light(region), blur.reduced(region.step)
         if less.width < _LEAST:
             return patch
-        made = _undone(patch.pixels, less, strength, _reduced(noise, region.step), gains, clips)
+        if blur.varies:
+            less = blur.at(
+                (region.top + region.bottom) / 2, (region.left + region.right) / 2, extent
+            ).reduced(region.step)
+        made = _undone(patch.pixels, less, way, strength, _reduced(noise, region.step), gains, clips)
         return _there(patch, replace(patch, pixels=made), there, extent)
     rows, columns = (
         _of(a, b, n)
@@ -148,8 +175,10 @@ def deblurred(
     def tile(place: tuple[int, int]) -> np.ndarray:
         top, left = place[0] * _PITCH, place[1] * _PITCH
         core = Region(top, left, min(top + TILE, extent[0]), min(left + TILE, extent[1]))
-        key = name, blur, strength, place
-        return _tiles.get(key, held, lambda: _tile(light, core, extent, blur, strength, noise, gains, clips))
+        key = name, blur, way.__name__, strength, place
+        return _tiles.get(
+            key, held, lambda: _tile(light, core, extent, blur, way, strength, noise, gains, clips)
+        )
 
     out = np.zeros((region.bottom - region.top, region.right - region.left, 3), np.float32)
     total = np.zeros(out.shape[:2], np.float32)
@@ -195,10 +224,11 @@ def _ramp(count: int, before: bool, after: bool) -> np.ndarray:
 
 
 def _tile(
-    light: Callable[[Region], Patch], core: Region, extent: tuple[int, int], blur: Blur, strength: float, noise: NoiseModel | None,
-    gains: np.ndarray, clips: bool,
+    light: Callable[[Region], Patch], core: Region, extent: tuple[int, int], blur: Blur, way: Way, strength: float,
+    noise: NoiseModel | None, gains: np.ndarray, clips: bool,
 ) -> np.ndarray:  # fmt: skip
-    margin = margin_of(blur)
+    margin = _margin(blur, extent)
+    blur = blur.at((core.top + core.bottom) / 2, (core.left + core.right) / 2, extent)
     outer = Region(
         max(0, core.top - margin), max(0, core.left - margin), min(extent[0], core.bottom + margin), min(extent[1], core.right + margin)
     )  # fmt: skip
@@ -209,7 +239,7 @@ def _tile(
     )  # fmt: skip
     known = cv2.copyMakeBorder(np.ones(pixels.shape[:2], np.uint8), *lacks, cv2.BORDER_CONSTANT, value=0) > 0
     pixels = cv2.copyMakeBorder(pixels, *lacks, cv2.BORDER_REPLICATE)
-    made = _undone(pixels, blur, strength, noise, gains, clips, known)
+    made = _undone(pixels, blur, way, strength, noise, gains, clips, known)
     return np.ascontiguousarray(
         made[margin : margin + core.bottom - core.top, margin : margin + core.right - core.left]
     )
@@ -223,24 +253,31 @@ def _reduced(noise: NoiseModel | None, step: float) -> NoiseModel | None:
     return replace(noise, gain=tuple(gain), read=tuple(read))
 
 
-def _undone(
-    pixels: np.ndarray, blur: Blur, strength: float, noise: NoiseModel | None, gains: np.ndarray, clips: bool,
-    known: np.ndarray | None = None,
-) -> np.ndarray:  # fmt: skip
-    """Camera-linear light (H×W×3) without its blur: luminance iterated, colours in one step."""
-    factors = np.asarray(gains, np.float32)
-    balanced = pixels * factors
-    luminance = balanced @ _WEIGHTS
+def told(
+    pixels: np.ndarray, noise: NoiseModel | None, factors: np.ndarray
+) -> tuple[np.ndarray, float, float]:
+    """Of camera-linear light: luminance (float32 H×W), its level, and the noise that a method reckons with, as a part of the level."""
+    luminance = (pixels * factors) @ _WEIGHTS
     level = max(float(luminance.mean()), _DARK)
     sigma = _UNKNOWN
     if noise is not None:
         signal = level / factors
         variance = (_WEIGHTS * factors) ** 2 * (np.array(noise.gain) * signal + np.array(noise.read) ** 2)
         sigma = _DEMOSAICED * float(np.sqrt(variance.sum())) / level
-    sigma = float(np.hypot(_BESIDE * sigma, _FLOOR))
+    return luminance, level, float(np.hypot(_BESIDE * sigma, _FLOOR))
+
+
+def _undone(
+    pixels: np.ndarray, blur: Blur, way: Way, strength: float, noise: NoiseModel | None, gains: np.ndarray, clips: bool,
+    known: np.ndarray | None = None,
+) -> np.ndarray:  # fmt: skip
+    """Camera-linear light (H×W×3) without its blur: luminance iterated, colours in one step."""
+    factors = np.asarray(gains, np.float32)
+    balanced = pixels * factors
+    luminance, level, sigma = told(pixels, noise, factors)
     clipped = pixels.max(axis=2) >= _CLIPS if clips else None
     fine = max(strength, 1.0) ** 2
-    sharp = deconvolve(luminance / np.float32(level), blur, sigma, fine, known, clipped) * np.float32(level)
+    sharp = way(luminance / np.float32(level), blur, sigma, fine, known, clipped) * np.float32(level)
     sharp = _held(sharp, luminance, blur)
     made = np.empty_like(balanced)
     for c in range(3):

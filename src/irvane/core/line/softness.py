@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Sequence
+from pathlib import Path
 from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from irvane.core.acutance.edge_blur import Edges
+from irvane.core.acutance.lens_blur import LensBlur, measure_lens
+from irvane.core.errors import FileError
 from irvane.core.line.context import Context, find_edges_of
-from irvane.core.line.develop import Developed
+from irvane.core.line.develop import Developed, develop
+from irvane.core.line.source import FileSource
+from irvane.core.settings import Settings
 
 #: Pixels of a block of the map; edges that a block needs.
 _BLOCK, _FEW = 64, 4
@@ -44,6 +50,27 @@ def edges_in(developed: Developed, context: Context) -> Edges:
         if developed not in _found:
             _found[developed] = find_edges_of(developed)
         return _found[developed]
+
+
+def lens_softness(files: Sequence[Path]) -> LensBlur:
+    """How soft the lens of some frames is.
+
+    Raises
+    ------
+    ReadError, FileError
+        The latter where the frames have too few sharp edges between middle and corners.
+    """
+    frames = []
+    for path in files:
+        developed = develop(FileSource(path).load(), Settings().sensor)
+        frames.append((find_edges_of(developed), developed.extent))
+    found = measure_lens(frames)
+    if found is None:
+        raise FileError(
+            files[0],
+            "there are too few sharp edges to measure a lens by; take a chart, or several frames with detail up to the corners",
+        )
+    return found
 
 
 def softness_words(found: np.ndarray) -> str:

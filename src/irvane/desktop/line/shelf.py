@@ -13,13 +13,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.declaring import Cropping, Group, Name
-from irvane.core.line.frame import Frame
-from irvane.core.regions.region import ALLOWED
-from irvane.core.settings import STATIONS, Choice, Method, Number, Points, Settings, names, spec
-from irvane.core.stations import (
+from irvane.core.declaring import Cropping, Group, Name, Trail
+from irvane.core.groups import (
     COLOUR_ERRORS,
     CURVES,
+    FOCUS,
     GRAIN_AT_THE_END,
     LOCAL_CONTRAST,
     OVER_SCALE,
@@ -28,6 +26,9 @@ from irvane.core.stations import (
     WHITE_BALANCE,
     WHOLE,
 )
+from irvane.core.line.frame import Frame
+from irvane.core.regions.region import ALLOWED
+from irvane.core.settings import STATIONS, Choice, Method, Number, Points, Settings, names, spec
 from irvane.desktop import theme
 from irvane.desktop.bench.content import Content
 from irvane.desktop.line.acutance_words import acutance_text
@@ -35,6 +36,7 @@ from irvane.desktop.line.controls import ChoiceRow, NumberRow, PointsRow
 from irvane.desktop.line.lens_words import lens_text
 from irvane.desktop.line.names import CropRow, NameRow
 from irvane.desktop.line.plots import Plot
+from irvane.desktop.line.trail import TrailRow
 from irvane.desktop.line.words import (
     acts,
     automatic_values,
@@ -57,7 +59,14 @@ _BELOW = {
 
 #: Columns that need little room.
 _NARROW = {CURVES: 112}
-_ROWS = {Number: NumberRow, Choice: ChoiceRow, Points: PointsRow, Name: NameRow, Cropping: CropRow}
+_ROWS = {
+    Number: NumberRow,
+    Choice: ChoiceRow,
+    Points: PointsRow,
+    Name: NameRow,
+    Cropping: CropRow,
+    Trail: TrailRow,
+}
 
 
 class _Station(QWidget):
@@ -65,7 +74,7 @@ class _Station(QWidget):
 
     def __init__(self, station: str) -> None:
         super().__init__()
-        self.rows: dict[str, NumberRow | ChoiceRow | PointsRow | NameRow | CropRow] = {}
+        self.rows: dict[str, NumberRow | ChoiceRow | PointsRow | NameRow | CropRow | TrailRow] = {}
         self.columns: dict[Group, QVBoxLayout] = {}
         whole = QVBoxLayout(self)
         whole.setContentsMargins(12, 8, 6, 6)
@@ -141,6 +150,8 @@ class Shelf(QWidget):
     frame_it = Signal()
     level = Signal()
     pick_fringe = Signal()
+    draw_path = Signal()
+    measure_lens = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -156,6 +167,8 @@ class Shelf(QWidget):
                     row.opened.connect(lambda p=path: self.curve.emit(p))
                 elif isinstance(row, NameRow):
                     row.opened.connect(self.choose_lens)
+                elif isinstance(row, TrailRow):
+                    row.opened.connect(self.draw_path)
                 elif isinstance(row, CropRow):
                     row.opened.connect(self.frame_it)
                 else:
@@ -262,6 +275,13 @@ class Shelf(QWidget):
         row.addWidget(self.level_button)
         row.addWidget(lines)
         self.stations["lens"].column(UPRIGHT).addWidget(holder)
+        own = QPushButton("Measure the lens")
+        own.setToolTip(
+            "From the edges of the selected frames: σ in the middle and in the corners. New proofs of frames with this lens, focal length and "
+            "aperture begin with it."
+        )
+        own.clicked.connect(self.measure_lens)
+        self.stations["acutance"].column(FOCUS).addWidget(own)
         pick = QPushButton("Pick a fringe")
         pick.setToolTip("Click on a coloured fringe: its hue is the one that is taken away.")
         pick.clicked.connect(self.pick_fringe)

@@ -12,7 +12,7 @@ from irvane.core.image import GREEN
 from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
 from irvane.core.lens.fringing import USUAL_HUE
 from irvane.core.line.context import noise_amount, noise_removal
-from irvane.core.line.deblurring import blur_of
+from irvane.core.line.deblurring import FEWEST_BLADES, blur_of
 from irvane.core.line.develop import denoised_name
 from irvane.core.line.frame import Frame
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
@@ -51,14 +51,25 @@ def automatic_values(frame: Frame | None, settings: Settings) -> dict[str, float
 #: Settings of deblurring, and the causes that they belong to.
 _OF_CAUSE = {
     "acutance.radius": ("lens", "defocus"),
+    "acutance.corners": ("lens",),
+    "acutance.blades": ("defocus",),
     "acutance.length": ("motion",),
-    "acutance.angle": ("motion",),
+    "acutance.angle": ("motion", "defocus"),
+    "acutance.path": ("motion",),
+    "acutance.roll": ("motion",),
 }
 
 
 def acts(path: str, settings: Settings) -> bool:
     """Does a setting do anything beside the others?"""
-    return path not in _OF_CAUSE or settings.acutance.deblur in _OF_CAUSE[path]
+    acutance = settings.acutance
+    if path in ("acutance.length", "acutance.angle") and acutance.deblur == "motion" and acutance.path:
+        return False
+    if path == "acutance.angle" and acutance.deblur == "defocus" and acutance.blades < FEWEST_BLADES:
+        return False
+    if path in ("acutance.method", "acutance.deblur_strength"):
+        return acutance.deblur != "off"
+    return path not in _OF_CAUSE or acutance.deblur in _OF_CAUSE[path]
 
 
 def _acutance_words(frame: Frame | None, settings: Settings, strengths: list[str]) -> str:
@@ -74,6 +85,8 @@ def _acutance_words(frame: Frame | None, settings: Settings, strengths: list[str
         unsure = settings.acutance.deblur == "auto" and found is not None and found.cause == UNSURE
         return ("soft, cause not sure" if unsure else "no blur to undo") + more
     kind = {"lens": "lens σ", "defocus": "disc", "motion": "motion"}[blur.cause]
+    if blur.path or blur.blades:
+        kind = "path" if blur.path else f"{blur.blades} blades,"
     return f"{kind} {blur.size:.1f} px undone{more}"
 
 

@@ -1,0 +1,35 @@
+"""Groups of settings: what acts on the same thing stands together."""
+
+from __future__ import annotations
+
+from irvane.core.declaring import Group
+
+MOSAIC = Group("mosaic", "Mosaic")
+DARK_LINES = Group("dark-lines", "Dark lines")
+FALSE_COLOUR = Group("false-colour", "False colour")
+CLIPPING = Group("clipping", "Clipping")
+PROFILE = Group("profile", "Profile", telling=True)
+VIGNETTING = Group("vignetting", "By hand")
+COLOUR_ERRORS = Group("colour-errors", "Colour errors")
+UPRIGHT = Group("upright", "Upright")
+FRAMING = Group("framing", "Framing")
+REMOVAL = Group("removal", "Removal")
+OVER_BRIGHTNESS = Group("over-brightness", "Over brightness", telling=True)
+OVER_SCALE = Group("over-scale", "Over scale", telling=True)
+PER_CHANNEL = Group("per-channel", "Per channel", telling=True)
+GRAIN_AT_THE_END = Group("grain-at-the-end", "Grain at the end")
+WHOLE = Group("whole", "Whole")
+ENDS = Group("ends", "Ends")
+RECOVERY = Group("recovery", "Recovery")
+LOCAL_CONTRAST = Group("local-contrast", "Local contrast", telling=True)
+CURVES = Group("curves", "Curves", telling=True)
+RANGE = Group("range", "Range")
+WHITE_BALANCE = Group("white-balance", "White balance")
+STRENGTH = Group("strength", "Strength")
+BY_HUE = Group("by-hue", "By hue", telling=True)
+DEBLUR = Group("deblur", "Deblurring")
+FOCUS = Group("focus", "Lens and focus")
+MOVEMENT = Group("movement", "Movement")
+SCALE = Group("scale", "Sharpening", telling=True)
+LIMITS = Group("limits", "Limits")
+FILE = Group("file", "File")
