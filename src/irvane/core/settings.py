@@ -379,4 +379,5 @@ def bare() -> Settings:
         sensor=Sensor(defects="off", banding="off", highlights="clip"),
         lens=Lens(profile="off", aberration="off"),
         noise=Noise(amount=0),
+        acutance=Acutance(automatic="off"),
     )

@@ -359,7 +359,7 @@ class Acutance:
     """Blur undone, then sharpening by scale, held back by noise and by its own edges."""
 
     deblur: str = declare.choice(
-        "off", "Deblurring",
+        "off", "Cause",
         (("off", "off"), ("auto", "as measured"), ("lens", "soft lens"), ("defocus", "out of focus"), ("motion", "moved")), DEBLUR,
         "What softened the picture is undone, as far as the noise allows. As measured: a soft lens, a wrong focus or a straight movement, "
         "told by edges and spectrum; what is not sure is left alone. The others: by the numbers beside it.",
@@ -397,8 +397,9 @@ class Acutance:
         decimals=2,
     )  # fmt: skip
     automatic: str = declare.choice(
-        "off", "Sharpening", (("off", "by hand"), ("on", "automatic")), SCALE,
-        "Automatic: as far as the softness of the frame's own edges asks for and its noise allows; the strengths below are added to it.",
+        "lens", "Sharpening", (("off", "by hand"), ("lens", "soft lenses"), ("on", "automatic")), SCALE,
+        "Soft lenses: mildly, and only where the frame's edges and spectrum say that a lens softened it. Automatic: as far as the softness of "
+        "the edges asks for and the noise allows. The strengths below are added to either.",
     )  # fmt: skip
     fine: float = declare.number(
         0, "Fine", "%", 0, 200, 5, SCALE, "Strength for structures of one to two pixels: hair, lettering, texture."

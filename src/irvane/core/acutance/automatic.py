@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from irvane.core.acutance.blur_cause import NONE, UNSURE, Cause
+from irvane.core.acutance.blur_cause import NONE, SHARP, UNSURE, Cause
 from irvane.core.acutance.blurs import LENS
 from irvane.core.settings import Acutance
 
@@ -18,6 +18,8 @@ _MEDIUM_FROM, _MEDIUM = 0.8, 70.0
 _NOISY, _CLEAN = 8.0, 30.0
 #: Standard deviations of noise below which the automatic leaves differences alone.
 _FLOOR = 3.0
+#: Mild sharpening: fine strength in per cent per pixel of softness beyond what a sharp frame may have, and the most.
+_MILD, _MILDEST = 120.0, 40.0
 #: Part that is left where the frame moved or was out of focus: sharpening does not undo that.
 _OTHERWISE = 0.4
 
@@ -32,8 +34,23 @@ class Strengths:
 
     def on(self, settings: Acutance) -> Acutance:
         """The settings with these added to what is set by hand."""
+        if not self.fine + self.medium:
+            return settings
         fine, medium = min(settings.fine + self.fine, 200.0), min(settings.medium + self.medium, 200.0)
         return replace(settings, fine=fine, medium=medium, noise_floor=max(settings.noise_floor, _FLOOR))
+
+
+def capture_strengths(softness: float | None, cause: Cause | None, snr: float, deblurred: bool) -> Strengths:
+    """The mild sharpening of new proofs, only where a lens has softened the frame; parameters as of :func:`automatic_strengths`."""
+    if softness is None or cause is None or cause.cause != LENS or deblurred:
+        return Strengths(0.0, 0.0, "")
+    quiet = float(np.clip((snr - _NOISY) / (_CLEAN - _NOISY), 0, 1))
+    fine = round(quiet * float(np.clip(_MILD * (softness - SHARP), 0, _MILDEST)))
+    if not fine:
+        return Strengths(0.0, 0.0, "")
+    return Strengths(
+        float(fine), 0.0, f"Sharpened by {fine} % fine: the lens has left edges {softness:.1f} px soft."
+    )
 
 
 def automatic_strengths(

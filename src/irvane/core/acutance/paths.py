@@ -31,12 +31,12 @@ _KEPT, _MORE = 2.0, 1.15
 #: Weight of a path's bends; softness (σ, pixels) that a scene's own edges may add to a kernel.
 _BENDS, _SOFTNESS = 0.02, (0.3, 1.8)
 #: Likeness of two kernels from which they are the same movement; least width of a kernel that is one (pixels).
-AGREE, _WIDTH = 0.72, 0.9
+AGREE, _WIDTH = 0.85, 0.9
 
 
 @dataclass(frozen=True)
 class Found:
-    """A path, and how alike (0…1) the kernels were that several parts gave."""
+    """A path, and how alike (0…1) to it those of other parts are at least."""
 
     blur: Blur
     likeness: float
@@ -285,16 +285,11 @@ def path_from(parts: list[np.ndarray]) -> Found | None:
     ----------
     parts : as of :func:`kernel_from`.
     """
-    kernels = [kernel_from(part) for part in parts]
-    best: tuple[float, np.ndarray] | None = None
-    for i, one in enumerate(kernels):
-        for other in kernels[:i]:
-            alike = likeness(one, other)
-            if best is None or alike > best[0]:
-                best = alike, one
-    if best is None or best[0] < AGREE:
+    paths = [path_through(kernel_from(part)) for part in parts]
+    drawn = [kernel_of(path) for path in paths]
+    alike = [[likeness(a, b) for b in drawn] for a in drawn]
+    worst = [min(row[:k] + row[k + 1 :]) for k, row in enumerate(alike)]
+    best = int(np.argmax(worst))
+    if worst[best] < AGREE or paths[best].width < _WIDTH:
         return None
-    blur = path_through(best[1])
-    if blur.width < _WIDTH or likeness(kernel_of(blur), best[1]) < AGREE:
-        return None
-    return Found(blur, round(best[0], 2))
+    return Found(paths[best], round(worst[best], 2))

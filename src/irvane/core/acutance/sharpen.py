@@ -95,8 +95,13 @@ def _guarded(
 
 
 def is_on(settings: Acutance) -> bool:
-    """Is anything sharpened at all?"""
-    return settings.automatic == "on" or any((settings.fine, settings.medium, settings.coarse))
+    """May anything be sharpened at all?"""
+    return settings.automatic != "off" or acts(settings)
+
+
+def acts(settings: Acutance) -> bool:
+    """Is there any strength?"""
+    return any((settings.fine, settings.medium, settings.coarse))
 
 
 def sharpen(
@@ -120,7 +125,7 @@ def sharpen(
     -------
     float32, H×W×3; the same array when nothing is switched on.
     """
-    if not is_on(settings):
+    if not acts(settings):
         return picture
     amounts = np.array([settings.fine, settings.medium, settings.coarse], np.float32) / 100 * _FULL_STRENGTH
     p = np.empty(picture.shape[:2], np.float32)

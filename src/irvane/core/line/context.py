@@ -98,7 +98,7 @@ def to_be_measured(developed: Developed, settings: Settings, context: Context) -
         return True
     if lens.fringing and lens.fringe_hue is None:
         return True
-    if settings.acutance.deblur != "off" or settings.acutance.automatic == "on":
+    if settings.acutance.deblur != "off" or settings.acutance.automatic != "off":
         return True
     if developed.cfa is None or lens.aberration == OFF:
         return False

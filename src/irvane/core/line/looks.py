@@ -24,6 +24,7 @@ from irvane.core.line.camera import Upstream, camera_patch, mixed_patch, placed,
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import PERIOD, Developed
+from irvane.core.line.enlarged_look import with_enlarging
 from irvane.core.line.mask_looks import with_mask
 from irvane.core.line.picture import Patch, reduced
 from irvane.core.line.source import Origin
@@ -56,6 +57,7 @@ class Look:
     removed : what denoising took away is shown instead of the picture.
     origin : which frame of a merge gave what.
     mask : ``over``, ``alone`` or ``inside``: of a region, whose number follows the look's name after a colon.
+    enlarged : with the pixels of the enlarged file.
     acutance : ``added``, ``alone`` or ``softness``, see :mod:`irvane.core.line.acutance_looks`.
     """
 
@@ -69,11 +71,12 @@ class Look:
     origin: bool = False
     acutance: str = ""
     mask: str = ""
+    enlarged: bool = False
 
     @property
     def is_light(self) -> bool:
         """Is it the finished picture, lifted or not?"""
-        other = self.removed or self.changes or self.origin or self.acutance or self.mask
+        other = self.removed or self.changes or self.origin or self.acutance or self.mask or self.enlarged
         return self.finish is None and self.raw is None and not other
 
 
@@ -136,6 +139,10 @@ LOOKS: dict[str, Look] = {
     "alone": Look(
         "what is left alone", "Striped where nothing is deblurred or sharpened: sky, water, fog and what is blurred should be.",
         acutance="alone",
+    ),
+    "enlarged": Look(
+        "as enlarged", "At 100 % and more: with the pixels that the enlarged file will have, twice as many along a side where Finish does not "
+        "enlarge. Look at 200 % or 400 %.", enlarged=True,
     ),
     "softness": Look(
         "where it is soft", "Tinted by how soft edges are: lemon sharp, violet soft, grey where there are too few.", acutance="softness"
@@ -241,6 +248,11 @@ def render_look(
         if number >= len(settings.regions):
             return whole
         return with_mask(look.mask, whole, settings.regions[number], developed, settings, context)
+    if look.enlarged:
+        return with_enlarging(
+            lambda part: render_view(developed, settings, context, part, clean, offset, marks, None, upstream, space),
+            settings, context, region,
+        )  # fmt: skip
     space = space if look.finish is None else SCREEN
     return render_view(
         developed, settings, context, region, clean, offset + look.lift, marks, look.finish, upstream, space

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from irvane.core.acutance import sharpen as acutance
-from irvane.core.acutance.automatic import automatic_strengths
+from irvane.core.acutance.automatic import automatic_strengths, capture_strengths
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import WHITE_EV, render, to_screen
 from irvane.core.colour.saturation import RANGES, saturate
@@ -102,10 +102,11 @@ def sharpening_in_force(
     if own.automatic == "off":
         return own, ""
     if not context.lens_measured:
-        return own, "How soft the frame is has not been measured yet."
+        return own, "How soft the frame is has not been measured yet." if own.automatic == "on" else ""
     sigma = float(np.sqrt(noise[0] * MID_GREY + noise[1]))
     deblurred = blur_of(own, context.softness) is not None
-    made = automatic_strengths(softness_of(context), context.softness, MID_GREY / max(sigma, 1e-6), deblurred)
+    strengths = automatic_strengths if own.automatic == "on" else capture_strengths
+    made = strengths(softness_of(context), context.softness, MID_GREY / max(sigma, 1e-6), deblurred)
     return made.on(own), made.words
 
 
