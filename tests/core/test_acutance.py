@@ -13,6 +13,7 @@ from irvane.core.acutance.automatic import automatic_strengths
 from irvane.core.acutance.blur_cause import Cause
 from irvane.core.acutance.blurs import MOTION, Blur
 from irvane.core.acutance.sharpen import FIRST, sharpen
+from irvane.core.acutance.wanted import softness_map
 from irvane.core.judge.edge import edge_figures
 from irvane.core.line.acutance_looks import added_words
 from irvane.core.line.camera import trim
@@ -20,7 +21,7 @@ from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
 from irvane.core.line.looks import render_look
 from irvane.core.line.realise import realise
-from irvane.core.line.softness import softness_map, softness_words
+from irvane.core.line.softness import softness_words
 from irvane.core.line.view import remaining_noise, scene_patch, sharpening_in_force
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Acutance, Settings

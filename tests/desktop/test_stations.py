@@ -6,8 +6,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from irvane.core.settings import names, spec
@@ -349,3 +350,37 @@ def test_blur_is_told_and_undone(driver: Driver) -> None:
     assert found is not None and found.cause in ("none", "lens"), "the card did not move"
     window.session.undo.undo()
     assert driver.settings().acutance.deblur == "motion"
+
+
+def test_a_path_is_drawn_with_mouse_and_keys_and_looked_for(driver: Driver) -> None:
+    window = driver.window
+    driver.choose("test-card.dng")
+    window.band.toggle("acutance")
+    row = window.shelf.stations["acutance"].rows["acutance.path"]
+    assert not row.isEnabled(), "nothing is undone yet"
+    window.proofs.edit_many({"acutance.deblur": "motion", "acutance.method": "fast"})
+    driver.settled()
+    driver.click(row.box)
+    trail = window.trail
+    assert trail.isVisible()
+    centre = trail.plane.at(0, 0).toPoint()
+    driver.click(trail.plane, centre + QPoint(40, 0))
+    driver.settled()
+    first = driver.settings().acutance.path
+    assert len(first) == 2 and first[0] == (0, 0) and first[1][0] > 1
+    QTest.keyClick(trail.plane, Qt.Key.Key_Up)
+    driver.settled()
+    assert driver.settings().acutance.path[1][1] == pytest.approx(first[1][1] - 0.1)
+    assert "path" in window.band.words("acutance") and not driver.row("acutance.length").isEnabled()
+    driver.click(trail.find_button)
+    driver.settled()
+    assert "path" in window.bench.note.text_in_full()
+    QTest.keyClick(trail, Qt.Key.Key_Escape)
+    assert not trail.isVisible()
+    before = driver.settings()
+    window.blurring.measure_lens()
+    driver.settled()
+    words = window.bench.note.text_in_full()
+    kept = driver.settings().acutance
+    told = "Kept for this lens" in words and kept.deblur == "lens" and kept.corners is not None
+    assert told or (driver.settings() == before and ("too few" in words or "nothing to undo" in words))

@@ -18,6 +18,8 @@ from irvane.core.acutance.blurs import DEFOCUS, LENS, MOTION, Blur, kernel_of
 from irvane.core.acutance.edge_blur import Edges
 
 NONE, UNSURE = "none", "unsure"
+#: Blur that is wanted, and a focus that may lie on the wrong thing.
+PANNING, BACKGROUND, ELSEWHERE = "panning", "background", "elsewhere"
 #: Side of a part; share of the parts, those of the most texture, that tell; fewest of them.
 SIDE, _TELLING, _FEWEST = 128, 0.6, 12
 #: Frequencies that are compared (cycles per pixel), those from which noise is read, and those by which the scene's is placed.
@@ -53,14 +55,19 @@ class Cause:
     ----------
     cause : ``none``, ``lens``, ``defocus``, ``motion`` or ``unsure``. confidence : 0…1.
     blur : to be undone; None for sharp frames and where it is not sure.
+    wanted : PANNING, BACKGROUND or ELSEWHERE, where a frame is sharp in some places only; beside : the blur of the others, if it is known.
     """
 
     cause: str
     confidence: float
     blur: Blur | None = None
+    wanted: str = ""
+    beside: Blur | None = None
 
     def words(self) -> str:
         """A sentence."""
+        if self.wanted:
+            return self._wanted_words()
         blur = self.blur
         if blur is None:
             return "Sharp." if self.cause == NONE else "Soft, but it cannot be told of what."
@@ -69,6 +76,14 @@ class Cause:
         if blur.cause == DEFOCUS:
             return f"Out of focus: discs of {blur.size:.1f} px radius."
         return f"A little soft, as lenses are: σ {blur.size:.1f} px."
+
+    def _wanted_words(self) -> str:
+        beside = self.beside
+        if self.wanted == PANNING and beside is not None:
+            return f"Sharp in places; what lies beside moved by {beside.size:.0f} px at {beside.angle:+.0f}°, as when the camera follows a thing."
+        if self.wanted == ELSEWHERE:
+            return "Sharp beside the middle, soft in it: the focus may lie on the wrong thing."
+        return "Sharp in places, and out of focus behind or before them."
 
 
 def mean_spectrum(parts: Iterable[np.ndarray]) -> np.ndarray | None:

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from irvane.core.acutance.blurs import MOTION
+from irvane.core.acutance.wanted import softness_map
 from irvane.core.colour.camera import light_of
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import IrvaneError, ReadError
@@ -32,7 +33,7 @@ from irvane.core.line.context import find_edges_of, geometry_for, measure_softne
 from irvane.core.line.develop import develop
 from irvane.core.line.placing import at_source
 from irvane.core.line.realise import realise
-from irvane.core.line.softness import softness_map, softness_words
+from irvane.core.line.softness import softness_words
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, FileSource, Loaded
 from irvane.core.line.view import scene_patch
 from irvane.core.noise.denoise import automatic_amount
@@ -76,6 +77,7 @@ def _blur_facts(loaded: Loaded) -> dict[str, Any]:
         "radius_px": blur.size if blur is not None and not motion else None,
         "length_px": blur.size if blur is not None and motion else None,
         "angle_deg": blur.angle if blur is not None and motion else None,
+        "wanted": found.wanted or None,
         "words": found.words(),
         "where": softness_words(where),
         "map": [[None if np.isnan(v) else round(float(v), 2) for v in row] for row in where],

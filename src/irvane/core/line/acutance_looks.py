@@ -7,12 +7,13 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
+from irvane.core.acutance.wanted import softness_map
 from irvane.core.colour.spaces import SPACES
 from irvane.core.line.camera import mixed_patch, trim
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch
-from irvane.core.line.softness import SHARP, SOFT, edges_in, softness_map
+from irvane.core.line.softness import SHARP, SOFT, edges_in
 from irvane.core.line.view import scene_patch, show
 from irvane.core.places import OutputRegion, Region
 from irvane.core.settings import Settings

@@ -12,6 +12,7 @@ import numpy as np
 from irvane.core.acutance.blur_cause import SIDE, Cause, cause_of, mean_spectrum, where_blurred
 from irvane.core.acutance.blurs import Blur
 from irvane.core.acutance.edge_blur import Edges, edges_of, find_edges, sharpest
+from irvane.core.acutance.wanted import judged, soft_places, softness_map
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import WHITE_EV
 from irvane.core.image import MID_GREY, NoiseModel
@@ -37,6 +38,8 @@ from irvane.core.threads import together
 _LEAST_SIDE = 64
 #: Sides of the middle of a picture that its blur is looked for in, where there is no mosaic; noise that is assumed there.
 _SEEN, _ASSUMED = 2048, 0.01
+#: Share of a part that lies in wanted places, for it to tell of them.
+_WITHIN = 0.8
 #: Blur of the sharpest edges of a frame that is sharp: what the pixels and demosaicing add; pixels of a small frame.
 _SHARP, _SMALL = 0.72, 4_000_000
 
@@ -136,7 +139,26 @@ def _softer(edges: Edges) -> float | None:
 
 def _softness(developed: Developed, edges: Edges) -> Cause:
     soft = _softer(edges)
-    return cause_of(mean_spectrum(_parts(developed)), soft, edges)
+    cause = cause_of(mean_spectrum(_parts(developed)), soft, edges)
+    found = softness_map(edges, developed.extent)
+    places = soft_places(found)
+    if places is None:
+        return cause
+    inside = Edges(
+        *(
+            values[_within(edges, places, developed.extent)]
+            for values in (edges.y, edges.x, edges.sigma, edges.across)
+        )
+    )
+    return judged(cause, found, cause_of(mean_spectrum(_parts(developed, places)), _softer(inside), inside))
+
+
+def _within(edges: Edges, places: np.ndarray, extent: tuple[int, int]) -> np.ndarray:
+    """Which edges lie in places of a coarse map."""
+    h, w = places.shape
+    rows = np.minimum(edges.y * h / extent[0], h - 1).astype(int)
+    columns = np.minimum(edges.x * w / extent[1], w - 1).astype(int)
+    return np.asarray(places[rows, columns])
 
 
 _where = lru_cache(maxsize=8)(where_blurred)
@@ -147,13 +169,22 @@ def blurred_there(blur: Blur, context: Context) -> np.ndarray | None:
     return None if context.edges is None else _where(blur, context.edges, context.lens.frame)
 
 
-def _parts(developed: Developed) -> Iterator[np.ndarray]:
-    """Green of parts all over a frame, at 1:1; beside each other, and closer in small frames."""
+def _parts(developed: Developed, places: np.ndarray | None = None) -> Iterator[np.ndarray]:
+    """Green of parts all over a frame, at 1:1; beside each other, and closer in small frames; or of its places on a coarse map alone."""
     h, w = developed.extent
     apart = SIDE if h * w > _SMALL else SIDE // 2
     for top in range(0, h - SIDE + 1, apart):
+        lefts = list(range(0, w - SIDE + 1, apart))
+        if places is not None:
+            rows, columns = places.shape[0] / h, places.shape[1] / w
+            band = places[int(top * rows) : max(int((top + SIDE) * rows), int(top * rows) + 1)]
+            lefts = [
+                x for x in lefts if band[:, int(x * columns) : int((x + SIDE) * columns) + 1].mean() > _WITHIN
+            ]
+            if not lefts:
+                continue
         green = developed.plain.read(Region(top, 0, top + SIDE, w)).pixels[..., 1]
-        for left in range(0, w - SIDE + 1, apart):
+        for left in lefts:
             yield np.ascontiguousarray(green[:, left : left + SIDE])
 
 

@@ -29,6 +29,8 @@ from irvane.core.threads import each
 Way = Callable[[np.ndarray, Blur, float, float, np.ndarray | None, np.ndarray | None], np.ndarray]
 #: The method of the first proofs; the choice that means the network; blades that make a polygon.
 FIRST, BEST, FEWEST_BLADES = "sparse@1", "best", 3
+#: Pixels by which a blur may change between places that are undone by themselves; most of them along a tile's side.
+_CHANGE, _MOST_NODES = 0.8, 5
 #: Side of a tile, and pixels by which neighbours overlap.
 TILE, _OVERLAP = 512, 32
 _PITCH = TILE - _OVERLAP
@@ -228,7 +230,6 @@ def _tile(
     noise: NoiseModel | None, gains: np.ndarray, clips: bool,
 ) -> np.ndarray:  # fmt: skip
     margin = _margin(blur, extent)
-    blur = blur.at((core.top + core.bottom) / 2, (core.left + core.right) / 2, extent)
     outer = Region(
         max(0, core.top - margin), max(0, core.left - margin), min(extent[0], core.bottom + margin), min(extent[1], core.right + margin)
     )  # fmt: skip
@@ -239,10 +240,37 @@ def _tile(
     )  # fmt: skip
     known = cv2.copyMakeBorder(np.ones(pixels.shape[:2], np.uint8), *lacks, cv2.BORDER_CONSTANT, value=0) > 0
     pixels = cv2.copyMakeBorder(pixels, *lacks, cv2.BORDER_REPLICATE)
-    made = _undone(pixels, blur, way, strength, noise, gains, clips, known)
-    return np.ascontiguousarray(
-        made[margin : margin + core.bottom - core.top, margin : margin + core.right - core.left]
-    )
+    h, w = core.bottom - core.top, core.right - core.left
+    middle = blur.at((core.top + core.bottom) / 2, (core.left + core.right) / 2, extent)
+    several = min(_MOST_NODES, int(np.ceil(max(h, w) * np.radians(abs(blur.turn)) / _CHANGE)))
+    if several < 2:
+        made = _undone(pixels, middle, way, strength, noise, gains, clips, known)
+        return np.ascontiguousarray(made[margin : margin + h, margin : margin + w])
+    # where the blur differs within the tile: blurs of places in between are blended (Hirsch and others 2011)
+    out, total = np.zeros((h, w, 3), np.float32), np.zeros((h, w, 1), np.float32)
+    for row in range(several):
+        for column in range(several):
+            y, x = (row + 0.5) * h / several, (column + 0.5) * w / several
+            rows, columns = _around(y, h, several), _around(x, w, several)
+            part = slice(rows[0], rows[1] + 2 * margin), slice(columns[0], columns[1] + 2 * margin)
+            there = blur.at(core.top + y, core.left + x, extent)
+            made = _undone(pixels[part], there, way, strength, noise, gains, clips, known[part])
+            share = np.outer(_fading(rows, y, h, several), _fading(columns, x, w, several))[..., None]
+            target = slice(*rows), slice(*columns)
+            out[target] += share * made[margin:-margin, margin:-margin]
+            total[target] += share
+    return out / total
+
+
+def _around(at: float, side: int, several: int) -> tuple[int, int]:
+    """Pixels of a side that a place in between has a share in."""
+    return max(0, int(at - side / several)), min(side, int(np.ceil(at + side / several)))
+
+
+def _fading(pixels: tuple[int, int], at: float, side: int, several: int) -> np.ndarray:
+    """Its shares of them, falling to nothing at the next place."""
+    off = np.abs(np.arange(*pixels) + 0.5 - at) * several / side
+    return np.asarray(np.maximum(1 - off, 1e-4), np.float32)
 
 
 def _reduced(noise: NoiseModel | None, step: float) -> NoiseModel | None:

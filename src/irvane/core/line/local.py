@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from irvane.core.acutance.wanted import softness_map
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, light_of, transform
 from irvane.core.declaring import Choice
 from irvane.core.lens.geometry import Geometry
@@ -22,7 +23,7 @@ from irvane.core.line.camera import Upstream
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch
-from irvane.core.line.softness import edges_in, softness_map
+from irvane.core.line.softness import edges_in
 from irvane.core.line.source import DISPLAY
 from irvane.core.line.steps import CAMERA, SCENE, around, around_at_most, key_of
 from irvane.core.places import OutputRegion

@@ -17,29 +17,11 @@ from irvane.core.line.develop import Developed, develop
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Settings
 
-#: Pixels of a block of the map; edges that a block needs.
-_BLOCK, _FEW = 64, 4
 #: σ, in pixels, of edges that count as sharp, and from which they are wholly soft.
 SHARP, SOFT = 0.9, 3.0
 
 _found: WeakKeyDictionary[Developed, Edges] = WeakKeyDictionary()
 _lock = threading.Lock()
-
-
-def softness_map(edges: Edges, extent: tuple[int, int]) -> np.ndarray:
-    """Blur of the edges of every block, σ in pixels: float32, about a value for every 64 pixels; not a number where there are too few."""
-    h, w = max(1, round(extent[0] / _BLOCK)), max(1, round(extent[1] / _BLOCK))
-    rows = np.minimum(edges.y * h / extent[0], h - 1).astype(int)
-    columns = np.minimum(edges.x * w / extent[1], w - 1).astype(int)
-    order = np.lexsort((edges.sigma, rows * w + columns))
-    cells = (rows * w + columns)[order]
-    first = np.searchsorted(cells, np.arange(h * w))
-    count = np.searchsorted(cells, np.arange(h * w), side="right") - first
-    found = np.full(h * w, np.nan, np.float32)
-    enough = count >= _FEW
-    # the sharper ones tell: the others may be soft things
-    found[enough] = edges.sigma[order][first[enough] + count[enough] // 4]
-    return found.reshape(h, w)
 
 
 def edges_in(developed: Developed, context: Context) -> Edges:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from irvane.core.acutance.wanted import softness_map
 from irvane.core.line.frame import Frame
-from irvane.core.line.softness import softness_map, softness_words
+from irvane.core.line.softness import softness_words
 from irvane.core.line.view import remaining_noise, sharpening_in_force
 from irvane.core.settings import Settings
 
