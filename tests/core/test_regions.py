@@ -14,6 +14,7 @@ import shots
 from irvane.core.declaring import Choice
 from irvane.core.finish import job
 from irvane.core.image import MID_GREY
+from irvane.core.judge.inside import region_figures, suggested_inside
 from irvane.core.line.bands import Output
 from irvane.core.line.camera import trim
 from irvane.core.line.context import Context
@@ -22,7 +23,7 @@ from irvane.core.line.local import places_of, reference_of
 from irvane.core.line.realise import realise
 from irvane.core.line.view import render_view, scene_patch
 from irvane.core.places import OutputRegion
-from irvane.core.regions.masks import grid_of, mask_of, paint
+from irvane.core.regions.masks import Places, grid_of, mask_of, paint
 from irvane.core.regions.reference import make_reference
 from irvane.core.regions.region import ALLOWED, LocalRegion, Part, Stroke, from_json
 from irvane.core.regions.subject import subject_mask
@@ -204,6 +205,58 @@ def test_the_brush_paints_builds_up_erases_and_follows_contours() -> None:
     paint(mask, follow, reference)
     edge = (mask[70:130] > 0.5).sum(axis=1) + np.argmax(mask[70:130] > 0.5, axis=1)
     assert np.abs(edge - 150).mean() <= 2.0, "keeps to the contour under its middle"
+
+
+def test_what_is_painted_is_as_fine_as_the_frame_in_tiles_where_it_is() -> None:
+    from irvane.core.regions.painted import TILE, painted
+
+    small = np.full((400, 600, 3), 0.18, np.float32)
+    reference = make_reference(small, (4000, 6000), np.full((1, 1), np.nan, np.float32))
+    hard = Stroke((0.5, 0.5, 1.0), 0.1, 0.0)  # a disc of 600 pixels
+    region = LocalRegion("a", (Part("brush", strokes=(hard,)),))
+    y, x = np.mgrid[1990:2010, 3280:3320] + 0.5
+    mask = mask_of(
+        region, reference, Places((x / 6000).astype(np.float32), (y / 4000).astype(np.float32), 2 / 3)
+    )
+    row = mask[10]
+    crossing = 3280.5 + float(np.interp(0.5, row[::-1], np.arange(40)[::-1]))
+    assert crossing == pytest.approx(3300, abs=1.0), (
+        "its border lies where it was painted, to a pixel of the frame"
+    )
+    assert ((row > 0.02) & (row < 0.98)).sum() <= 3, "and is as sharp as the brush"
+    # the same in one piece and in tiles, erased and built up; far away there is nothing
+    strokes = (
+        hard,
+        Stroke((0.45, 0.5, 1.0, 0.55, 0.5, 0.5), 0.02, 0.7, 0.6, erases=True),
+        Stroke((0.5, 0.45, 1.0), 0.03, 0.5, 0.5),
+    )
+    whole = painted(strokes, (4000, 6000), 1600, 2600, 2400, 3400)
+    part = painted(strokes, (4000, 6000), 1900, 2900, 2100, 3100)
+    assert np.array_equal(whole[300:500, 300:500], part) and whole.max() > 60000 > whole[400, 400]
+    assert not painted(strokes, (4000, 6000), 0, 0, TILE, TILE).any()
+
+
+def test_figures_inside_a_region_are_those_of_its_places() -> None:
+    light = np.full((480, 720, 3), 0.05, np.float32)
+    light[:, 360:] = 0.4
+    base = Settings().with_value("noise.amount", 0)
+    developed, context = _frame(1600, base, light)
+    left = LocalRegion("left", (Part("linear", (0.49, 0.5, 0.5, 0.5)),))
+    found, other = (region_figures(r, developed, base, context) for r in (left, replace(left, inverted=True)))
+    assert found is not None and other is not None and len(found.places) >= 8
+    assert found.name == "left" and other.probe.luminance > 5 * found.probe.luminance
+    # noise grows with the root of light: Poisson
+    ratio = other.probe.sigma_luminance / found.probe.sigma_luminance
+    assert 1.8 < ratio < 3.2
+    same = found.against(found)
+    assert same.kept is None or same.kept == pytest.approx(1, abs=0.05)
+    nowhere = LocalRegion("none", (Part("tone", (7.0, 7.5, 0.1)),))
+    assert region_figures(nowhere, developed, base, context) is None
+    dark, bright = (
+        suggested_inside(r, developed, context, 3.0) for r in (left, replace(left, inverted=True))
+    )
+    assert dark is not None and bright is not None and dark.exposure > bright.exposure + 2
+    assert suggested_inside(nowhere, developed, context, 3.0) is None
 
 
 def test_parts_add_subtract_intersect_grow_and_feather() -> None:

@@ -116,7 +116,7 @@ def test_strokes_are_painted_erased_and_taken_back_and_masks_are_written(
     window.session.undo.undo()
     assert len(regions.region().parts[0].strokes) == 1, "Ctrl+Z takes back a stroke"  # type: ignore[union-attr]
     out = tmp_path / "mask.png"
-    regions.mask_to(out)
+    regions.telling.mask_to(out)
     driver.until(out.exists)
     mask = cv2.imread(str(out), cv2.IMREAD_UNCHANGED)
     assert mask.max() == 255 and 0 < (mask > 128).mean() < 0.3
@@ -161,10 +161,42 @@ def test_a_tone_is_picked_shapes_are_combined_and_looks_are_taken_from_another_p
     seen, differs = regions.changes.seen_settings(item.settings(window.proofs.number))
     assert seen.light.exposure == 1.5 and differs == {"light.exposure", "colour.saturation"}
     overlay.drawing = ""
-    regions._hovering(0.5, 0.5)
+    regions.telling.hover(0.5, 0.5)
     driver.until(lambda: "Here:" in regions.strip.words.text())
     regions.remove()
     assert regions.region() is None and regions.settings().regions == ()  # type: ignore[union-attr]
     window.session.undo.undo()
     assert len(regions.settings().regions) == 1  # type: ignore[union-attr]
     regions.leave()
+
+
+def test_buttons_act_in_the_chosen_region_and_captions_read_inside_it(driver: Driver) -> None:
+    window = driver.window
+    driver.choose("window-leaves.dng")
+    driver.settled()
+    regions = window.regions
+    regions.toggle()
+    regions.add("linear")
+    driver.settled()
+    before = window.bench.contents[0].probe
+    regions.strip.figures.setChecked(True)
+    driver.settled()
+    name = regions.region().name  # type: ignore[union-attr]
+    inside = window.bench.contents[0].probe
+    assert inside is not None and inside is not before and getattr(inside, "name", "") == name
+    window.shelf.grade.emit("firm")
+    driver.settled()
+    settings, region = regions.settings(), regions.region()
+    assert settings is not None and region is not None
+    assert settings.noise.amount is None and region.change("noise.amount"), "firmer in the region alone"
+    window.shelf.suggest_light.emit()
+    driver.settled()
+    assert regions.settings().light.exposure == 0  # type: ignore[union-attr]
+    window.shelf.as_shot.emit()
+    assert regions.settings() is not None and regions.settings().colour.light == "shot"  # type: ignore[union-attr]
+    regions.strip.figures.setChecked(False)
+    driver.settled()
+    assert getattr(window.bench.contents[0].probe, "name", None) is None
+    regions.toggle()
+    window.shelf.grade.emit("firm")
+    assert driver.settings().noise.amount == 135, "without a region the whole frame"

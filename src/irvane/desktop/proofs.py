@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -11,7 +12,9 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 from irvane.core.errors import IrvaneError
 from irvane.core.files.presets import Preset
 from irvane.core.files.settings_file import read_settings_file
+from irvane.core.light.suggest import Suggestion
 from irvane.core.line.context import suggested_light
+from irvane.core.line.frame import Frame
 from irvane.core.settings import GRADES, STATIONS, Settings, older_methods, renewed
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
@@ -40,6 +43,11 @@ class Proofs(QObject):
         self.session, self.service, self.bench, self.judging = session, service, bench, judging
         self._window = parent
         self._picks_fringe = False
+        #: While a region is chosen: takes values in the proof's stead (True), and suggests light for the region alone.
+        self.instead: Callable[[dict[str, object]], bool] = lambda _values: False
+        self.suggestion: Callable[[Frame], Suggestion] = lambda frame: suggested_light(
+            frame.developed, frame.context
+        )
         for view in bench.views:
             view.spot_chosen.connect(self._spot)
         service.comparison.picked.connect(self._picked)
@@ -76,7 +84,12 @@ class Proofs(QObject):
 
     def set_grade(self, grade: str) -> None:
         """A quick grade of noise removal, in one undoable step."""
-        self.edit_many(dict(GRADES[grade]))
+        self.act(dict(GRADES[grade]))
+
+    def act(self, values: dict[str, object]) -> None:
+        """Values that a button stands for: in the chosen region where there is one, else in the whole proof."""
+        if not self.instead(values):
+            self.edit_many(values)
 
     def step_proof(self, direction: int) -> None:
         """Show the next or previous proof of the frame in the chosen pane; the bare frame counts as the first."""
@@ -262,9 +275,9 @@ class Proofs(QObject):
         if frame is None or frame.coarse:
             self.said.emit("The frame is not developed yet; try again in a moment.")
             return
-        found = suggested_light(frame.developed, frame.context)
+        found = self.suggestion(frame)
         self.said.emit(found.words)
-        self.edit_many(dict(found.values()))
+        self.act(dict(found.values()))
 
     def _spot(self, x: float, y: float) -> None:
         fringe = self._picks_fringe
@@ -278,4 +291,4 @@ class Proofs(QObject):
     def _picked(self, values: dict[str, object] | None, sentence: str) -> None:
         self.said.emit(sentence)
         if values is not None:
-            self.edit_many(values)
+            self.act(values)

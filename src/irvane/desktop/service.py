@@ -14,6 +14,7 @@ from irvane.core.files.preferences import preferences
 from irvane.core.finish import job
 from irvane.core.finish.coded_size import coded_size
 from irvane.core.judge.figures import whole_figures
+from irvane.core.judge.inside import region_figures
 from irvane.core.judge.place import place_figures
 from irvane.core.line.engine import BUDGET, Engine
 from irvane.core.line.frame import Frame
@@ -27,6 +28,7 @@ from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, part
+from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings
 from irvane.core.simulate.demo import demo_folder, make_demo
 from irvane.desktop.awaited import awaited
@@ -242,23 +244,24 @@ class RenderService(QObject):
             7,
         )
 
-    def probe(self, pane: int, wish: ViewRequest, place: OutputRegion) -> None:
-        """Figures of a rectangle; None while the pixels they would be read from are not there."""
+    def probe(self, pane: int, wish: ViewRequest, place: OutputRegion | LocalRegion) -> None:
+        """Figures of a rectangle, or inside a region; None while the pixels they would be read from are not there."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
-        clean = None
-        if frame is not None:
-            clean = frame.clean(*at_source(wish.settings, frame.context, place))
         settings = wish.settings
+        clean = None
+        if frame is not None and isinstance(place, OutputRegion):
+            clean = frame.clean(*at_source(settings, frame.context, place))
         ready = frame is not None and not frame.coarse and not frame.to_be_refined(settings)
         if frame is None or not ready or (not frame.denoised_for(settings) and clean is None):
             self.probed.emit(pane, wish, None)
             return
 
         def work(_progress: Any) -> Any:
+            developed = frame.fitting(settings).developed
             try:
-                return place_figures(
-                    frame.fitting(wish.settings).developed, wish.settings, frame.context, place, clean
-                )
+                if isinstance(place, OutputRegion):
+                    return place_figures(developed, settings, frame.context, place, clean)
+                return region_figures(place, developed, settings, frame.context)
             except ValueError:  # outside this frame
                 return None
 

@@ -170,9 +170,7 @@ class Window(QMainWindow):
         shelf.held.connect(bench.show_fitting_look)
         shelf.pick_grey.connect(proofs.pick_grey)
         shelf.as_shot.connect(
-            lambda: proofs.edit_many(
-                {"colour.light": "shot", "colour.temperature": None, "colour.tint": None}
-            )
+            lambda: proofs.act({"colour.light": "shot", "colour.temperature": None, "colour.tint": None})
         )
         shelf.write.connect(self.writing.write)
         shelf.choose_lens.connect(self.lenses.choose)

@@ -39,6 +39,11 @@ class Levels:
     brightest: float
 
 
+def levels_of(values: np.ndarray) -> Levels:
+    """How values of log2(Y / 0.18) are spread."""
+    return Levels(*(float(v) for v in np.percentile(values, (0.5, 1, 5, 50, 99, 99.9))))
+
+
 @dataclass(frozen=True)
 class Guide:
     """Base brightness of a frame as coefficients on its log luminance.
@@ -116,7 +121,7 @@ def make_guide(picture: np.ndarray, extent: tuple[int, int]) -> Guide:
         lambda: _guided(values, max(2, round(_RADII[0] * longest)), 0, planes),
         lambda: _guided(values, max(3, round(_RADII[1] * longest)), 2, planes),
     )
-    levels = Levels(*(float(v) for v in np.percentile(values[::3, ::3], (0.5, 1, 5, 50, 99, 99.9))))
+    levels = levels_of(values[::3, ::3])
     largest = np.percentile(np.maximum.reduce(cv2.split(picture[::3, ::3])), 99.9)
     peak = np.log2(max(float(largest) / MID_GREY, 2.0**FLOOR_EV))
     return Guide(planes, extent, float(values.mean()), float(peak), levels)

@@ -232,9 +232,13 @@ def _guide_and_highlights(developed: Developed, picture: np.ndarray) -> tuple[Gu
 
 
 def suggested_light(developed: Developed, context: Context) -> Suggestion:
-    """A starting point for the station Light; finished pictures end at their own white."""
-    white = -float(np.log2(MID_GREY)) if developed.entry == DISPLAY else WHITE_EV
-    return suggest(context.guide, context.clipped_share, white)
+    """A starting point for the station Light."""
+    return suggest(context.guide, context.clipped_share, white_of(developed))
+
+
+def white_of(developed: Developed) -> float:
+    """EV above mid-grey that become white; finished pictures end at their own."""
+    return -float(np.log2(MID_GREY)) if developed.entry == DISPLAY else WHITE_EV
 
 
 def noise_amount(settings: Settings, context: Context) -> float:

@@ -1,4 +1,5 @@
-"""From shapes to masks. Gradients are evaluated where they are asked for; all others once, on the reference's pixels."""
+"""From shapes to masks. Gradients are evaluated where they are asked for, what is painted on the frame's own pixels; all others once, on
+the reference's."""
 
 from __future__ import annotations
 
@@ -6,11 +7,11 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from itertools import pairwise
 
 import cv2
 import numpy as np
 
+from irvane.core.regions.painted import dabs, disc, painted
 from irvane.core.regions.reference import Reference
 from irvane.core.regions.region import LocalRegion, Part, Stroke
 from irvane.core.regions.subject import mended, subject_mask
@@ -18,8 +19,8 @@ from irvane.core.regions.subject import mended, subject_mask
 #: Masks that are kept, in 16 bits each.
 _KEPT = 48
 _WHOLE = 65535
-#: Parts of a radius after which a brush sets its next disc.
-_APART = 0.2
+#: Frame pixels between places up to which what is painted is looked up on the frame's own pixels.
+_CLOSE = 1.6
 #: Colours that differ by so many EV are other things to a brush that follows contours.
 _FOLLOWS = 0.5
 #: Chroma below which a hue says nothing, and above which it says all.
@@ -61,28 +62,12 @@ def _round(numbers: tuple[float, ...], at: Places) -> np.ndarray:
     return (1 - ramp(far, 1 - np.clip(softness, 0, 1), 1.0)).astype(np.float32)
 
 
-def _disc(radius: float, softness: float) -> np.ndarray:
-    """A brush's tip: float32, odd sides."""
-    reach = int(np.ceil(radius)) + 1
-    y, x = np.mgrid[-reach : reach + 1, -reach : reach + 1].astype(np.float32)
-    far = np.hypot(x, y) / max(radius, 0.5)
-    inner = 1 - np.clip(softness, 0, 1)
-    edge = max(1 - inner, 1 / max(radius, 1.0))
-    t = np.clip((1 - far) / edge, 0, 1)
-    return (t * t * (3 - 2 * t)).astype(np.float32)
-
-
 def paint(mask: np.ndarray, stroke: Stroke, reference: Reference) -> None:
     """Add a stroke to a mask (float32 h×w, 0…1) in place."""
     h, w = mask.shape
-    points = np.array(stroke.points, np.float32).reshape(-1, 3) * (w, h, 1)
-    radius = max(0.5 * stroke.size * w, 0.5)
-    tip = _disc(radius, stroke.softness)
-    reach = tip.shape[0] // 2
-    places = [points[0]]
-    for a, b in pairwise(points):
-        count = max(1, int(np.hypot(*(b - a)[:2]) / max(_APART * radius, 0.7)))
-        places += [a + (b - a) * (k / count) for k in range(1, count + 1)]
+    places, radius = dabs(stroke, h, w)
+    reach = int(np.ceil(radius)) + 1
+    tip = disc(radius, stroke.softness, (0.0, 0.0), reach)
     strongest: np.ndarray = np.zeros((h, w), np.float32)
     for x, y, pressure in places:
         cx, cy = round(float(x)), round(float(y))
@@ -216,13 +201,31 @@ def _sampled(raster: np.ndarray, at: Places) -> np.ndarray:
     return found * np.float32(1 / _WHOLE)
 
 
+def _on_frame(part: Part, reference: Reference, at: Places) -> np.ndarray | None:
+    """What is painted, at places that lie as close as the frame's pixels; None where they do not, or where contours are followed."""
+    if part.kind != "brush" or any(stroke.follows for stroke in part.strokes) or min(at.x.shape) < 2:
+        return None
+    h, w = reference.extent
+    if abs(float(at.x[0, 1] - at.x[0, 0])) * w + abs(float(at.x[1, 0] - at.x[0, 0])) * w > _CLOSE:
+        return None
+    x, y = at.x * np.float32(w) - np.float32(0.5), at.y * np.float32(h) - np.float32(0.5)
+    left, top = (max(0, int(np.floor(v.min())) - 1) for v in (x, y))
+    right, bottom = (min(n, int(np.ceil(v.max())) + 2) for n, v in ((w, x), (h, y)))
+    if right <= left or bottom <= top:
+        return np.zeros(at.x.shape, np.float32)
+    whole = painted(part.strokes, reference.extent, top, left, bottom, right)
+    found = cv2.remap(whole, x - left, y - top, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return found * np.float32(1 / _WHOLE)
+
+
 def _evaluated(part: Part, reference: Reference, at: Places) -> np.ndarray:
     if part.kind == "linear":
         found = _linear(part.numbers, at)
     elif part.kind == "round":
         found = _round(part.numbers, at)
     else:
-        found = _sampled(raster_of(part, reference), at)
+        close = _on_frame(part, reference, at)
+        found = _sampled(raster_of(part, reference), at) if close is None else close
     return 1 - found if part.inverted else found
 
 

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from irvane.core.judge.matching import Match
 from irvane.core.judge.spots import even_place
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE, look_of, origin_words
+from irvane.core.regions.region import LocalRegion
 from irvane.desktop.bench.arranging import Arranging
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.content import Content
@@ -380,6 +381,14 @@ class Bench(QWidget):
         """Until it is put elsewhere by hand, the probe reads noise where there is nothing else."""
         if item is not None and item.preview is not None and not self.panes.probe_placed:
             self.panes.probe = even_place(item.preview.small)
+
+    def measure_inside(self, region: LocalRegion | None) -> None:
+        """Read the captions' figures in a region, or (None) under the probe."""
+        if region != self.panes.inside:
+            self.panes.inside = region
+            for content in self.contents:
+                content.probe = None
+            self.controller.probe()
 
     def move_probe(self, x: float, y: float) -> None:
         """Put the probe to a place of the first pane's frame."""

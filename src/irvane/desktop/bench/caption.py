@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 from irvane.core.files.info import exposure_text
 from irvane.core.judge.alignment import Between
 from irvane.core.judge.gradient import GradientFigures
+from irvane.core.judge.inside import RegionFigures
 from irvane.core.settings import Settings, bare, differences, full_label, handed_on, value_text
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.elided import Elided
@@ -73,6 +74,8 @@ def figures_text(content: Content) -> str:
     parts = []
     if content.probe is not None:
         place, p = content.probe, content.probe.probe
+        if isinstance(place, RegionFigures):
+            parts.append(f"inside “{place.name}”")
         parts.append(f"σ {p.sigma_luminance * 100:.2f} %, colour {p.sigma_colour * 100:.2f} %")
         if content.offset:
             parts.append(f"σ {p.sigma_luminance * 2**content.offset * 100:.2f} % at equal brightness")

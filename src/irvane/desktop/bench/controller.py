@@ -234,7 +234,8 @@ class ViewController(QObject):
         for pane in range(len(self.panes.contents)):
             wish = self.wish(pane)
             if wish is not None:
-                self.service.probe(self.panes.contents[pane].key, wish, self.panes.probe_region(pane))
+                place = self.panes.inside or self.panes.probe_region(pane)
+                self.service.probe(self.panes.contents[pane].key, wish, place)
 
     def _measure(self) -> None:
         self._probe()

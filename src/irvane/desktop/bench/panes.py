@@ -14,6 +14,7 @@ from irvane.core.line.clip_flags import Limits
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
+from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings, bare, handed_on
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.viewport import Viewport
@@ -47,6 +48,7 @@ class Panes:
     difference : kind (of KINDS) and amplification of the difference picture.
     aligning : frames of one scene that differ in place, size or turn are laid on pane A's.
     look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
+    inside : the region that the captions' figures are read in; None: they are read under the probe.
     probe : centre of the probe, as shares of the frame's width and height; until it is placed by hand, on an even place.
     viewport : zoom and place of all panes; viewports : of each pane by itself, while `free`.
     size_of : size in device pixels of the widget that paints a pane.
@@ -67,6 +69,7 @@ class Panes:
         self.aligning = True
         self.probe = (0.5, 0.5)
         self.probe_placed = False
+        self.inside: LocalRegion | None = None
         self.look = PICTURE
         self.marks = False
         #: The whole corrected frame is seen, to choose what of it is shown.

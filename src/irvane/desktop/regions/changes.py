@@ -8,6 +8,10 @@ from typing import Any, Protocol
 from PySide6.QtWidgets import QMenu, QWidget
 
 from irvane.core.declaring import Choice, Number
+from irvane.core.judge.inside import suggested_inside
+from irvane.core.light.suggest import Suggestion
+from irvane.core.line.context import suggested_light, white_of
+from irvane.core.line.frame import Frame
 from irvane.core.line.local import with_numbers
 from irvane.core.regions.region import ALLOWED, LocalRegion
 from irvane.core.settings import Settings, default, differences, spec, value_text
@@ -60,6 +64,35 @@ class Changes:
         self.regions.replace_region(
             region.with_change(path, change), f"{path.split('.')[1]} in “{region.name}”", path
         )
+
+    def take(self, values: dict[str, object]) -> bool:
+        """Values that a button stands for, in the chosen region; False where the whole frame is chosen."""
+        region, settings = self.regions.region(), self.regions.settings()
+        if region is None or settings is None:
+            return False
+        made, left = region, []
+        for path, value in values.items():
+            if path not in ALLOWED:
+                left.append(path)
+            elif value is None or isinstance(spec(path), Choice):
+                made = made.with_change(path, None if value == settings.get(path) else value)
+            else:
+                made = made.with_change(path, round(float(value) - self._base(settings, path), 6))  # type: ignore[arg-type]
+        if made == region and left and len(left) == len(values):
+            self.regions.said.emit(
+                "This acts on the whole frame only; choose “the whole frame” above for it."
+            )
+        else:
+            self.regions.replace_region(made, f"several changes in “{region.name}”")
+        return True
+
+    def suggestion(self, frame: Frame) -> Suggestion:
+        """Light for the chosen region, or for the whole frame."""
+        region = self.regions.region()
+        own = None
+        if region is not None:
+            own = suggested_inside(region, frame.developed, frame.context, white_of(frame.developed))
+        return suggested_light(frame.developed, frame.context) if own is None else own
 
     def _base(self, settings: Settings, path: str) -> float:
         frame = self.regions.frame()

@@ -3,26 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QObject, QTimer, Signal
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QInputDialog, QWidget
 
-from irvane.core.finish.masks import mask_picture, write_mask
 from irvane.core.line.local import reference_of
 from irvane.core.line.looks import PICTURE
-from irvane.core.line.realise import developed_only
-from irvane.core.regions.masks import Places, mask_of
 from irvane.core.regions.region import KINDS, MOST, LocalRegion, Part, Stroke
-from irvane.core.regions.subject import subject_mask
 from irvane.core.settings import Settings
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.proofs import Proofs
-from irvane.desktop.regions.changes import Changes, main_change
+from irvane.desktop.regions.changes import Changes
 from irvane.desktop.regions.overlay import RegionOverlay, with_part
 from irvane.desktop.regions.strip import RegionStrip
+from irvane.desktop.regions.telling import Telling
 from irvane.desktop.service import RenderService
 from irvane.desktop.session import BARE
 
@@ -31,8 +27,8 @@ _FIRST = {
     "linear": (0.5, 0.15, 0.5, 0.6), "round": (0.5, 0.5, 0.2, 0.15, 0.0, 0.6), "tone": (-3.0, -1.0, 1.0), "hue": (0.0, 60.0, 20.0),
     "spot": (0.5, 0.5, 0.15, 1.2), "focus": (0.9, 1.0),
 }  # fmt: skip
-#: Around a tone that is clicked, EV to both sides; milliseconds until what lies under the pointer is told.
-_AROUND, _SOON = 0.8, 120
+#: Around a tone that is clicked, EV to both sides.
+_AROUND = 0.8
 _BRUSH_STEP = 1.15
 
 
@@ -56,11 +52,10 @@ class Regions(QObject):
         self.overlay: RegionOverlay | None = None
         self.index = -1
         self._item: int | None = None
-        self._under = (0.0, 0.0)
         self._gesture = 0
-        self._soon = QTimer(self, singleShot=True, interval=_SOON)
-        self._soon.timeout.connect(self._tell_under)
         self.changes = Changes(self)
+        self.telling = Telling(self)
+        proofs.instead, proofs.suggestion = self.changes.take, self.changes.suggestion
         strip = self.strip
         strip.chosen.connect(self.choose)
         strip.added.connect(self.add)
@@ -71,7 +66,8 @@ class Regions(QObject):
         strip.removed.connect(self.remove)
         strip.reset.connect(self.changes.set_back_all)
         strip.pasted.connect(self.changes.paste)
-        strip.written.connect(self.write_mask)
+        strip.written.connect(self.telling.write_mask)
+        strip.figures.toggled.connect(lambda _on: self._see())
         strip.done.connect(self.toggle)
         proofs.session.item_changed.connect(self._changed)
         bench.chosen_changed.connect(self._pane_chosen)
@@ -145,7 +141,7 @@ class Regions(QObject):
         overlay.stroked.connect(self._stroked)
         overlay.clicked.connect(self._clicked)
         overlay.resized_brush.connect(self._resize_brush)
-        overlay.hovering.connect(self._hovering)
+        overlay.hovering.connect(self.telling.hover)
         overlay.left.connect(self.leave)
         view.resized.connect(self._fit)
         self.overlay = overlay
@@ -198,6 +194,8 @@ class Regions(QObject):
             self.overlay.ratio = h / w
         self.overlay.update()
         self.strip.show_regions(settings.regions, self.index)
+        if self.strip.figures.isChecked():
+            self.bench.measure_inside(self.region())
 
     def choose(self, index: int) -> None:
         """Choose a region, or with −1 the whole frame."""
@@ -218,6 +216,8 @@ class Regions(QObject):
         wanted = f"{look}:{self.index}" if look else PICTURE if now.startswith("mask-") else now
         if wanted != now:
             self.bench.set_look(wanted)
+        inside = self.region() if self.overlay is not None and self.strip.figures.isChecked() else None
+        self.bench.measure_inside(inside)
 
     # places
 
@@ -290,20 +290,7 @@ class Regions(QObject):
         self.another.emit()
         self.overlay.setFocus()
         if kind == "subject":
-            self._find_subject()
-
-    def _find_subject(self) -> None:
-        frame = self.frame()
-        if frame is None or frame.coarse:
-            return
-        self.service.trial(
-            lambda _progress: subject_mask(reference_of(frame.developed, frame.context)),
-            lambda found: self.said.emit(
-                f"A subject was found (confidence {found.confidence:.0%}). Strokes mend it."
-                if not isinstance(found, str) and found.found
-                else "No subject stands out clearly enough: paint it with a few strokes."
-            ),
-        )
+            self.telling.find_subject()
 
     def _shaped(self, index: int, numbers: tuple[float, ...], begins: bool) -> None:
         region = self.region()
@@ -389,62 +376,3 @@ class Regions(QObject):
             return
         on = not any(one.on for one in settings.regions)
         self._put([replace(one, on=on) for one in settings.regions], f"all regions {'on' if on else 'off'}")
-
-    # the mask as a file, what acts under the pointer
-
-    def write_mask(self) -> None:
-        """Write the chosen region's mask as a grey PNG."""
-        item, settings, region = self.proofs.item(), self.settings(), self.region()
-        if item is None or settings is None or region is None:
-            self.said.emit("Choose a region first.")
-            return
-        start = str(item.path.with_name(f"{item.path.stem}-{region.name}.png"))
-        name, _ = QFileDialog.getSaveFileName(self.window, "Mask to file", start, "PNG (*.png)")
-        if name:
-            self.mask_to(Path(name))
-
-    def mask_to(self, path: Path) -> None:
-        """Write the chosen region's mask to a file."""
-        item, settings, region = self.proofs.item(), self.settings(), self.region()
-        if item is None or settings is None or region is None:
-            return
-        source, frame = item.source, self.frame()
-
-        def work(_progress: Any) -> str:
-            if frame is not None and not frame.coarse:
-                developed, context = frame.developed, frame.context
-            else:
-                developed, context = developed_only(source.load(), settings)
-            mask, words = mask_picture(region, developed, settings, context)
-            write_mask(path, mask, overwrite=True)
-            return " ".join([f"Written: {path.name}.", *words])
-
-        self.service.long("mask", "", work, self.said.emit)
-
-    def _hovering(self, x: float, y: float) -> None:
-        self._under = x, y
-        self._soon.start()
-
-    def _tell_under(self) -> None:
-        settings, frame = self.settings(), self.frame()
-        if settings is None or frame is None or self.overlay is None or not settings.regions:
-            return
-        x, y = self._under
-        regions = settings.regions
-
-        def look(_progress: Any) -> str:
-            reference = reference_of(frame.developed, frame.context)
-            h, w = reference.extent
-            at = Places(np.full((1, 1), x, np.float32), np.full((1, 1), y, np.float32), h / w)
-            told = []
-            for one in regions:
-                share = float(mask_of(one, reference, at)[0, 0]) if one.on and not one.damaged else 0.0
-                if share >= 0.01:
-                    told.append(f"{one.name} {share:.0%}{main_change(one)}")
-            return "Here: " + (", ".join(told) if told else "no region") + "."
-
-        self.service.trial(look, self._told_under)
-
-    def _told_under(self, words: str) -> None:
-        if self.overlay is not None and not self.overlay.drawing:
-            self.strip.words.setText(words)

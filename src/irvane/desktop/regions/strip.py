@@ -112,10 +112,14 @@ class RegionStrip(QWidget):
         for key, words in SIGHTS.items():
             self.seen.addItem(words, key)
         self.seen.activated.connect(lambda _i: self.sight.emit(self.seen.currentData()))
+        self.figures = QCheckBox("figures inside")
+        self.figures.setToolTip(
+            "The captions' noise, sharpness and brightness from squares all over the region, instead of the probe."
+        )
         self.words = QLabel()
         self.words.setObjectName("muted")
         self.words.setAccessibleName("What to do, or what acts here")
-        for widget in (self.which, self.add, self.how, self.seen):
+        for widget in (self.which, self.add, self.how, self.seen, self.figures):
             first.addWidget(widget)
         first.addWidget(self.words, 1)
         for words, help, signal in (
@@ -202,7 +206,16 @@ class RegionStrip(QWidget):
             self.which.addItem(on_button(one.name) + mark)
         self.which.setCurrentIndex(index + 1)
         region = regions[index] if 0 <= index < len(regions) else None
-        for widget in (self.on, self.inverted, self.opacity, self.feather, self.grow, self.seen, self.how):
+        for widget in (
+            self.on,
+            self.inverted,
+            self.opacity,
+            self.feather,
+            self.grow,
+            self.seen,
+            self.how,
+            self.figures,
+        ):
             widget.setEnabled(region is not None)
         if region is None:
             self.how.setCurrentIndex(0)

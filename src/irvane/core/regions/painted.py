@@ -1,0 +1,131 @@
+"""Painted masks in sparse tiles of 16 bits, on the frame's own pixels: made where they are looked at, and nowhere else."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from itertools import pairwise
+
+import numpy as np
+
+from irvane.core.regions.region import Stroke
+
+#: Pixels of a tile's side; tiles that are kept: 64 MB.
+TILE, _KEPT = 256, 512
+_WHOLE = 65535
+#: Part of a radius after which a brush sets its next disc, and the least distance of two, in pixels.
+_APART, _LEAST = 0.2, 0.7
+
+
+def disc(radius: float, softness: float, off: tuple[float, float], reach: int) -> np.ndarray:
+    """A brush's tip about a place `off` (y, x) of the middle of a square: float32, odd sides."""
+    y, x = np.mgrid[-reach : reach + 1, -reach : reach + 1].astype(np.float32)
+    far = np.hypot(x - np.float32(off[1]), y - np.float32(off[0])) / max(radius, 0.5)
+    inner = 1 - np.clip(softness, 0, 1)
+    edge = max(1 - inner, 1 / max(radius, 1.0))
+    t = np.clip((1 - far) / edge, 0, 1)
+    return (t * t * (3 - 2 * t)).astype(np.float32)
+
+
+def dabs(stroke: Stroke, h: int, w: int) -> tuple[np.ndarray, float]:
+    """Where a brush sets its discs (N×3: x, y in pixels of a picture, pressure), and their radius."""
+    points = np.array(stroke.points, np.float32).reshape(-1, 3) * (w, h, 1)
+    radius = max(0.5 * stroke.size * w, 0.5)
+    places = [points[:1]]
+    for a, b in pairwise(points):
+        count = max(1, int(np.hypot(*(b - a)[:2]) / max(_APART * radius, _LEAST)))
+        places.append(a + (b - a) * (np.arange(1, count + 1) / count)[:, None].astype(np.float32))
+    return np.concatenate(places), radius
+
+
+def _added(tile: np.ndarray, stroke: Stroke, place: tuple[int, int], extent: tuple[int, int]) -> np.ndarray:
+    """A tile (float32, 0…1) with one more stroke; the same tile where that does not reach it."""
+    at, radius = dabs(stroke, *extent)
+    top, left = place[0] * TILE, place[1] * TILE
+    reach = int(np.ceil(radius)) + 1
+    x, y = at[:, 0] - left - 0.5, at[:, 1] - top - 0.5
+    near = at[(x > -reach - 1) & (x < TILE + reach) & (y > -reach - 1) & (y < TILE + reach)]
+    if not len(near):
+        return tile
+    strongest = np.zeros_like(tile)
+    # discs that lie on whole pixels share one tip; small ones are set to fractions of pixels
+    shared = disc(radius, stroke.softness, (0.0, 0.0), reach) if radius > 8 else None
+    for px, py, pressure in near:
+        fx, fy = float(px) - left - 0.5, float(py) - top - 0.5
+        cx, cy = round(fx), round(fy)
+        tip = disc(radius, stroke.softness, (fy - cy, fx - cx), reach) if shared is None else shared
+        y0, y1, x0, x1 = (
+            max(cy - reach, 0),
+            min(cy + reach + 1, TILE),
+            max(cx - reach, 0),
+            min(cx + reach + 1, TILE),
+        )
+        if y0 >= y1 or x0 >= x1:
+            continue
+        part = tip[y0 - cy + reach : y1 - cy + reach, x0 - cx + reach : x1 - cx + reach] * np.float32(
+            pressure
+        )
+        np.maximum(strongest[y0:y1, x0:x1], part, out=strongest[y0:y1, x0:x1])
+    strongest *= np.float32(stroke.opacity)
+    if stroke.erases:
+        return np.asarray(tile * (1 - strongest), np.float32)
+    return np.asarray(tile + strongest * (1 - tile), np.float32)
+
+
+class _Tiles:
+    """Tiles after so many strokes, the oldest dropped first. A stroke more is added to what was there before it."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._made: OrderedDict[tuple[object, ...], tuple[tuple[Stroke, ...], np.ndarray | None]] = (
+            OrderedDict()
+        )
+
+    def get(
+        self, strokes: tuple[Stroke, ...], place: tuple[int, int], extent: tuple[int, int]
+    ) -> np.ndarray | None:
+        """A tile, uint16; None: it is empty."""
+        ids = tuple(map(id, strokes))
+        begun, tile = 0, None
+        with self._lock:
+            for n in range(len(strokes), 0, -1):
+                name = ids[:n], place, extent
+                if name in self._made:
+                    self._made.move_to_end(name)
+                    begun, tile = n, self._made[name][1]
+                    break
+        if begun == len(strokes):
+            return tile
+        light = np.zeros((TILE, TILE), np.float32) if tile is None else tile.astype(np.float32) / _WHOLE
+        for stroke in strokes[begun:]:
+            light = _added(light, stroke, place, extent)
+        made = np.rint(light * _WHOLE).astype(np.uint16) if light.any() else None
+        with self._lock:
+            self._made[ids, place, extent] = (
+                strokes,
+                made,
+            )  # the strokes are held, so that their names stay theirs
+            while len(self._made) > _KEPT:
+                self._made.popitem(last=False)
+        return made
+
+
+_tiles = _Tiles()
+
+
+def painted(
+    strokes: tuple[Stroke, ...], extent: tuple[int, int], top: int, left: int, bottom: int, right: int
+) -> np.ndarray:
+    """A painted mask in a part of the frame's pixels (half-open): float32, 0…65535."""
+    out = np.zeros((bottom - top, right - left), np.float32)
+    for j in range(top // TILE, -(-bottom // TILE)):
+        for i in range(left // TILE, -(-right // TILE)):
+            tile = _tiles.get(strokes, (j, i), extent)
+            if tile is None:
+                continue
+            y0, y1 = max(top, j * TILE), min(bottom, (j + 1) * TILE)
+            x0, x1 = max(left, i * TILE), min(right, (i + 1) * TILE)
+            out[y0 - top : y1 - top, x0 - left : x1 - left] = tile[
+                y0 - j * TILE : y1 - j * TILE, x0 - i * TILE : x1 - i * TILE
+            ]
+    return out
