@@ -13,7 +13,6 @@ minutes; the same command goes on.
 
 from __future__ import annotations
 
-import argparse
 import json
 import sys
 from collections.abc import Callable
@@ -24,7 +23,7 @@ import denoiser
 import numpy as np
 import scenes
 import torch
-from fitting import ahead, fit
+from fitting import ahead, commands, falling, fit
 from scenes import photographs
 from scipy.signal import fftconvolve
 from torch import nn
@@ -152,6 +151,7 @@ def sample(light: np.ndarray, rng: np.random.Generator) -> np.ndarray:
 
 def make(work: Path, count: int) -> None:
     """Samples in files of a hundred; those that are there stay."""
+    photographs.fetch_more()
     names = tuple(n for n in photographs.TRAINING if n not in denoiser.HELD_OUT)
     folder = work / "deblur"
     folder.mkdir(parents=True, exist_ok=True)
@@ -207,11 +207,6 @@ def train(work: Path, steps: int, threads: int) -> None:
     net, smooth = Net().to(memory_format=torch.channels_last), Net()
     held = torch.from_numpy(np.load(work / "deblur" / "000.npy").astype(np.float32))[::2]
 
-    def rate(step: int) -> float:
-        if step < WARM_UP:
-            return RATE * (step + 1) / WARM_UP
-        return float(LAST_RATE + (RATE - LAST_RATE) * 0.5 * (1 + np.cos(np.pi * step / steps)))
-
     def losses(first: int) -> Callable[[], torch.Tensor]:
         coming = ahead(batches(work, 100 + first))
 
@@ -227,7 +222,17 @@ def train(work: Path, steps: int, threads: int) -> None:
         before, after = score(smooth, held)
         return f"held out {before:.2f} to {after:.2f} dB"
 
-    fit(net, smooth, work / "deblur.pt", steps, rate, losses, words, DECAY, SAVE_EVERY)
+    fit(
+        net,
+        smooth,
+        work / "deblur.pt",
+        steps,
+        falling(steps, RATE, LAST_RATE, WARM_UP),
+        losses,
+        words,
+        DECAY,
+        SAVE_EVERY,
+    )
 
 
 def export(work: Path) -> None:
@@ -251,17 +256,4 @@ def export(work: Path) -> None:
 
 
 if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("what", choices=("make", "train", "export"))
-    parser.add_argument("--work", type=Path, required=True, help="folder for samples and states")
-    parser.add_argument("--count", type=int, default=3000)
-    parser.add_argument("--steps", type=int, default=9000)
-    parser.add_argument("--threads", type=int, default=2)
-    args = parser.parse_args()
-    if args.what == "make":
-        photographs.fetch_more()
-        make(args.work, args.count)
-    elif args.what == "train":
-        train(args.work, args.steps, args.threads)
-    else:
-        export(args.work)
+    commands(__doc__, make, train, export, 9000)

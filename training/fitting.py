@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import argparse
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import TypeVar
 
+import numpy as np
 import torch
 from torch import nn
 
@@ -80,3 +82,34 @@ def fit(
                 flush=True,
             )
             total = 0.0
+
+
+def commands(
+    words: str | None, make: Callable[[Path, int], None], train: Callable[[Path, int, int], None], export: Callable[[Path], None],
+    steps: int,
+) -> None:  # fmt: skip
+    """The command line of a training with samples: make them, train, export."""
+    parser = argparse.ArgumentParser(description=words)
+    parser.add_argument("what", choices=("make", "train", "export"))
+    parser.add_argument("--work", type=Path, required=True, help="folder for samples and states")
+    parser.add_argument("--count", type=int, default=3000)
+    parser.add_argument("--steps", type=int, default=steps)
+    parser.add_argument("--threads", type=int, default=2)
+    args = parser.parse_args()
+    if args.what == "make":
+        make(args.work, args.count)
+    elif args.what == "train":
+        train(args.work, args.steps, args.threads)
+    else:
+        export(args.work)
+
+
+def falling(steps: int, highest: float, last: float, warm_up: int) -> Callable[[int], float]:
+    """A learning rate that rises over some steps and falls along a cosine."""
+
+    def rate(step: int) -> float:
+        if step < warm_up:
+            return highest * (step + 1) / warm_up
+        return float(last + (highest - last) * 0.5 * (1 + np.cos(np.pi * step / steps)))
+
+    return rate

@@ -12,7 +12,6 @@ photographs joined along a horizon, or blurred as a whole. State is saved every 
 
 from __future__ import annotations
 
-import argparse
 import json
 from collections.abc import Callable
 from itertools import pairwise
@@ -23,7 +22,7 @@ import denoiser
 import numpy as np
 import scenes
 import torch
-from fitting import ahead, fit
+from fitting import ahead, commands, falling, fit
 from scenes import photographs
 from torch import nn
 
@@ -156,6 +155,7 @@ def sample(pictures: list[np.ndarray], rng: np.random.Generator) -> np.ndarray:
 
 def make(work: Path, count: int) -> None:
     """Samples in files of a hundred; those that are there stay."""
+    photographs.fetch_more()
     folder = work / "subject"
     folder.mkdir(parents=True, exist_ok=True)
     names = [n for n in photographs.TRAINING if not any(word in n for word in EMPTY)]
@@ -210,11 +210,6 @@ def train(work: Path, steps: int, threads: int) -> None:
     net, smooth = Net().to(memory_format=torch.channels_last), Net()
     held = torch.from_numpy(np.load(work / "subject" / "000.npy").astype(np.float32))
 
-    def rate(step: int) -> float:
-        if step < WARM_UP:
-            return RATE * (step + 1) / WARM_UP
-        return float(LAST_RATE + (RATE - LAST_RATE) * 0.5 * (1 + np.cos(np.pi * step / steps)))
-
     def losses(first: int) -> Callable[[], torch.Tensor]:
         coming = ahead(batches(work, 100 + first))
 
@@ -233,7 +228,17 @@ def train(work: Path, steps: int, threads: int) -> None:
         union, false = score(smooth, held)
         return f"held out: intersection over union {union:.3f}, false {false:.0%}"
 
-    fit(net, smooth, work / "subject.pt", steps, rate, losses, words, DECAY, SAVE_EVERY)
+    fit(
+        net,
+        smooth,
+        work / "subject.pt",
+        steps,
+        falling(steps, RATE, LAST_RATE, WARM_UP),
+        losses,
+        words,
+        DECAY,
+        SAVE_EVERY,
+    )
 
 
 def export(work: Path) -> None:
@@ -257,17 +262,4 @@ def export(work: Path) -> None:
 
 
 if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("what", choices=("make", "train", "export"))
-    parser.add_argument("--work", type=Path, required=True, help="folder for samples and states")
-    parser.add_argument("--count", type=int, default=3000)
-    parser.add_argument("--steps", type=int, default=6000)
-    parser.add_argument("--threads", type=int, default=2)
-    args = parser.parse_args()
-    if args.what == "make":
-        photographs.fetch_more()
-        make(args.work, args.count)
-    elif args.what == "train":
-        train(args.work, args.steps, args.threads)
-    else:
-        export(args.work)
+    commands(__doc__, make, train, export, 6000)

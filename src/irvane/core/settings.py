@@ -15,13 +15,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from typing import Any
 
+from irvane.core.acutance_station import Acutance
 from irvane.core.checking import check_crop, check_path, check_points
 from irvane.core.declaring import Choice, Cropping, Method, Name, Number, Points, Trail
 from irvane.core.errors import SettingError
 from irvane.core.regions.region import ALLOWED, MOST, LocalRegion, changed
 from irvane.core.regions.region import as_json as region_json
 from irvane.core.regions.region import from_json as region_from_json
-from irvane.core.stations import Acutance, Colour, Finish, Lens, Light, Noise, Sensor
+from irvane.core.stations import Colour, Finish, Lens, Light, Noise, Sensor
 
 #: Version of the JSON form. Older forms are brought up to date by MIGRATIONS.
 VERSION = 3

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from irvane.core.regions.painted import dabs, disc, painted
+from irvane.core.regions.painted import dabs, painted, stamped, with_stroke
 from irvane.core.regions.reference import Reference
 from irvane.core.regions.region import LocalRegion, Part, Stroke
 from irvane.core.regions.subject import mended, subject_mask
@@ -64,32 +64,10 @@ def _round(numbers: tuple[float, ...], at: Places) -> np.ndarray:
 
 def paint(mask: np.ndarray, stroke: Stroke, reference: Reference) -> None:
     """Add a stroke to a mask (float32 h×w, 0…1) in place."""
-    h, w = mask.shape
-    places, radius = dabs(stroke, h, w)
-    reach = int(np.ceil(radius)) + 1
-    tip = disc(radius, stroke.softness, (0.0, 0.0), reach)
-    strongest: np.ndarray = np.zeros((h, w), np.float32)
-    for x, y, pressure in places:
-        cx, cy = round(float(x)), round(float(y))
-        x0, x1, y0, y1 = (
-            max(cx - reach, 0),
-            min(cx + reach + 1, w),
-            max(cy - reach, 0),
-            min(cy + reach + 1, h),
-        )
-        if x0 >= x1 or y0 >= y1:
-            continue
-        part = tip[y0 - cy + reach : y1 - cy + reach, x0 - cx + reach : x1 - cx + reach] * np.float32(
-            pressure
-        )
-        if stroke.follows:
-            part = part * _alike(reference, (y0, y1, x0, x1), min(max(cy, 0), h - 1), min(max(cx, 0), w - 1))
-        np.maximum(strongest[y0:y1, x0:x1], part, out=strongest[y0:y1, x0:x1])
-    strongest *= np.float32(stroke.opacity)
-    if stroke.erases:
-        mask *= 1 - strongest
-    else:  # strokes build up
-        mask += strongest * (1 - mask)
+    shape = mask.shape[0], mask.shape[1]
+    places, radius = dabs(stroke, *shape)
+    share = (lambda box, y, x: _alike(reference, box, y, x)) if stroke.follows else None
+    mask[:] = with_stroke(mask, stamped(places, shape, stroke, radius, share), stroke.erases)
 
 
 def _alike(reference: Reference, box: tuple[int, int, int, int], cy: int, cx: int) -> np.ndarray:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from itertools import pairwise
 
 import numpy as np
@@ -15,6 +16,8 @@ TILE, _KEPT = 256, 512
 _WHOLE = 65535
 #: Part of a radius after which a brush sets its next disc, and the least distance of two, in pixels.
 _APART, _LEAST = 0.2, 0.7
+#: Radius in pixels from which discs are set to whole pixels.
+_LARGE = 8
 
 
 def disc(radius: float, softness: float, off: tuple[float, float], reach: int) -> np.ndarray:
@@ -38,38 +41,56 @@ def dabs(stroke: Stroke, h: int, w: int) -> tuple[np.ndarray, float]:
     return np.concatenate(places), radius
 
 
-def _added(tile: np.ndarray, stroke: Stroke, place: tuple[int, int], extent: tuple[int, int]) -> np.ndarray:
-    """A tile (float32, 0…1) with one more stroke; the same tile where that does not reach it."""
-    at, radius = dabs(stroke, *extent)
-    top, left = place[0] * TILE, place[1] * TILE
+def stamped(
+    at: np.ndarray, shape: tuple[int, int], stroke: Stroke, radius: float,
+    share: Callable[[tuple[int, int, int, int], int, int], np.ndarray] | None = None,
+) -> np.ndarray:  # fmt: skip
+    """A stroke's discs on a picture of a shape: float32, 0…1, the strongest of all at each pixel, its opacity counted in.
+
+    Parameters
+    ----------
+    at : N×3, places in pixels of the picture, and pressure. share : of a disc at each pixel of a box (y0, y1, x0, x1) about a middle.
+    """
+    h, w = shape
     reach = int(np.ceil(radius)) + 1
-    x, y = at[:, 0] - left - 0.5, at[:, 1] - top - 0.5
-    near = at[(x > -reach - 1) & (x < TILE + reach) & (y > -reach - 1) & (y < TILE + reach)]
-    if not len(near):
-        return tile
-    strongest = np.zeros_like(tile)
-    # discs that lie on whole pixels share one tip; small ones are set to fractions of pixels
-    shared = disc(radius, stroke.softness, (0.0, 0.0), reach) if radius > 8 else None
-    for px, py, pressure in near:
-        fx, fy = float(px) - left - 0.5, float(py) - top - 0.5
+    strongest = np.zeros(shape, np.float32)
+    # large discs lie on whole pixels and share one tip; small ones are set to fractions of pixels
+    shared = disc(radius, stroke.softness, (0.0, 0.0), reach) if radius > _LARGE else None
+    for px, py, pressure in at:
+        fx, fy = float(px) - 0.5, float(py) - 0.5
         cx, cy = round(fx), round(fy)
-        tip = disc(radius, stroke.softness, (fy - cy, fx - cx), reach) if shared is None else shared
         y0, y1, x0, x1 = (
             max(cy - reach, 0),
-            min(cy + reach + 1, TILE),
+            min(cy + reach + 1, h),
             max(cx - reach, 0),
-            min(cx + reach + 1, TILE),
+            min(cx + reach + 1, w),
         )
         if y0 >= y1 or x0 >= x1:
             continue
+        tip = disc(radius, stroke.softness, (fy - cy, fx - cx), reach) if shared is None else shared
         part = tip[y0 - cy + reach : y1 - cy + reach, x0 - cx + reach : x1 - cx + reach] * np.float32(
             pressure
         )
+        if share is not None:
+            part = part * share((y0, y1, x0, x1), min(max(cy, 0), h - 1), min(max(cx, 0), w - 1))
         np.maximum(strongest[y0:y1, x0:x1], part, out=strongest[y0:y1, x0:x1])
-    strongest *= np.float32(stroke.opacity)
-    if stroke.erases:
-        return np.asarray(tile * (1 - strongest), np.float32)
-    return np.asarray(tile + strongest * (1 - tile), np.float32)
+    return strongest * np.float32(stroke.opacity)
+
+
+def with_stroke(mask: np.ndarray, strongest: np.ndarray, erases: bool) -> np.ndarray:
+    """A mask with a stroke more: strokes build up, or take away."""
+    return np.asarray(mask * (1 - strongest) if erases else mask + strongest * (1 - mask), np.float32)
+
+
+def _added(tile: np.ndarray, stroke: Stroke, place: tuple[int, int], extent: tuple[int, int]) -> np.ndarray:
+    """A tile (float32, 0…1) with one more stroke; the same tile where that does not reach it."""
+    at, radius = dabs(stroke, *extent)
+    at = at - np.array([place[1] * TILE, place[0] * TILE, 0], np.float32)
+    reach = int(np.ceil(radius)) + 2
+    near = at[((at[:, :2] > -reach) & (at[:, :2] < TILE + reach)).all(axis=1)]
+    if not len(near):
+        return tile
+    return with_stroke(tile, stamped(near, (TILE, TILE), stroke, radius), stroke.erases)
 
 
 class _Tiles:

@@ -10,12 +10,12 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from irvane.core.lens.lines import LEVEL, UPRIGHT
 from irvane.desktop.framing.overlay import GUIDES
+from irvane.desktop.rows import two_rows
 
 #: Ratios of width to height by what is shown; None: any; 0: that of the frame.
 RATIOS: tuple[tuple[str, float | None], ...] = (
@@ -61,13 +61,7 @@ class FramingStrip(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._filling = False
-        rows = QVBoxLayout(self)
-        rows.setContentsMargins(8, 4, 8, 4)
-        rows.setSpacing(4)
-        first, second = QHBoxLayout(), QHBoxLayout()
-        for row in (first, second):
-            row.setSpacing(6)
-            rows.addLayout(row)
+        first, second = two_rows(self)
         self.ratio = QComboBox()
         self.ratio.setAccessibleName("Shape of the crop")
         self.ratio.setToolTip("The ratio of width to height that the crop keeps.")

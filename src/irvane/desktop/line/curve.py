@@ -198,9 +198,7 @@ class CurveEditor(FloatingPanel):
         """Show the curve of a channel."""
         self.path = path
         self.buttons[path].setChecked(True)
-        self.plane.number = -1
-        self.come()
-        self.plane.setFocus()
+        self.come(self.plane)
         if self._settings is not None:
             self.show_settings(self._settings)
 

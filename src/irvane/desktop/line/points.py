@@ -154,11 +154,13 @@ class FloatingPanel(QFrame):
         parent.installEventFilter(self)
         self.hide()
 
-    def come(self) -> None:
-        """Show it in its place."""
+    def come(self, plane: PointsPlane) -> None:
+        """Show it in its place; keys go to its plane, no point is in hand."""
+        plane.number = -1
         self.show()
         self._place()
         self.raise_()
+        plane.setFocus()
 
     def _place(self) -> None:
         around = self.parentWidget().rect()

@@ -166,9 +166,7 @@ class TrailEditor(FloatingPanel):
 
     def open(self) -> None:
         """Show the path."""
-        self.plane.number = -1
-        self.come()
-        self.plane.setFocus()
+        self.come(self.plane)
         if self._settings is not None:
             self.show_settings(self._settings)
 

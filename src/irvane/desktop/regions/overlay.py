@@ -64,7 +64,7 @@ class RegionOverlay(QWidget):
         self._begun = False
         self._stroke: list[float] = []
         self._from = QPointF()
-        self._cursor = QPointF()
+        self._cursor = QPointF(-1e4, -1e4)  # nowhere, until the mouse comes
         self._pressure = 1.0
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

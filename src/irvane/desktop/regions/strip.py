@@ -11,14 +11,15 @@ from PySide6.QtWidgets import (
     QLabel,
     QMenu,
     QPushButton,
+    QSizePolicy,
     QSpinBox,
-    QVBoxLayout,
     QWidget,
 )
 
 from irvane.core.regions.region import KINDS, LocalRegion
 from irvane.desktop import theme
 from irvane.desktop.plain import on_button
+from irvane.desktop.rows import two_rows
 
 #: Ways to see a mask, in words; the first is none.
 SIGHTS = {
@@ -79,13 +80,7 @@ class RegionStrip(QWidget):
         super().__init__()
         self._filling = False
         self.setAccessibleName("Regions")
-        rows = QVBoxLayout(self)
-        rows.setContentsMargins(8, 4, 8, 4)
-        rows.setSpacing(4)
-        first, second = QHBoxLayout(), QHBoxLayout()
-        for row in (first, second):
-            row.setSpacing(6)
-            rows.addLayout(row)
+        first, second = two_rows(self)
         self.which = QComboBox()
         self.which.setMinimumWidth(150)
         self.which.setAccessibleName("Region")
@@ -119,6 +114,7 @@ class RegionStrip(QWidget):
         self.words = QLabel()
         self.words.setObjectName("muted")
         self.words.setAccessibleName("What to do, or what acts here")
+        self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         for widget in (self.which, self.add, self.how, self.seen, self.figures):
             first.addWidget(widget)
         first.addWidget(self.words, 1)
