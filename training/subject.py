@@ -14,6 +14,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 
@@ -146,7 +147,7 @@ def sample(pictures: list[np.ndarray], rng: np.random.Generator) -> np.ndarray:
     ground += rng.normal(0, 1, ground.shape).astype(np.float32) * np.float32(noise)
     plane = np.ascontiguousarray(cv2.resize(ground[..., 1], (w // 2, h // 2), interpolation=cv2.INTER_AREA))
     edges = find_edges(plane, noise / 2)
-    edges = type(edges)(2 * edges.y, 2 * edges.x, 2 * edges.sigma, edges.across)
+    edges = replace(edges.moved(0, 0, 2), sigma=2 * edges.sigma)
     reference = make_reference(ground, (h, w), softness_map(edges, (h, w)))
     planes = planes_of(reference, KEPT)
     truth = cv2.resize(alpha, KEPT[::-1], interpolation=cv2.INTER_AREA)

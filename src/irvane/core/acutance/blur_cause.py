@@ -208,7 +208,7 @@ def where_blurred(blur: Blur, edges: Edges, extent: tuple[int, int]) -> np.ndarr
     edges : of the frame. extent : its height and width.
     """
     shape = max(1, round(extent[0] / BLOCK)), max(1, round(extent[1] / BLOCK))
-    own = _telling(blur, edges)
+    own = _telling(blur, edges) & edges.alone  # those of lettering look sharper than they are
     rows = np.minimum(edges.y[own] * shape[0] / extent[0], shape[0] - 1).astype(int)
     columns = np.minimum(edges.x[own] * shape[1] / extent[1], shape[1] - 1).astype(int)
     least = blur.width * (np.sqrt(2) if blur.cause == MOTION else 1)

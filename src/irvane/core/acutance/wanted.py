@@ -11,7 +11,16 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
-from irvane.core.acutance.blur_cause import BACKGROUND, ELSEWHERE, MOTION, NONE, PANNING, UNSURE, Cause
+from irvane.core.acutance.blur_cause import (
+    BACKGROUND,
+    DEFOCUS,
+    ELSEWHERE,
+    MOTION,
+    NONE,
+    PANNING,
+    UNSURE,
+    Cause,
+)
 from irvane.core.acutance.edge_blur import Edges
 
 #: Pixels of a block of the map; edges that a block needs.
@@ -88,6 +97,9 @@ def judged(cause: Cause, found: np.ndarray, rest: Cause | None) -> Cause:
         return cause
     if rest.cause == MOTION:
         return replace(cause, cause=NONE, blur=None, wanted=PANNING, beside=rest.blur)
-    wanted = ELSEWHERE if lies_elsewhere(found) else BACKGROUND
+    elsewhere = lies_elsewhere(found)
+    if cause.cause == MOTION or (cause.cause == DEFOCUS and elsewhere):
+        return cause  # it is undone, and what is sharp beside it left alone
+    wanted = ELSEWHERE if elsewhere else BACKGROUND
     sure = cause.confidence if cause.cause in (NONE, UNSURE) else 0.5
     return replace(cause, cause=NONE, confidence=max(sure, 0.5), blur=None, wanted=wanted, beside=rest.blur)

@@ -144,12 +144,7 @@ def _softness(developed: Developed, edges: Edges) -> Cause:
     places = soft_places(found)
     if places is None:
         return cause
-    inside = Edges(
-        *(
-            values[_within(edges, places, developed.extent)]
-            for values in (edges.y, edges.x, edges.sigma, edges.across)
-        )
-    )
+    inside = edges.chosen(_within(edges, places, developed.extent))
     return judged(cause, found, cause_of(mean_spectrum(_parts(developed, places)), _softer(inside), inside))
 
 
@@ -194,7 +189,7 @@ def find_edges_of(developed: Developed) -> Edges:
         found = edges_of(developed.mosaic, developed.noise)
         x, y = to_upright((found.x, found.y), developed.sensor_extent, developed.flip)
         turn = np.pi / 2 if developed.flip in (5, 6) else 0.0
-        return Edges(y, x, found.sigma, (found.across + turn) % np.pi)
+        return replace(found, y=y, x=x, across=(found.across + turn) % np.pi)
     h, w = developed.extent
     top, left = max(0, h - _SEEN) // 2, max(0, w - _SEEN) // 2
     plane = np.ascontiguousarray(
@@ -205,7 +200,7 @@ def find_edges_of(developed: Developed) -> Edges:
         signal = np.maximum(cv2.GaussianBlur(plane, (0, 0), 2.0), 0)
         noise = np.sqrt(developed.noise.gain[1] * signal + developed.noise.read[1] ** 2).astype(np.float32)
     found = find_edges(plane, noise)
-    return Edges(found.y + top, found.x + left, found.sigma, found.across)
+    return found.moved(top, left)
 
 
 def geometry_for(settings: Settings, context: Context) -> Geometry:
