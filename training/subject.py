@@ -34,7 +34,7 @@ from irvane.core.regions.reference import make_reference
 
 #: Channels by level; sides of what is kept of a frame.
 WIDTHS, KEPT = (16, 32, 48, 64, 96), (128, 192)
-BATCH, RATE, LAST_RATE, WARM_UP, DECAY, SAVE_EVERY = 16, 1.5e-3, 1e-5, 100, 0.998, 200
+BATCH, RATE, LAST_RATE, WARM_UP, DECAY, SAVE_EVERY = 8, 1.5e-3, 1e-5, 100, 0.998, 200
 #: Shares of frames without a subject, and of those with a subject whose ground is as sharp.
 OF_NONE, OF_SHARP = 0.2, 0.45
 #: Photographs that whether a subject is told where there is none is tried on.

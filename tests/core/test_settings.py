@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from irvane.core.declaring import Cropping, Name
+from irvane.core.declaring import Cropping, Name, Trail
 from irvane.core.errors import ReadError, SettingError, WriteError
 from irvane.core.files.atomic import atomic_file
 from irvane.core.files.proofs import Proof, Sidecar
@@ -63,6 +63,12 @@ def test_settings_survive_json(data: st.DataObject) -> None:
             value = list(zip(places, values, strict=True))
         elif isinstance(declared, Name):
             value = data.draw(st.sampled_from([*(key for key, _ in declared.words), "Some lens 35 mm f/2"]))
+        elif isinstance(declared, Trail):
+            far = st.floats(1, 25, allow_nan=False)
+            value = [
+                (0.0, 0.0),
+                *data.draw(st.lists(st.tuples(far, far), min_size=1, max_size=declared.most - 1)),
+            ]
         elif isinstance(declared, Cropping):
             value = data.draw(st.just(()) | st.tuples(*(st.floats(1, 99, allow_nan=False) for _ in range(4))))
         else:

@@ -25,7 +25,7 @@ BUSY = {
 }  # fmt: skip
 
 
-def _settings(values: dict[str, float]) -> Settings:
+def _settings(values: dict[str, float | str]) -> Settings:
     settings = Settings()
     for path, value in values.items():
         settings = settings.with_value(path, value)
@@ -73,7 +73,7 @@ def test_bands_can_be_cancelled(frame: tuple[Developed, Context]) -> None:
 
 
 def test_only_sharpening_needs_pixels_around() -> None:
-    assert around(_settings({"light.shadows": 2.0}), SCENE) == 0
+    assert around(_settings({"light.shadows": 2.0, "acutance.automatic": "off"}), SCENE) == 0
     assert around(_settings({"acutance.medium": 10}), SCENE) > 0
     assert around(_settings({"light.shadows": 2.0}), CAMERA) == 0
     region = OutputRegion(100, 100, 200, 200, 2.0)
@@ -134,7 +134,15 @@ def test_levels_are_means_of_the_picture(monkeypatch: pytest.MonkeyPatch) -> Non
 def test_what_a_view_begins_with_is_made_once(frame) -> None:
     developed, context = frame
     region, upstream = OutputRegion(0, 0, 200, 300), Upstream()
-    settings = _settings({**BUSY, "acutance.fine": 0.0, "acutance.medium": 0.0, "acutance.coarse": 0.0})
+    settings = _settings(
+        {
+            **BUSY,
+            "acutance.automatic": "off",
+            "acutance.fine": 0.0,
+            "acutance.medium": 0.0,
+            "acutance.coarse": 0.0,
+        }
+    )
     first = upstream.light(developed, settings, context, region, None)
     brighter = settings.with_value("light.exposure", 1.3).with_value("colour.saturation", 150)
     assert upstream.light(developed, brighter, context, region, None) is first

@@ -35,7 +35,7 @@ class Acutance:
         "distance. Automatic: as kept for this lens, or as in the middle.", decimals=1,
     )  # fmt: skip
     blades: float = declare.number(
-        0, "Blades", "", 0, 12, 1, FOCUS, "Of the aperture, which make polygons of the discs of light; 0 to 2: round. The angle beside turns them.",
+        0, "Blades", "sides", 0, 12, 1, FOCUS, "Of the aperture, which make polygons of the discs of light; 0 to 2: round. The angle beside turns them.",
     )  # fmt: skip
     length: float = declare.number(
         10, "Length", "px", 1, 60, 0.5, MOVEMENT, "How far it moved, in a straight line.", decimals=1
