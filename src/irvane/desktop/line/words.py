@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from irvane.core.acutance.blur_cause import UNSURE
-from irvane.core.acutance.blurs import MOTION
+from irvane.core.acutance.blurs import LENS, MOTION
 from irvane.core.colour.camera import light_of
 from irvane.core.colour.saturation import RANGES
 from irvane.core.image import GREEN
@@ -75,10 +75,14 @@ def acts(path: str, settings: Settings) -> bool:
 def _acutance_words(frame: Frame | None, settings: Settings, strengths: list[str]) -> str:
     """What is deblurred and sharpened, in a line."""
     by_hand = ", ".join(strengths) + " %" if strengths else "off"
-    sharpened = "sharpening automatic" if settings.acutance.automatic == "on" else f"sharpening {by_hand}"
+    found = frame.context.softness if frame is not None else None
+    sharpened = f"sharpening {by_hand}"
+    if settings.acutance.automatic == "on":
+        sharpened = "sharpening automatic"
+    elif settings.acutance.automatic == "lens" and found is not None and found.cause == LENS:
+        sharpened = "soft lens sharpened" if not strengths else f"soft lens, {sharpened}"
     if settings.acutance.deblur == "off":
         return sharpened
-    found = frame.context.softness if frame is not None else None
     blur = blur_of(settings.acutance, found)
     more = f", {sharpened}" if not sharpened.endswith("off") else ""
     if blur is None:
