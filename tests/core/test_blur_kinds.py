@@ -88,11 +88,11 @@ def test_the_network_goes_on_from_the_splitting_and_stays_near_it() -> None:
     from irvane.core.acutance.deconvolve import deconvolve
 
     blur, rng = Blur("defocus", 4), np.random.default_rng(2)
-    moved = _moved(blur)
+    moved = _moved(blur, "astronaut.png")
     level = float(moved.mean())
     seen = (moved + rng.normal(0, 0.004, moved.shape).astype(np.float32)) / level
     half = kernel_of(blur).shape[0] // 2
-    truth = (shots.photograph("chelsea.png", reduced=False) @ _LUMINANCE)[half:-half, half:-half] / level
+    truth = (shots.photograph("astronaut.png", reduced=False) @ _LUMINANCE)[half:-half, half:-half] / level
 
     def off(found: np.ndarray) -> float:
         return float(np.sqrt(np.mean((np.sqrt(np.maximum(found, 0)) - np.sqrt(truth))[24:-24, 24:-24] ** 2)))
