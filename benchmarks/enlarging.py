@@ -18,7 +18,7 @@ import cv2
 import numpy as np
 from PIL import Image
 
-from irvane.core.finish.enlarging import LEARNED, enlarged
+from irvane.core.acutance.enlarging import LEARNED, enlarged
 from photographs import TEST, load
 
 _SIDE = 512

@@ -31,13 +31,15 @@ WIDTH, LAYERS = 32, 5
 #: Side of a patch before enlarging, patches of a batch, drawn scenes, longer side of photographs.
 PATCH, BATCH, DRAWN, LONGEST = 64, 16, 48, 2400
 RATE, LAST_RATE, WARM_UP, DECAY, SAVE_EVERY = 1e-3, 1e-5, 200, 0.999, 250
-#: Shares of drawn scenes, of JPEGs, and of noisy ones; qualities; most noise.
-OF_DRAWN, OF_JPEG, OF_NOISE, QUALITY, NOISE = 0.25, 0.35, 0.3, (60, 96), 0.012
+#: Shares of drawn scenes, of pages of lettering, of JPEGs, and of noisy ones; qualities; most noise.
+OF_DRAWN, OF_LETTERS, OF_JPEG, OF_NOISE, QUALITY, NOISE = 0.25, 0.15, 0.35, 0.3, (60, 96), 0.012
+#: Pages of lettering.
+PAGES = 32
 #: Sharpness of the Gaussian kernel: standard deviations in pixels of the large picture.
 BLUR = (0.5, 1.1)
 #: Below this, differences count squared (Charbonnier and others 1994).
 _SOFT = 1e-3
-TARGET = Path(__file__).parent.parent / "src" / "irvane" / "core" / "finish" / "enlarge.onnx"
+TARGET = Path(__file__).parent.parent / "src" / "irvane" / "core" / "acutance" / "enlarge.onnx"
 
 
 class Net(nn.Module):
@@ -90,6 +92,41 @@ def base(small: np.ndarray) -> np.ndarray:
     return cv2.resize(small, (small.shape[1] * 2, small.shape[0] * 2), interpolation=cv2.INTER_LANCZOS4)
 
 
+def page(rng: np.random.Generator, side: int = 512) -> np.ndarray:
+    """Lettering of several sizes, ink on paper or the other way round: coded brightness, side×side."""
+    fine = 3
+    cover = np.zeros((side * fine, side * fine), np.uint8)
+    fonts = (
+        cv2.FONT_HERSHEY_SIMPLEX,
+        cv2.FONT_HERSHEY_DUPLEX,
+        cv2.FONT_HERSHEY_COMPLEX,
+        cv2.FONT_HERSHEY_TRIPLEX,
+        cv2.FONT_HERSHEY_PLAIN,
+    )
+    y = 0.0
+    while y < side * fine:
+        height = float(np.exp(rng.uniform(np.log(0.3), np.log(2.0)))) * fine
+        y += 30 * height
+        words = "".join(rng.choice(list(scenes._LETTERS + "    "), 120))
+        thick = max(1, round(height * rng.uniform(0.8, 2.6)))
+        cv2.putText(
+            cover,
+            words,
+            (int(rng.integers(-40, 10)), int(y)),
+            fonts[int(rng.integers(5))],
+            height,
+            255,
+            thick,
+            cv2.LINE_AA,
+        )
+    if rng.random() < 0.3:
+        cover = cv2.rotate(cover, int(rng.integers(3)))
+    small = cv2.resize(cover, (side, side), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
+    ink, paper = rng.uniform(0, 0.35), rng.uniform(0.55, 1.0)
+    light = (paper**2.2 + (ink**2.2 - paper**2.2) * small) ** (1 / 2.2)
+    return np.asarray(light if rng.random() < 0.7 else ink + paper - light, np.float32)
+
+
 def pools(work: Path) -> tuple[list[np.ndarray], list[np.ndarray], list[np.ndarray]]:
     """Brightness of photographs, drawn scenes, and photographs that are held out; made once."""
     kept = work / "enlarge-pools.npz"
@@ -105,6 +142,12 @@ def pools(work: Path) -> tuple[list[np.ndarray], list[np.ndarray], list[np.ndarr
         np.savez(kept, **made)
     loaded = np.load(kept)
     return tuple([loaded[n] for n in loaded.files if n[0] == kind] for kind in "pdh")  # type: ignore[return-value]
+
+
+def pages() -> list[np.ndarray]:
+    """Pages of lettering, the same in every run."""
+    rng = np.random.default_rng(11)
+    return [page(rng) for _ in range(PAGES)]
 
 
 def patch(
@@ -136,12 +179,13 @@ def patch(
 
 
 def batches(
-    training: list[np.ndarray], drawings: list[np.ndarray], seed: int
+    training: list[np.ndarray], drawings: list[np.ndarray], letters: list[np.ndarray], seed: int
 ) -> Callable[[], tuple[torch.Tensor, torch.Tensor]]:
     rng = np.random.default_rng(seed)
 
     def make() -> tuple[torch.Tensor, torch.Tensor]:
-        made = [patch(drawings if rng.random() < OF_DRAWN else training, rng) for _ in range(BATCH)]
+        kinds = rng.choice(3, BATCH, p=[1 - OF_DRAWN - OF_LETTERS, OF_DRAWN, OF_LETTERS])
+        made = [patch((training, drawings, letters)[kind], rng) for kind in kinds]
         small, lacks = (torch.from_numpy(np.stack(part)[:, None]) for part in zip(*made, strict=True))
         return small, lacks
 
@@ -165,10 +209,11 @@ def score(net: Net, held: list[np.ndarray]) -> tuple[float, float]:
     return float(np.mean(before)), float(np.mean(after))
 
 
-def train(work: Path, steps: int) -> None:
-    torch.set_num_threads(2)
+def train(work: Path, steps: int, threads: int) -> None:
+    torch.set_num_threads(threads)
     torch.manual_seed(0)
     training, drawings, held = pools(work)
+    letters = pages()
     net, smooth = Net(), Net()
 
     def rate(step: int) -> float:
@@ -177,7 +222,7 @@ def train(work: Path, steps: int) -> None:
         return float(LAST_RATE + (RATE - LAST_RATE) * 0.5 * (1 + np.cos(np.pi * step / steps)))
 
     def losses(first: int) -> Callable[[], torch.Tensor]:
-        coming = ahead(batches(training, drawings, 100 + first))
+        coming = ahead(batches(training, drawings, letters, 100 + first))
 
         def loss() -> torch.Tensor:
             small, lacks = next(coming)
@@ -217,9 +262,10 @@ if __name__ == "__main__":
     parser.add_argument("what", choices=("train", "export"))
     parser.add_argument("--work", type=Path, required=True, help="folder for pictures and states")
     parser.add_argument("--steps", type=int, default=9000)
+    parser.add_argument("--threads", type=int, default=2)
     args = parser.parse_args()
     if args.what == "train":
         photographs.fetch_more()
-        train(args.work, args.steps)
+        train(args.work, args.steps, args.threads)
     else:
         export(args.work)

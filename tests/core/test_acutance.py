@@ -14,8 +14,10 @@ from irvane.core.acutance.blur_cause import Cause
 from irvane.core.acutance.blurs import MOTION, Blur
 from irvane.core.acutance.sharpen import FIRST, sharpen
 from irvane.core.acutance.wanted import softness_map
+from irvane.core.finish import job
 from irvane.core.judge.edge import edge_figures
 from irvane.core.line.acutance_looks import added_words
+from irvane.core.line.bands import Output
 from irvane.core.line.camera import trim
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
@@ -128,3 +130,24 @@ def test_softness_is_told_by_place() -> None:
     lemon = tinted.pixels[..., 1].astype(float) - tinted.pixels[..., 2]
     assert np.median(lemon[:, :200]) > 5 > -5 > np.median(lemon[:, -200:])
     assert "too few" in softness_words(np.full((3, 3), np.nan))
+
+
+def test_the_look_of_an_enlarged_file_has_its_pixels() -> None:
+    developed, context = _frame(0.5, 200)
+    twice = Settings().with_values({"acutance.automatic": "off", "finish.enlarge": "2"})
+    h, w = developed.extent
+    part = OutputRegion(100, 140, 220, 300)
+    seen = render_look("enlarged", developed, twice, context, part)
+    assert seen.pixels.shape[:2] == (240, 320) and (seen.top, seen.right) == (100, 300)
+    written = job.assemble(developed, twice, context, Output("srgb"), 8)
+    assert written.shape[:2] == (2 * h, 2 * w)
+    off = np.abs(seen.pixels[..., :3].astype(int) - written[200:440, 280:600].astype(int))
+    assert off.max() <= 4 and off.mean() < 0.6, "but for the rounding of the view to eight bits"
+    plain = render_look("picture", developed, twice, context, part).pixels
+    reduced = cv2.resize(seen.pixels, (160, 120), interpolation=cv2.INTER_AREA)
+    assert np.abs(reduced.astype(int) - plain.astype(int)).mean() < 2
+    small = OutputRegion(0, 0, h // 2 * 2, w // 2 * 2, 2.0)
+    assert np.array_equal(
+        render_look("enlarged", developed, twice, context, small).pixels,
+        render_look("picture", developed, twice, context, small).pixels,
+    ), "reduced views stay"

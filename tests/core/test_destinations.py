@@ -34,12 +34,13 @@ from irvane.core.finish.destination import (
 from irvane.core.finish.medium import sharpen_for
 from irvane.core.finish.naming import Named, file_name, free_path
 from irvane.core.finish.reading_back import Witness, read_back
-from irvane.core.finish.size import Size, resized
+from irvane.core.finish.size import Size
 from irvane.core.lens.corrections import corrections_of
 from irvane.core.line.bands import Output, finished_bands
 from irvane.core.line.context import geometry_for
 from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
+from irvane.core.resizing import resized
 from irvane.core.settings import Settings
 
 

@@ -11,8 +11,8 @@ import shots
 import tifffile
 
 from irvane.cli import main
+from irvane.core.acutance.enlarging import FACTORS, LANCZOS, LEARNED, enlarged, enlarged_extent
 from irvane.core.colour.spaces import SPACES
-from irvane.core.finish.enlarging import FACTORS, LANCZOS, LEARNED, enlarged, enlarged_extent
 
 
 def _whole(light: np.ndarray, factor: str, by: str, rows: int = 1000) -> np.ndarray:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import imagecodecs
 import numpy as np
 
-from irvane.core.finish.enlarging import enlarged_extent
+from irvane.core.acutance.enlarging import enlarged_extent
 from irvane.core.line.bands import Output, finished_part
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed

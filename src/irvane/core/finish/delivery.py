@@ -9,6 +9,7 @@ from pathlib import Path
 import imagecodecs
 import numpy as np
 
+from irvane.core.acutance.enlarging import LANCZOS, enlarged, enlarged_extent
 from irvane.core.colour.rendering import encode
 from irvane.core.errors import WriteError
 from irvane.core.files.info import FrameInfo, Kept
@@ -17,10 +18,9 @@ from irvane.core.files.opcode_writing import nothing, opcodes_of
 from irvane.core.files.other_writers import write_avif, write_jxl, write_png
 from irvane.core.files.writers import Bands, quantise, write_exr, write_jpeg, write_tiff
 from irvane.core.finish.destination import Destination
-from irvane.core.finish.enlarging import LANCZOS, enlarged, enlarged_extent
 from irvane.core.finish.medium import sharpen_for
 from irvane.core.finish.reading_back import Witness, read_back
-from irvane.core.finish.size import Size, resized
+from irvane.core.finish.size import Size
 from irvane.core.image import largest_colour
 from irvane.core.lens.corrections import corrections_of
 from irvane.core.lens.framing import bending_only
@@ -33,6 +33,7 @@ from irvane.core.line.source import CAMERA, MERGED, MOSAIC, Source
 from irvane.core.line.view import render_view
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, step
+from irvane.core.resizing import resized
 from irvane.core.settings import Settings, bare
 from irvane.core.threads import each
 

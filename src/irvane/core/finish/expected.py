@@ -11,11 +11,11 @@ from pathlib import Path
 
 import platformdirs
 
+from irvane.core.acutance.enlarging import enlarged_extent
 from irvane.core.errors import IrvaneError, SettingError, WriteError
 from irvane.core.files.atomic import atomic_file, make_folder
 from irvane.core.files.info import open_metadata
 from irvane.core.finish.destination import Destination
-from irvane.core.finish.enlarging import enlarged_extent
 from irvane.core.finish.journal import Entry
 from irvane.core.finish.size import Size
 from irvane.core.settings import Settings

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from irvane.core.acutance.enlarging import LANCZOS, enlarged, enlarged_extent
 from irvane.core.colour.rendering import encode
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import safe_name
@@ -17,7 +18,6 @@ from irvane.core.files.writers import Bands, quantise, write_exr, write_jpeg, wr
 from irvane.core.finish.delivery import Delivery, deliver
 from irvane.core.finish.destination import FORMATS as DESTINED
 from irvane.core.finish.destination import Destination
-from irvane.core.finish.enlarging import LANCZOS, enlarged, enlarged_extent
 from irvane.core.line.bands import Output, finished_bands, light_bands
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed

@@ -7,9 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from irvane.core.acutance.enlarging import FACTORS, enlarged
 from irvane.core.colour.rendering import to_screen
 from irvane.core.colour.spaces import SPACES
-from irvane.core.finish.enlarging import FACTORS, enlarged
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion

@@ -15,13 +15,13 @@ import numpy as np
 
 from irvane.core import networks
 from irvane.core.colour.spaces import SPACES, to_xyz
-from irvane.core.finish.size import resized
+from irvane.core.resizing import resized
 from irvane.core.threads import CORES, each
 
 #: Factors by their names in the settings.
 FACTORS = {"1": 1.0, "1.5": 1.5, "2": 2.0, "4": 4.0}
 LEARNED, LANCZOS = "learned", "lanczos"
-_PACKAGE, _NETWORK = "irvane.core.finish", "enlarge"
+_PACKAGE, _NETWORK = "irvane.core.acutance", "enlarge"
 #: Pixels around a place that its enlargement depends on; rows and columns that are enlarged at once.
 _REACH, _ROWS, _COLUMNS = 12, 256, 1024
 
