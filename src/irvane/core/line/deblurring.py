@@ -13,7 +13,7 @@ from dataclasses import replace
 
 import cv2
 import numpy as np
-from scipy import sparse
+from scipy import fft, sparse
 
 from irvane.core.acutance.blur_cause import Cause
 from irvane.core.acutance.blurs import LENS, MOTION, Blur, path_of
@@ -86,7 +86,12 @@ def way_of(acutance: Acutance) -> Way:
 def _margin(blur: Blur, extent: tuple[int, int]) -> int:
     """Pixels around a tile that it depends on, wherever it lies."""
     corners = ((0, 0), (0, extent[1]), (extent[0], 0), extent) if blur.varies else ()
-    return max(margin_of(one) for one in (blur, *(blur.at(y, x, extent) for y, x in corners)))
+    least = max(margin_of(one) for one in (blur, *(blur.at(y, x, extent) for y, x in corners)))
+    # sides that are quickly transformed
+    side = TILE + 2 * least
+    while fft.next_fast_len(side, real=True) != side:
+        side += 2
+    return (side - TILE) // 2
 
 
 def tiled(region: Region, extent: tuple[int, int], blur: Blur) -> Region:
