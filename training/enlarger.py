@@ -238,16 +238,25 @@ def train(work: Path, steps: int, threads: int) -> None:
     fit(net, smooth, work / "enlarge.pt", steps, rate, losses, told, DECAY, SAVE_EVERY)
 
 
-def export(work: Path) -> None:
-    """Write the network as ONNX, and beside it how it was made."""
+def export(work: Path, former: Path | None) -> None:
+    """Write the network as ONNX, and beside it how it was made.
+
+    With a former state, the mean of both weights (Wortsman and others 2022, "Model soups"): lettering that was learned late takes less
+    from photographs so.
+    """
     net = Net()
     saved = torch.load(work / "enlarge.pt", weights_only=True)
+    record_of = {}
+    if former is not None:
+        before = torch.load(former, weights_only=True)
+        saved["smooth"] = {k: w.lerp(before["smooth"][k], 0.5) for k, w in saved["smooth"].items()}
+        record_of = {"mean_with_steps": before["step"]}
     net.load_state_dict(saved["smooth"])
     record = {
         "script": "training/enlarger.py", "steps": saved["step"], "minutes": round(saved["seconds"] / 60), "batch": BATCH,
         "patch": PATCH, "width": WIDTH, "layers": LAYERS, "parameters": sum(p.numel() for p in net.parameters()),
         "pictures": [n for n in photographs.TRAINING if n not in denoiser.HELD_OUT], "held_out": denoiser.HELD_OUT,
-    }  # fmt: skip
+    } | record_of  # fmt: skip
     TARGET.with_suffix(".json").write_text(json.dumps(record, indent=1) + "\n", "utf-8")
     axes = {0: "n", 2: "h", 3: "w"}
     torch.onnx.export(
@@ -263,9 +272,10 @@ if __name__ == "__main__":
     parser.add_argument("--work", type=Path, required=True, help="folder for pictures and states")
     parser.add_argument("--steps", type=int, default=9000)
     parser.add_argument("--threads", type=int, default=2)
+    parser.add_argument("--former", type=Path, help="a state whose weights are averaged with the last ones")
     args = parser.parse_args()
     if args.what == "train":
         photographs.fetch_more()
         train(args.work, args.steps, args.threads)
     else:
-        export(args.work)
+        export(args.work, args.former)

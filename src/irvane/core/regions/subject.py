@@ -1,7 +1,8 @@
 """The subject of a frame: where it is sharp, stands out from its borders, and is whole.
 
-A small network guesses where it is (:mod:`irvane.core.regions.likely`); a graph cut with colour models makes the guess whole (Rother,
-Kolmogorov & Blake 2004, through OpenCV); its contours are refined on the picture itself (guided filter, He, Sun & Tang 2013).
+How much a place differs from the frame's borders in colour (a background prior, after Zhu and others 2014), how sharp it is, and what a
+small network makes of the picture (:mod:`irvane.core.regions.likely`) give a first guess; a graph cut with colour models (Rother,
+Kolmogorov & Blake 2004, through OpenCV) makes it whole; its contours are refined on the picture itself (guided filter, He, Sun & Tang 2013).
 """
 
 from __future__ import annotations
@@ -18,10 +19,21 @@ from irvane.core.regions.reference import Reference
 
 #: Longer side of what the graph cut sees, and its rounds.
 _SIDE, _ROUNDS = 420, 4
-#: Share of the frame that is its border; guesses that count as surely subject, probably, and surely not; shares of the frame that a subject has.
-_BORDER, _SURE, _PROBABLY, _SURELY_NOT, _SHARES = 0.06, 0.9, 0.5, 0.06, (0.004, 0.75)
+#: Share of the network in the guess; share of the frame that is its border; guesses, relative to the highest, that count as surely
+#: subject, probably, and surely not; shares of the frame that a subject has; pixels around what is likely, beyond which nothing is.
+_LEARNED, _BORDER, _SURE, _PROBABLY, _SURELY_NOT, _SHARES, _NEAR = (
+    0.3,
+    0.06,
+    0.92,
+    0.65,
+    0.15,
+    (0.004, 0.75),
+    25,
+)
 #: Likeness of a subject that is believed.
-BELIEVED = 0.5
+BELIEVED = 0.52
+#: σ of edges, in pixels, that count as sharp, and as soft.
+_SHARP, _SOFT = 1.0, 2.2
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,17 +69,25 @@ def _looked_for(reference: Reference) -> Subject:
     h, w = reference.shape
     factor = min(1.0, _SIDE / max(h, w))
     size = max(8, round(w * factor)), max(8, round(h * factor))
-    code, _ = _seen(reference, size)
-    guess = cv2.resize(likely(reference), size, interpolation=cv2.INTER_LINEAR)
+    code, lab = _seen(reference, size)
+    sharp = _sharpness(reference, size)
+    classical = _guess(lab, sharp)
+    if classical is None:
+        return Subject(np.zeros((h, w), np.float32), 0.0)
+    learned = cv2.resize(likely(reference), size, interpolation=cv2.INTER_LINEAR)
+    guess = _LEARNED * learned + (1 - _LEARNED) * classical
+    guess = guess / max(float(np.quantile(guess, 0.998)), 1e-3)
     trimap = np.full(guess.shape, cv2.GC_PR_BGD, np.uint8)
     trimap[guess > _PROBABLY] = cv2.GC_PR_FGD
     trimap[guess > _SURE] = cv2.GC_FGD
-    trimap[guess < _SURELY_NOT] = cv2.GC_BGD
+    trimap[
+        (guess < _SURELY_NOT) | (cv2.dilate((guess > 0.5).astype(np.uint8), np.ones((_NEAR, _NEAR))) == 0)
+    ] = cv2.GC_BGD
     if not (trimap == cv2.GC_FGD).any() or not (trimap == cv2.GC_BGD).any():
-        return Subject(np.zeros((h, w), np.float32), round(float(guess.max()) * BELIEVED, 2))
+        return Subject(np.zeros((h, w), np.float32), 0.0)
     whole = _largest(_cut(code, trimap))
     share = float(whole.mean())
-    confidence = _confidence(whole, guess) if _SHARES[0] < share < _SHARES[1] else 0.0
+    confidence = _confidence(whole, classical, learned, sharp) if _SHARES[0] < share < _SHARES[1] else 0.0
     if confidence < BELIEVED:
         return Subject(np.zeros((h, w), np.float32), confidence)
     large = cv2.resize(whole.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
@@ -140,6 +160,39 @@ def _seen(reference: Reference, size: tuple[int, int]) -> tuple[np.ndarray, np.n
     return code, cv2.cvtColor(np.ascontiguousarray(code), cv2.COLOR_RGB2LAB).astype(np.float32)
 
 
+def _sharpness(reference: Reference, size: tuple[int, int]) -> np.ndarray | None:
+    """0 soft … 1 sharp, where edges tell; None when they tell nothing anywhere."""
+    known = np.isfinite(reference.softness)
+    if known.mean() < 0.02:
+        return None
+    sharp = np.clip((_SOFT - np.nan_to_num(reference.softness, nan=_SOFT)) / (_SOFT - _SHARP), 0, 1) * known
+    a, b = (cv2.GaussianBlur(p.astype(np.float32), (0, 0), 1.0) for p in (sharp, known))
+    return cv2.resize(a / np.maximum(b, 0.15), size, interpolation=cv2.INTER_LINEAR)
+
+
+def _guess(lab: np.ndarray, sharp: np.ndarray | None) -> np.ndarray | None:
+    """How likely every place belongs to the subject: float32, 0…1; None where nothing stands out."""
+    h, w = lab.shape[:2]
+    edge = max(2, round(_BORDER * min(h, w)))
+    rim = np.ones((h, w), bool)
+    rim[edge:-edge, edge:-edge] = False
+    samples = lab[rim]
+    rng = np.random.default_rng(2)
+    centres = _clustered(samples[rng.choice(len(samples), min(len(samples), 1500), replace=False)])
+    away = np.min([np.linalg.norm(lab - c, axis=2) for c in centres], axis=0)
+    away = cv2.GaussianBlur(away.astype(np.float32), (0, 0), 2.0)
+    spread = float(np.quantile(away, 0.97))
+    if spread < 12 and sharp is None:
+        return None
+    unlike = np.clip(away / max(spread, 20.0), 0, 1)
+    y, x = np.mgrid[0:h, 0:w]
+    centred = np.exp(-(((x / w - 0.5) / 0.42) ** 2 + ((y / h - 0.5) / 0.48) ** 2))
+    if sharp is None or float(np.quantile(sharp, 0.9) - np.quantile(sharp, 0.3)) < 0.3:
+        return np.asarray(unlike * (0.45 + 0.55 * centred), np.float32)
+    # what is in focus is meant; colours make it whole
+    return np.asarray(np.clip(0.75 * sharp + 0.35 * unlike, 0, 1) * (0.6 + 0.4 * centred), np.float32)
+
+
 def _clustered(samples: np.ndarray) -> np.ndarray:
     criteria = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_MAX_ITER, 20, 0.5)
     cv2.setRNGSeed(5)
@@ -158,13 +211,17 @@ def _largest(inside: np.ndarray) -> np.ndarray:
     return np.isin(labels, kept)
 
 
-def _confidence(whole: np.ndarray, guess: np.ndarray) -> float:
-    """How much likelier inside is than outside, and how well the cut agrees with the guess."""
+def _confidence(
+    whole: np.ndarray, classical: np.ndarray, learned: np.ndarray, sharp: np.ndarray | None
+) -> float:
+    """How much better inside fits than outside by both guesses, how little of it lies along the frame's border, and whether it alone is sharp."""
     if not whole.any() or whole.all():
         return 0.0
-    told = guess > _PROBABLY
-    agrees = float((told & whole).sum() / max((told | whole).sum(), 1))
-    return round(float(np.clip(guess[whole].mean() - guess[~whole].mean(), 0, 1)) * agrees**0.5, 2)
+    ahead, apart = (float(np.clip(g[whole].mean() - g[~whole].mean(), 0, 1)) for g in (classical, learned))
+    rim = np.concatenate([whole[0], whole[-1], whole[:, 0], whole[:, -1]])
+    free = 1 - float(rim.mean())
+    told = 0.0 if sharp is None else float(np.clip(sharp[whole].mean() - sharp[~whole].mean(), 0, 1))
+    return round(float(np.clip(1.1 * ahead + 0.5 * told, 0, 1)) * free * (1 - _LEARNED) + _LEARNED * apart, 2)
 
 
 def _refined(mask: np.ndarray, reference: Reference) -> np.ndarray:
