@@ -384,3 +384,25 @@ def test_a_path_is_drawn_with_mouse_and_keys_and_looked_for(driver: Driver) -> N
     kept = driver.settings().acutance
     told = "Kept for this lens" in words and kept.deblur == "lens" and kept.corners is not None
     assert told or (driver.settings() == before and ("too few" in words or "nothing to undo" in words))
+
+
+def test_deblurring_waits_until_it_is_asked_for(driver: Driver) -> None:
+    window = driver.window
+    driver.choose("test-card.dng")
+    driver.settled()
+    before = driver.pixels()
+    window.actions_by_name["deblur_waits"].trigger()
+    window.proofs.edit_many({"acutance.deblur": "lens", "acutance.radius": 1.2, "acutance.method": "fast"})
+    driver.settled()
+    assert np.array_equal(driver.pixels(), before), "shown without it"
+    assert "waits" in window.bench.contents[0].instead
+    window.actions_by_name["deblur_now"].trigger()
+    driver.settled()
+    after = driver.pixels()
+    assert np.abs(after.astype(int) - before).max() > 3 and not window.bench.contents[0].instead
+    window.proofs.edit("acutance.radius", 1.5)
+    driver.settled()
+    assert np.array_equal(driver.pixels(), before), "another blur waits anew"
+    window.actions_by_name["deblur_waits"].trigger()
+    driver.settled()
+    assert not np.array_equal(driver.pixels(), before)

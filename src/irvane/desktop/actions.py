@@ -227,6 +227,14 @@ COMMANDS = (
         "See", "next_look", "Next look", "K", "Other ways to see all panes; the results stay as they are."
     ),
     Command("See", "previous_look", "Previous look", "Shift+K"),
+    Command(
+        "See",
+        "deblur_waits",
+        "Deblur only when I say so, or at once again",
+        "",
+        "For slow machines and long series: panes show proofs without their deblurring and say that it waits. Files are always deblurred.",
+    ),
+    Command("See", "deblur_now", "Deblur the chosen pane now", "Shift+Y", "Where deblurring waits."),
     Command("See", "plain_look", "Back to the picture", "Y"),
     Command("Judge", "probe", "Probe to the middle", "P"),
     Command("Panes", "actual", "100 % and back to fit", "R"),

@@ -95,6 +95,8 @@ def targets(window: Any) -> dict[str, Callable[[], object]]:
         "monitor": window.appearance.choose_monitor,
         "next_look": lambda: bench.step_look(1),
         "previous_look": lambda: bench.step_look(-1),
+        "deblur_waits": bench.deblur_when_asked,
+        "deblur_now": bench.deblur_now,
         "plain_look": lambda: bench.set_look(PICTURE),
         "probe": bench.zooming.probe_to_centre,
         "actual": lambda: bench.set_zoom(1.0 if bench.viewport.zoom is None else None),

@@ -382,6 +382,26 @@ class Bench(QWidget):
         if item is not None and item.preview is not None and not self.panes.probe_placed:
             self.panes.probe = even_place(item.preview.small)
 
+    def deblur_when_asked(self) -> None:
+        """Deblurring waits until it is asked for, or is computed at once again."""
+        waiting = self.panes.waiting
+        waiting.on = not waiting.on
+        self.said.emit(
+            "Deblurring waits now: Shift+Y computes it for the chosen pane. Files are always deblurred."
+            if waiting.on
+            else "Deblurring is computed at once."
+        )
+        self.controller.request()
+
+    def deblur_now(self) -> None:
+        """Compute the deblurring of the chosen pane, where it waits."""
+        settings = self.panes.settings(self.chosen)
+        if settings is not None and self.panes.waiting.waits(settings):
+            self.panes.waiting.ask(settings)
+            self.controller.request()
+        else:
+            self.said.emit("Nothing waits here.")
+
     def measure_inside(self, region: LocalRegion | None) -> None:
         """Read the captions' figures in a region, or (None) under the probe."""
         if region != self.panes.inside:

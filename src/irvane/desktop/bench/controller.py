@@ -20,6 +20,7 @@ from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
 from irvane.desktop.bench.panes import DIFFERENCE, Panes
 from irvane.desktop.bench.requested import requested
+from irvane.desktop.bench.waiting import WAITS
 from irvane.desktop.screen import SCREEN
 from irvane.desktop.service import RenderService
 from irvane.desktop.throttle import Throttle
@@ -85,6 +86,7 @@ class ViewController(QObject):
             return None
         settings = self.panes.settings(pane)
         assert settings is not None
+        settings = self.panes.waiting.seen(settings)
         frame = self.service.engine.best(item.source, settings.sensor)
         if frame is not None:
             self.panes.contents[pane].learn(frame, settings)
@@ -194,7 +196,9 @@ class ViewController(QObject):
             return
         content = self.panes.contents[pane]
         content.problem = ""
-        content.instead = missing(wish.look, frame.developed)
+        own = self.panes.settings(pane)
+        waits = own is not None and self.panes.waiting.waits(own)
+        content.instead = WAITS if waits else missing(wish.look, frame.developed)
         content.take(rendered, frame.geometry(wish.settings).output, state)
         content.exact = None
         wanting = item.preview is None or item.stand_in

@@ -18,6 +18,7 @@ from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings, bare, handed_on
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.viewport import Viewport
+from irvane.desktop.bench.waiting import Waiting
 from irvane.desktop.session import Item, Session
 
 #: Arrangements.
@@ -50,6 +51,7 @@ class Panes:
     look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
     inside : the region that the captions' figures are read in; None: they are read under the probe.
     probe : centre of the probe, as shares of the frame's width and height; until it is placed by hand, on an even place.
+    waiting : deblurring that is computed only when it is asked for.
     viewport : zoom and place of all panes; viewports : of each pane by itself, while `free`.
     size_of : size in device pixels of the widget that paints a pane.
     """
@@ -58,6 +60,7 @@ class Panes:
         self.session, self.viewport, self.size_of = session, viewport, size_of
         self.viewports: list[Viewport] = []
         self.free = False
+        self.waiting = Waiting()
         self.contents = [Content(), Content()]
         self.difference = ("signed", 8.0)
         self.arrangement = BESIDE
