@@ -15,9 +15,13 @@ from irvane.core.settings import Settings
 
 def add_parsers(commands: Any) -> None:
     """Add the commands to the parser's."""
-    measure = commands.add_parser("measure", help="figures of a rectangle")
+    measure = commands.add_parser("measure", help="figures of a rectangle, or inside a region")
     measure.add_argument("input", metavar="IN", type=Path)
-    measure.add_argument("--at", required=True, metavar="X,Y,W,H", help="rectangle in output pixels")
+    where = measure.add_mutually_exclusive_group(required=True)
+    where.add_argument("--at", metavar="X,Y,W,H", help="rectangle in output pixels")
+    where.add_argument(
+        "--region", metavar="NAME", help="a region of the settings: figures of squares all over it"
+    )
     measure.add_argument(
         "--kind",
         choices=("flat", "edge", "grain", "gradient"),
@@ -84,12 +88,17 @@ def _print(facts: dict[str, Any], as_json: bool) -> None:
 
 def _measure(args: argparse.Namespace) -> int:
     from irvane.core.judge.facts import measure_file
+    from irvane.core.judge.inside import measure_region
 
     settings = read_settings(args, Settings())
-    x, y, w, h = _numbers(args.at, 4, "--at (X,Y,W,H)")
+    if args.at is not None:
+        x, y, w, h = _numbers(args.at, 4, "--at (X,Y,W,H)")
 
     def work() -> None:
-        _print(measure_file(args.input, settings, (x, y, w, h), args.kind), args.json)
+        if args.at is None:
+            _print(measure_region(args.input, settings, args.region), args.json)
+        else:
+            _print(measure_file(args.input, settings, (x, y, w, h), args.kind), args.json)
 
     return DONE if guarded(args.input, work) else SOME_FAILED
 

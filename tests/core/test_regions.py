@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 import shots
 
+from irvane.cli import main
 from irvane.core.declaring import Choice
 from irvane.core.finish import job
 from irvane.core.image import MID_GREY
@@ -349,6 +350,19 @@ def test_masks_are_written_and_regions_listed_on_the_command_line(
     assert (b[: h // 3] - a[: h // 3]).mean() > 3000 and np.array_equal(
         a[int(0.85 * h) :], b[int(0.85 * h) :]
     )
+
+
+def test_a_region_is_measured_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    shots.dng(tmp_path / "a.dng", shots.photograph() * 0.5)
+    settings = tmp_path / "s.json"
+    made = Settings().with_regions([LocalRegion("sky", (_LINEAR,))])
+    settings.write_text(json.dumps(made.as_dict()), "utf-8")
+    asked = ["measure", str(tmp_path / "a.dng"), "--settings", str(settings), "--json", "--region"]
+    assert main([*asked, "sky"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["region"] == "sky" and told["squares"] >= 1 and told["sigma_luminance"] > 0
+    assert main([*asked, "sea"]) == 1
+    assert "there are: sky" in capsys.readouterr().err
 
 
 def test_info_lists_the_regions_of_a_sidecar(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
 
+from irvane.core.errors import ReadError
 from irvane.core.judge.place import PlaceFigures, place_figures
 from irvane.core.judge.probe import ProbeFigures
 from irvane.core.light.guide import levels_of
@@ -16,6 +19,8 @@ from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.line.local import reference_of
 from irvane.core.line.picture import Patch
+from irvane.core.line.realise import realise
+from irvane.core.line.source import FileSource
 from irvane.core.places import OutputRegion
 from irvane.core.regions.masks import grid_of, mask_of
 from irvane.core.regions.region import LocalRegion
@@ -136,6 +141,28 @@ def _together(places: tuple[PlaceFigures, ...], name: str) -> RegionFigures:
         middle([p.overshoot for p in places]), first.light, first.noise, None, next((p.gradient for p in places if p.gradient), None),
         any(p.even for p in places), middle([p.blur for p in places]), places, name,
     )  # fmt: skip
+
+
+def measure_region(path: Path, settings: Settings, name: str) -> dict[str, Any]:
+    """Figures of a region of the settings in a developed file.
+
+    Raises
+    ------
+    ReadError
+        When the file cannot be read, or there is no such region, or it holds no place that could be measured.
+    """
+    region = next((one for one in settings.regions if one.name == name), None)
+    if region is None:
+        there = ", ".join(one.name for one in settings.regions) or "none"
+        raise ReadError(path, f"the settings have no region “{name}”; there are: {there}")
+    developed, context = realise(FileSource(path), settings)
+    found = region_figures(region, developed, settings, context)
+    if found is None:
+        raise ReadError(path, f"the region “{name}” holds no place that is wide enough to be measured")
+    return {
+        "path": str(path), "region": name, "squares": len(found.places), "mtf50": found.mtf50, "overshoot": found.overshoot,
+        "edges_px": found.blur, "grain": found.grain or None, **found.probe.as_dict(),
+    }  # fmt: skip
 
 
 def suggested_inside(
