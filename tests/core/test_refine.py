@@ -203,7 +203,7 @@ def test_the_engine_refines_a_frame_in_the_background(tmp_path: Path) -> None:
     engine, source, settings = (
         Engine(),
         FileSource(path),
-        Settings().with_values({"noise.amount": 0, "lens.aberration": "off"}),
+        Settings().with_values({"noise.amount": 0, "lens.aberration": "off", "acutance.automatic": "off"}),
     )
     first = engine.full(source, settings.sensor)
     assert first.denoised_for(settings) and not first.complete_for(settings)

@@ -35,7 +35,7 @@ def _open(driver: Driver, path: str = CURVES[0]) -> CurveEditor:
 
 
 def _spot(editor: CurveEditor, place: float, value: float) -> QPoint:
-    return editor.plane._at(place, value).toPoint()
+    return editor.plane.at(place, value).toPoint()
 
 
 def test_a_curve_is_drawn_with_the_mouse(driver: Driver) -> None:
