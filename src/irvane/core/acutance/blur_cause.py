@@ -40,6 +40,8 @@ SHARP, SOFTEST = 0.85, 1.8
 _SECTOR, _FEW_EDGES, _NARROW, _WIDTH, _WIDEST = 0.25, 40, 0.4, 0.5, 2.0
 #: Pixels of a side of the blocks by which places are told apart; edges of a block and its neighbours that tell.
 BLOCK, _FEW_THERE = 32, 0.6
+#: Share of edges that stand alone, below which those of a place tell nothing.
+_SINGLE = 0.04
 #: What is sharp in spite of a blur, as a part of its width; shares of such edges from which a place is left alone, and up to which it
 #: is not; and the same for a movement, across which short lines and noise look sharp too.
 _THERE = ((0.45, 0.3, 0.08), (0.25, 0.8, 0.5))
@@ -208,19 +210,22 @@ def where_blurred(blur: Blur, edges: Edges, extent: tuple[int, int]) -> np.ndarr
     edges : of the frame. extent : its height and width.
     """
     shape = max(1, round(extent[0] / BLOCK)), max(1, round(extent[1] / BLOCK))
-    own = _telling(blur, edges) & edges.alone  # those of lettering look sharper than they are
+    own = _telling(blur, edges)
     rows = np.minimum(edges.y[own] * shape[0] / extent[0], shape[0] - 1).astype(int)
     columns = np.minimum(edges.x[own] * shape[1] / extent[1], shape[1] - 1).astype(int)
     least = blur.width * (np.sqrt(2) if blur.cause == MOTION else 1)
     part, mostly, hardly = _THERE[blur.cause == MOTION]
     sharp = edges.sigma[own] < part * min(least, _WIDEST / _WIDTH)
-    count, crisp = (np.zeros(shape, np.float32) for _ in range(2))
+    count, crisp, alone = (np.zeros(shape, np.float32) for _ in range(3))
     np.add.at(count, (rows, columns), 1)
     np.add.at(crisp, (rows, columns), sharp.astype(np.float32))
-    several, few = (cv2.GaussianBlur(plane, (0, 0), 1.0) for plane in (count, crisp))
+    np.add.at(alone, (rows, columns), edges.alone[own].astype(np.float32))
+    several, few, single = (cv2.GaussianBlur(plane, (0, 0), 1.0) for plane in (count, crisp, alone))
     share = few / np.maximum(several, 1e-6)
     soft = np.clip((mostly - share) / (mostly - hardly), 0, 1)
-    found = np.where(several < _FEW_THERE, 1, soft).astype(np.float32)
+    # where hardly any edge stands alone, in small lettering, all look sharper than they are and tell nothing
+    tells = (several >= _FEW_THERE) & (single >= _SINGLE * several)
+    found = np.where(tells, soft, 1).astype(np.float32)
     return np.asarray(cv2.erode(found, np.ones((3, 3), np.uint8)))  # rings reach beyond what is sharp
 
 

@@ -20,8 +20,6 @@ _LESS, _MORE = 0.7, 1.7
 _CLEAR, _CONTRAST = 7.0, 0.04
 #: Fewer edges tell nothing of a frame; the share of them, the sharpest, that its sharpness is read from.
 _FEWEST, _SHARPEST = 150, 0.4
-#: Share of the edges that stand alone, below which they tell nothing either.
-_ALONE = 0.1
 #: Wider blur cannot be told from slopes of the scene itself.
 _WIDEST = 6.0
 #: Pixels beside an edge where another one makes it a line; share of its slope that counts.
@@ -158,6 +156,6 @@ def edges_of(mosaic: Mosaic, noise: NoiseModel) -> Edges:
 
 def sharpest(edges: Edges) -> float | None:
     """Blur of the sharpest two fifths of edges (their middle), σ in pixels; None where there are too few to tell."""
-    if len(edges.sigma) < _FEWEST or edges.alone.mean() < _ALONE:  # of lettering alone nothing is told
+    if len(edges.sigma) < _FEWEST:
         return None
     return float(np.quantile(edges.sigma, _SHARPEST / 2))
