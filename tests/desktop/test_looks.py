@@ -22,6 +22,7 @@ def _spread(pixels: np.ndarray) -> float:
 def test_looks_go_round_by_key_and_are_chosen_by_mouse(driver: Driver) -> None:
     bench, box = driver.window.bench, driver.window.bench.strip.look_box
     plain = driver.pixels()
+    assert box.currentData() == PICTURE, "said from the beginning"
     seen = [PICTURE]
     for _ in range(len(LOOKS) - 1):
         driver.key(Qt.Key.Key_K)

@@ -126,6 +126,7 @@ class BenchStrip(QWidget):
         for key, look in LOOKS.items():
             self.look_box.addItem(look.words, key)
             self.look_box.setItemData(self.look_box.count() - 1, look.help, Qt.ItemDataRole.ToolTipRole)
+        self.look_box.setCurrentIndex(0)  # with a placeholder it begins with none
         self.look_box.activated.connect(lambda index: self.look_chosen.emit(self.look_box.itemData(index)))
         row.addWidget(self.look_box)
         self.kind_box = QComboBox()
