@@ -160,6 +160,12 @@ _MOTIONS = tuple(
 )
 
 
+#: Fewer of them, for a part of a frame.
+_FEW_MOTIONS = tuple(b for b in _MOTIONS if b.size in (6, 10, 15, 22, 31) and b.angle % 10 == 0)
+#: Longest movement that is believed: at the end of what is compared there may be something else.
+_LONGEST = 37.0
+
+
 def _best(spectrum: np.ndarray, uneven: np.ndarray, blurs: Iterable[Blur]) -> tuple[float, Blur]:
     """The likeliest of some blurs; where one is likely, several beginnings are followed."""
     likely = sorted(((_likeness(spectrum, uneven, blur), blur) for blur in blurs), key=lambda one: -one[0])
@@ -238,21 +244,25 @@ def _borne_out(blur: Blur, edges: Edges) -> bool:
     return bool(np.quantile(own, _NARROW) >= min(least, _WIDEST))
 
 
-def cause_of(spectrum: np.ndarray | None, softness: float | None, edges: Edges | None = None) -> Cause:
+def cause_of(
+    spectrum: np.ndarray | None, softness: float | None, edges: Edges | None = None, part: bool = False
+) -> Cause:
     """What softened a frame.
 
     Parameters
     ----------
     spectrum : as :func:`mean_spectrum` makes it. softness : σ of what the sharpest edges are softer than in a sharp frame.
-    edges : of the frame; what its spectrum says must hold for them too.
+    edges : of the frame; what its spectrum says must hold for them too. part : of a part of the frame, looked at less closely.
     """
     if spectrum is not None and (softness is None or softness >= _CRISP):
         uneven = _uneven(spectrum)
-        disc, motion = (_best(spectrum, uneven, blurs) for blurs in (_DISCS, _MOTIONS))
+        disc, motion = (
+            _best(spectrum, uneven, blurs) for blurs in (_DISCS, _FEW_MOTIONS if part else _MOTIONS)
+        )
         first, second = sorted((disc, motion), key=lambda one: -one[0])
         if first[0] >= _BELIEVED and first[0] - second[0] >= _AHEAD:
             score, blur = first
-            told = blur.cause == MOTION or blur.size >= _LEAST_DISC
+            told = blur.size < _LONGEST if blur.cause == MOTION else blur.size >= _LEAST_DISC
             if told and (edges is None or _borne_out(blur, edges)):
                 sure = round(float(np.clip((score - 0.3) / 0.4, 0.1, 1)), 2)
                 return Cause(blur.cause, sure, Blur(blur.cause, round(blur.size, 2), round(blur.angle, 1)))

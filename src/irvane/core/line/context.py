@@ -145,7 +145,9 @@ def _softness(developed: Developed, edges: Edges) -> Cause:
     if places is None:
         return cause
     inside = edges.chosen(_within(edges, places, developed.extent))
-    return judged(cause, found, cause_of(mean_spectrum(_parts(developed, places)), _softer(inside), inside))
+    return judged(
+        cause, found, cause_of(mean_spectrum(_parts(developed, places)), _softer(inside), inside, part=True)
+    )
 
 
 def _within(edges: Edges, places: np.ndarray, extent: tuple[int, int]) -> np.ndarray:
@@ -168,6 +170,8 @@ def _parts(developed: Developed, places: np.ndarray | None = None) -> Iterator[n
     """Green of parts all over a frame, at 1:1; beside each other, and closer in small frames; or of its places on a coarse map alone."""
     h, w = developed.extent
     apart = SIDE if h * w > _SMALL else SIDE // 2
+    if places is not None and h * w > 2 * _SMALL:
+        apart *= 2
     for top in range(0, h - SIDE + 1, apart):
         lefts = list(range(0, w - SIDE + 1, apart))
         if places is not None:
