@@ -30,8 +30,6 @@ SHARP, SOFT = 0.9, 1.8
 #: Shares of the blocks with edges that are sharp at least in a frame that was focused, and soft in one with a blurred background;
 #: blocks that must be known.
 _FOCUSED, _BLURRED, _KNOWN = 0.04, 0.12, 12
-#: Confidence from which a frame is believed to have moved that has sharp places, and whose soft ones do not say so.
-_SURE = 0.6
 #: The middle of a frame: this share of its sides; how many times rarer sharp places are there where the focus lies elsewhere.
 _MIDDLE, _RARER = 0.5, 4.0
 
@@ -100,7 +98,7 @@ def judged(cause: Cause, found: np.ndarray, rest: Cause | None) -> Cause:
     if rest.cause == MOTION:
         return replace(cause, cause=NONE, blur=None, wanted=PANNING, beside=rest.blur)
     elsewhere = lies_elsewhere(found)
-    if (cause.cause == MOTION and cause.confidence >= _SURE) or (cause.cause == DEFOCUS and elsewhere):
+    if cause.cause == MOTION or (cause.cause == DEFOCUS and elsewhere):
         return cause  # it is undone, and what is sharp beside it left alone
     wanted = ELSEWHERE if elsewhere else BACKGROUND
     sure = cause.confidence if cause.cause in (NONE, UNSURE) else 0.5
