@@ -81,7 +81,9 @@ def _lens_blur(args: argparse.Namespace) -> int:
             print(json.dumps({"middle_px": found.middle, "corner_px": found.corner, "edges": found.edges}))
         else:
             print(f"{info.lens or 'This lens'}: {found.words()}")
-        if args.keep:
+        if args.keep and not found.worth:
+            print("As sharp as its pixels: there is nothing to keep.")
+        elif args.keep:
             keep_softness(info, (found.middle, found.corner))
             print("Kept: new proofs of frames with this lens begin with it.")
 

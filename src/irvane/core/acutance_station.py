@@ -28,11 +28,11 @@ class Acutance:
     )  # fmt: skip
     radius: float | None = declare.number(
         None, "Radius", "px", 0, 20, 0.1, FOCUS, "Of a soft lens its σ in the middle, of what is out of focus the radius of its discs of "
-        "light. Automatic: as kept for this lens, or as measured in the frame.", decimals=1,
+        "light. Automatic: as measured in the frame. New proofs begin with what is kept for their lens.", decimals=1,
     )  # fmt: skip
     corners: float | None = declare.number(
         None, "Corners", "px", 0, 20, 0.1, FOCUS, "Of a soft lens its σ in the corners; it grows towards them with the square of the "
-        "distance. Automatic: as kept for this lens, or as in the middle.", decimals=1,
+        "distance. Automatic: as in the middle. New proofs begin with what is kept for their lens.", decimals=1,
     )  # fmt: skip
     blades: float = declare.number(
         0, "Blades", "sides", 0, 12, 1, FOCUS, "Of the aperture, which make polygons of the discs of light; 0 to 2: round. The angle beside turns them.",

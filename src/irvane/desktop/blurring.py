@@ -89,7 +89,7 @@ class Blurring(QObject):
             if isinstance(found, str):
                 self.said.emit(found)
                 return
-            if min(found.middle, found.corner) <= 0:
+            if not found.worth:
                 self.said.emit(f"As sharp as its pixels: {found.words()} There is nothing to undo.")
                 return
             try:

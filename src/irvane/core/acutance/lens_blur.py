@@ -15,6 +15,8 @@ from irvane.core.acutance.edge_blur import Edges
 _RINGS, _FEW, _NEEDED = 6, 60, 3
 #: Share of a ring's edges, the sharpest, whose middle tells; what pixels and demosaicing add to an edge (σ, pixels).
 _SHARPEST, _PIXELS = 0.4, 0.72
+#: Least σ that is told, and the one from which there is anything to undo.
+_LEAST, _WORTH = 0.1, 0.35
 
 
 @dataclass(frozen=True)
@@ -24,6 +26,11 @@ class LensBlur:
     middle: float
     corner: float
     edges: int
+
+    @property
+    def worth(self) -> bool:
+        """Is there anything to undo, be it in the corners alone?"""
+        return max(self.middle, self.corner) >= _WORTH
 
     def words(self) -> str:
         """A sentence."""

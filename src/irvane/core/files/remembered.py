@@ -52,7 +52,7 @@ def keep_softness(info: FrameInfo, softness: tuple[float, float] | None) -> None
         When it cannot be saved.
     """
     kept = [row for row in preferences().softness if row[0] != softness_key(info)]
-    if softness is not None and min(softness) > 0:
+    if softness is not None:
         kept.append((softness_key(info), *softness))
     choose(softness=tuple(kept))
 

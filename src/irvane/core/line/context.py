@@ -129,16 +129,17 @@ def measure_softness(developed: Developed) -> Cause:
 
 def softness_of(context: Context) -> float | None:
     """σ in pixels by which a frame's sharpest edges are softer than a sharp frame's; None when that is not known."""
-    return None if context.edges is None else _softer(context.edges)
+    return None if context.edges is None else softness_in(context.edges)
 
 
-def _softer(edges: Edges) -> float | None:
+def softness_in(edges: Edges) -> float | None:
+    """The same of edges."""
     wide = sharpest(edges)
     return None if wide is None else float(np.sqrt(max(wide**2 - _SHARP**2, 0.0)))
 
 
 def _softness(developed: Developed, edges: Edges) -> Cause:
-    soft = _softer(edges)
+    soft = softness_in(edges)
     cause = cause_of(mean_spectrum(_parts(developed)), soft, edges)
     # crowded edges look sharper than they are: a frame that is blurred all over would seem to have sharp places
     found = softness_map(edges.chosen(edges.alone), developed.extent)
@@ -147,7 +148,9 @@ def _softness(developed: Developed, edges: Edges) -> Cause:
         return cause
     inside = edges.chosen(_within(edges, places, developed.extent))
     return judged(
-        cause, found, cause_of(mean_spectrum(_parts(developed, places)), _softer(inside), inside, part=True)
+        cause,
+        found,
+        cause_of(mean_spectrum(_parts(developed, places)), softness_in(inside), inside, part=True),
     )
 
 

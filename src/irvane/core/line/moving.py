@@ -6,7 +6,9 @@ from pathlib import Path
 
 import numpy as np
 
+from irvane.core.acutance.blur_cause import SHARP
 from irvane.core.acutance.paths import PART, Found, path_from
+from irvane.core.line.context import find_edges_of, softness_in
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Picture
 from irvane.core.line.realise import realise
@@ -20,7 +22,10 @@ _WEIGHTS = np.array([0.25, 0.5, 0.25], np.float32)
 
 
 def find_path(developed: Developed) -> Found | None:
-    """The path, in pixels of the upright frame; None where parts of it do not agree on one, or it did not move."""
+    """The path, in pixels of the upright frame; None where parts of it do not agree on one, or it did not move: its edges are sharp."""
+    soft = softness_in(find_edges_of(developed))
+    if soft is not None and soft < SHARP:
+        return None
     picture = developed.plain if developed.denoised is None else developed.denoised
     parts = [_plane(picture, developed, place) for place in _places(picture)]
     told = [part for part in parts if part is not None]
