@@ -13,16 +13,21 @@ from irvane.core.errors import SettingError
 _CROP_LEAST, _CROP_MOST, _MOVED = 0.5, 400.0, 0.5
 
 
-def check_points(path: str, value: Any, declared: Points) -> Curve:
-    """Points as pairs, or as text: ``-4:-3.5, 0:0.5``; ``none`` is a straight line."""
-    wanted = f"“{path}” takes up to {declared.most} points IN:OUT in EV, both rising"
+def _pairs(value: Any, wanted: str) -> tuple[tuple[float, float], ...]:
+    """Pairs of numbers, also from text: ``0:0, 3:1.5``; ``none`` is none. `wanted`: what is said otherwise."""
     try:
         if isinstance(value, str):
             parts = [] if value.strip() in ("", "none") else value.split(",")
             value = [part.split(":") for part in parts]
-        points = tuple((float(x), float(y)) for x, y in value)
+        return tuple((float(x), float(y)) for x, y in value)
     except (TypeError, ValueError):
         raise SettingError(f"{wanted}, not “{value}”.") from None
+
+
+def check_points(path: str, value: Any, declared: Points) -> Curve:
+    """Points as pairs, or as text: ``-4:-3.5, 0:0.5``; ``none`` is a straight line."""
+    wanted = f"“{path}” takes up to {declared.most} points IN:OUT in EV, both rising"
+    points = _pairs(value, wanted)
     numbers = [number for point in points for number in point]
     if not all(math.isfinite(n) and declared.low <= n <= declared.high for n in numbers):
         raise SettingError(f"{wanted}, from {declared.low:g} to {declared.high:g} {declared.unit}.")
@@ -35,13 +40,7 @@ def check_points(path: str, value: Any, declared: Points) -> Curve:
 def check_path(path: str, value: Any, declared: Trail) -> Path:
     """Points as pairs, or as text: ``0:0, 3:1.5, 5:6``; ``none`` is a straight line."""
     wanted = f"“{path}” takes 2 to {declared.most} points X:Y in pixels, no farther than {declared.far:g} px from the first"
-    try:
-        if isinstance(value, str):
-            parts = [] if value.strip() in ("", "none") else value.split(",")
-            value = [part.split(":") for part in parts]
-        points = tuple((float(x), float(y)) for x, y in value)
-    except (TypeError, ValueError):
-        raise SettingError(f"{wanted}, not “{value}”.") from None
+    points = _pairs(value, wanted)
     if not points:
         return ()
     off = [abs(v - first) for point in points for v, first in zip(point, points[0], strict=True)]
