@@ -6,8 +6,9 @@ import numpy as np
 
 from materials import bumped, camera, coated, dull, metal, panel, rgb, shining_ball
 from shapes import box, grid, joined, moved, shape, swept
+from stock import crate, stock
 from textures import bricks, concrete, noise, plaster, printed, scratched, wood
-from things import POWDERS, Scene, facing, jar, shelf_things, start, tube, vase
+from things import POWDERS, Scene, facing, jar, start, tube, vase
 
 #: Horizontal angle of the whole map in degrees.
 ANGLE = 58
@@ -69,10 +70,9 @@ def _boards(rng: np.random.Generator) -> Scene:
     for k, z in enumerate(_BOARDS):
         for part, (a, b) in enumerate(((_LEFT + 4, -101), (-94, 7), (14, _RIGHT - 4))):
             if (k, part) not in ((2, 1), (1, 0), (3, 2)):
-                made |= shelf_things(rng, a + float(rng.uniform(0, 6)), b, -21, z, f"things{k}{part}")
-                made |= shelf_things(
-                    rng, a + float(rng.uniform(0, 30)), b - float(rng.uniform(0, 40)), -8, z, f"back{k}{part}"
-                )
+                made |= stock(rng, (a + float(rng.uniform(0, 6)), b), (-21, z), f"things{k}{part}")
+                back = (a + float(rng.uniform(0, 30)), b - float(rng.uniform(0, 40)))
+                made |= stock(rng, back, (-8, z), f"back{k}{part}")
     places = iter(np.linspace(-88, 0, 5))
     for (name, fill), turn in zip(
         zip(POWDERS, (0.8, 0.7, 0.9, 0.65, 0.75), strict=True), (6, -9, 3, -5, 10), strict=True
@@ -138,7 +138,9 @@ def _door(rng: np.random.Generator) -> Scene:
     made["leaf"] = shape(*moved(box((4, 76, 208), 0.5), (224, 42, 105), 14), coated(paint, 0.35))
     wall = np.stack(np.meshgrid(np.linspace(-500, 500, 4), np.linspace(165, 0, 4)), -1)
     wall = np.stack([wall[..., 0], 0 * wall[..., 0], wall[..., 1]], -1)
-    made["yard_wall"] = shape(*moved(grid(wall), (150, 420, 0)), dull(bricks((900, 3000), rng, 26, 70)[0]))
+    made["yard_wall"] = shape(
+        *moved(grid(wall), (150, 420, 0)), dull(bricks((900, 3000), rng, 26, 50, age=0.8)[0])
+    )
     yard = np.stack(np.meshgrid(np.linspace(-500, 500, 60), np.linspace(440, 8, 40)), -1)
     lumps = np.concatenate([yard, 0.8 * noise((40, 60), rng, 1.6)[..., None]], -1)
     made["yard"] = shape(*moved(grid(lumps), (150, 0, -1)), dull(concrete((900, 1600), rng, 0.22)))
@@ -162,20 +164,7 @@ def _around(rng: np.random.Generator) -> Scene:
     for k, (x, y, turn, text, load) in enumerate((
         (-150, -78, 9, "CULLET CLEAR", "40 kg"), (-92, -84, -12, "CULLET AMBER", "35 kg"), (30, -92, 6, "RETURNS", "mind the edges"),
     )):  # fmt: skip
-        made[f"crate{k}"] = shape(
-            *moved(box((50, 38, 34), 0.7), (x, y, 17.5), turn),
-            coated(wood((700, 700), rng, boards=4)[0], 0.55),
-        )
-        face = printed(
-            (800, 420),
-            [(0.08, 0.09, 0.10, text, True), (0.08, 0.28, 0.07, load, False)],
-            rng,
-            (0.30, 0.20, 0.115),
-            0.02,
-        )
-        gx, gz = np.meshgrid(np.linspace(-20, 20, 8), np.linspace(10, -10, 6))
-        panel_ = np.stack([gx, 0 * gx - 19.3, gz], -1)
-        made[f"stencil{k}"] = shape(*moved(grid(panel_), (x, y, 17.5), turn), dull(face))
+        made |= crate(rng, (x, y, 0.6), turn, (text, load), f"crate{k}")
     shell = [
         moved(box((900, 720, 8), 0.5), (0, -340, 306)),
         *(moved(box((8, 720, 320), 0.5), (s * 330, -360, 150)) for s in (-1, 1)),

@@ -88,9 +88,12 @@ def wood(
 def bricks(
     shape: tuple[int, int], rng: np.random.Generator, rows: int, across: float, soot: float = 0.0,
     brick: tuple[float, float, float] = (0.26, 0.095, 0.052), pale: tuple[float, float, float] = (0.36, 0.19, 0.11),
-    mortar: tuple[float, float, float] = (0.33, 0.30, 0.26),
+    mortar: tuple[float, float, float] = (0.33, 0.30, 0.26), age: float = 0.0,
 ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
-    """A wall in running bond: colour, and height (1 where a brick stands out farthest, 0 in the joints)."""
+    """A wall in running bond: colour, and height (1 where a brick stands out farthest, 0 in the joints).
+
+    `age` 0…1: how far the weather was at it: bricks out of line, chipped, burnt unevenly; washed joints, damp, soot and salt.
+    """
     h, w = shape
     y, x = np.mgrid[0:h, 0:w].astype(np.float32)
     warp = noise(shape, rng, 2.2) * 0.02
@@ -100,11 +103,17 @@ def bricks(
     column = np.floor(u).astype(int)
     fv, fu = v - row, u - column
     aspect = (w / across) / (h / rows)
+    number = (row * 7919 + column * 104729) % 4096
+    if age:
+        own = rng.normal(0, age, (4096, 4)).astype(np.float32)[number]
+        fu, fv = fu + 0.018 * own[..., 0], fv + 0.035 * own[..., 1] + 0.05 * age * own[..., 2] * (fu - 0.5)
     edge = np.minimum(np.minimum(fv, 1 - fv), np.minimum(fu, 1 - fu) * aspect)
     rough = noise(shape, rng, 1.1) * 0.012
+    if age:
+        chipped = np.clip(noise(shape, rng, 1.3) - 0.9, 0, 2) * np.clip(own[..., 3] + 0.4, 0, 2)
+        rough = rough * (1 + age) - 0.10 * age * chipped
     body = np.clip((edge - 0.055 + rough) / 0.05, 0, 1)
     body = body * body * (3 - 2 * body)
-    number = (row * 7919 + column * 104729) % 4096
     table = rng.random((4096, 5)).astype(np.float32)
     own = table[number]
     grain = noise(shape, rng, 0.55)
@@ -114,6 +123,9 @@ def bricks(
     tone *= (1 - 0.55 * np.clip(own[..., 3] - 0.86, 0, 1) * 7)[..., None]  # some were burnt darker
     pits = np.clip(noise(shape, rng, 0.7) - 1.7, 0, 1)
     tone *= (1 - 0.5 * pits)[..., None]
+    if age:  # the fire reached one end of a brick more than the other
+        burnt = np.clip(own[..., 4] - 0.45, 0, 1) * np.clip(0.5 + 1.4 * (fu - 0.5) + 0.6 * blotch, 0, 1.4)
+        tone *= 1 - age * burnt[..., None] * np.array([0.75, 0.62, 0.45], np.float32)
     joint = np.asarray(mortar, np.float32) * (0.85 + 0.10 * grain + 0.12 * blotch)[..., None]
     colour = joint * (1 - body[..., None]) + tone * body[..., None]
     lime = np.clip(noise(shape, rng, 1.9) - 0.9, 0, 1) * 0.35
@@ -123,10 +135,59 @@ def bricks(
     if soot:
         dirt = np.clip(0.5 + 0.5 * noise(shape, rng, 1.9), 0, 1) * soot
         colour *= (1 - dirt)[..., None]
+    if age:
+        colour = _weathered(colour, body, rng, age)
     height = (
         body * (0.72 + 0.22 * own[..., 2]) + 0.03 * grain * body - 0.12 * pits + 0.05 * noise(shape, rng, 1.3)
     )
     return np.clip(colour, 0.004, 0.9), height.astype(np.float32)
+
+
+def _weathered(colour: np.ndarray, body: np.ndarray, rng: np.random.Generator, age: float) -> np.ndarray:
+    """A wall (colour, and 1 on bricks, 0 in joints) with what runs down it, grows at its foot and comes out of it."""
+    shape = colour.shape[:2]
+    down = np.linspace(0, 1, shape[0], dtype=np.float32)[:, None]
+    runs = np.clip(noise(shape, rng, 1.3, (14.0, 1.0)) + 0.4 * noise(shape, rng, 1.8) + 0.4, 0, 2)
+    soot = age * (0.55 * runs * np.exp(-down / 0.16) + 0.16 * np.clip(noise(shape, rng, 1.9) + 0.2, 0, 2))
+    colour = colour * (1 - np.clip(soot, 0, 0.85))[..., None]
+    washed = np.clip(noise(shape, rng, 1.8) + 0.2, 0, 1.5) * (1 - body) * 0.45 * age
+    colour = colour * (1 - washed)[..., None]
+    damp = np.clip((down - 0.74) / 0.26 + 0.22 * noise(shape, rng, 1.9), 0, 1) * age
+    green = np.array([0.06, 0.085, 0.025], np.float32)
+    share = np.clip(damp * (0.35 + 0.5 * (1 - body)) * (0.7 + 0.5 * noise(shape, rng, 1.0)), 0, 0.85)
+    colour = colour * (1 - 0.35 * damp)[..., None] * (1 - share)[..., None] + green * share[..., None]
+    salt = (
+        np.clip((noise(shape, rng, 1.6) - 1.1) * 2.2, 0, 1)
+        * np.clip(0.5 + 0.35 * noise(shape, rng, 0.8), 0, 1)
+        * 0.5
+        * age
+    )
+    return np.asarray(colour * (1 - salt)[..., None] + np.float32(0.5) * salt[..., None])
+
+
+def kraft(shape: tuple[int, int], rng: np.random.Generator, tone: tuple[float, float, float]) -> np.ndarray:
+    """Cardboard that was handled: fibres, the waves inside it, rubbed edges, stains."""
+    h, w = shape
+    y, x = np.mgrid[0:h, 0:w].astype(np.float32)
+    fibre = 0.05 * noise(shape, rng, 0.5) + 0.06 * noise(shape, rng, 1.7)
+    waves = 0.018 * np.sin(x * 2 * np.pi * 46 / w)
+    edge = np.minimum(np.minimum(x, w - x) / w, np.minimum(y, h - y) / h)
+    rubbed = np.clip(1 - edge / 0.03 + 0.5 * noise(shape, rng, 1.2), 0, 1) * 0.45
+    stain = np.clip(noise(shape, rng, 2.0) - 0.7, 0, 1) * 0.4
+    colour = np.asarray(tone, np.float32) * (1 + fibre + waves)[..., None] * (1 - stain)[..., None]
+    bare = np.array([0.40, 0.31, 0.20], np.float32)
+    return np.clip(colour * (1 - rubbed)[..., None] + bare * rubbed[..., None], 0.01, 0.9)
+
+
+def glazed(shape: tuple[int, int], rng: np.random.Generator, tone: tuple[float, float, float]) -> np.ndarray:
+    """A glaze that ran: thin at the rim, speckled, with drops of another tone; rows from foot to rim."""
+    up = np.linspace(0, 1, shape[0], dtype=np.float32)[:, None]
+    run = np.clip(up + 0.10 * noise(shape, rng, 1.5, (6.0, 1.0)), 0, 1)
+    deep, thin = np.asarray(tone, np.float32), np.asarray(tone, np.float32) * 0.45 + np.float32(0.16)
+    share = np.clip((run - 0.55) / 0.45, 0, 1)[..., None] * 0.8
+    colour = deep * (1 - share) + thin * share
+    speck = np.clip(noise(shape, rng, 0.6) - 2.0, 0, 1)[..., None]
+    return np.clip(colour * (1 + 0.10 * noise(shape, rng, 1.6))[..., None] * (1 - 0.7 * speck), 0.01, 0.9)
 
 
 def plaster(

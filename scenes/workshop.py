@@ -292,9 +292,48 @@ def yard(rng: np.random.Generator) -> Scene:
     """The yard wall under the sky: a drainpipe, aerials on the roof's edge, a thin wire."""
     scene = start(6)
     scene["sensor"] = camera((-40, -900, 160), (10, 0, 330), 47, 930, 0.6)
-    colour, height = bricks((3000, 4000), rng, 62, 34, brick=(0.34, 0.135, 0.075), pale=(0.46, 0.27, 0.17))
+    tones = {"brick": (0.33, 0.13, 0.075), "pale": (0.44, 0.26, 0.16)}
+    colour, height = bricks((3000, 4000), rng, 62, 34, age=1.0, **tones)
+    # a window that was closed by later bricks: rows, columns of its place
+    rows, columns = slice(1380, 2080), slice(1840, 2360)
+    later, raised = bricks(
+        (700, 520), rng, 13, 4.4, age=0.8, brick=(0.24, 0.12, 0.085), pale=(0.40, 0.30, 0.22)
+    )
+    colour[rows, columns], height[rows, columns] = later, raised - 0.9
     points = relief(height, (860, 470), 1.2, 1500)
     scene["wall"] = shape(*points, bumped(dull(colour), height, 0.25))
+    grey = np.clip(0.30 + 0.06 * noise((300, 900), rng, 1.4), 0.05, 1)[..., None] * np.array(
+        [1, 0.95, 0.86], np.float32
+    )
+    stones = [
+        moved(box((134, 6, 15), 1.0), (21.5, -1.2, 260.5)),
+        moved(box((126, 11, 7), 1.0), (21.5, -3.2, 141)),
+    ]
+    scene["stones"] = shape(
+        *joined(stones),
+        bumped(
+            dull(grey * (1 - 0.5 * np.clip(noise((300, 900), rng, 1.7, (5, 1)), 0, 1))[..., None]),
+            noise((300, 900), rng, 0.9),
+            0.1,
+        ),
+    )
+    plates = [
+        moved(
+            turned([(0.01, 0), (13, 0), (14, 1.2), (5, 2.6), (4, 5), (0.01, 5.4)], 64),
+            (x, -1.0, 392),
+            0,
+            (90, 0),
+        )
+        for x in (-250, -60, 150)
+    ]
+    scene["plates"] = shape(
+        *joined(plates),
+        coated(
+            np.clip(0.06 + 0.03 * noise((300, 300), rng, 1.4), 0.01, 1)[..., None]
+            * np.array([1.3, 0.8, 0.6], np.float32),
+            0.5,
+        ),
+    )
     coping = [
         moved(
             box((44, 34, 8), 1.0),

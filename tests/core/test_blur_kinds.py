@@ -9,19 +9,23 @@ import cv2
 import numpy as np
 import pytest
 import shots
+from scipy import special
 from scipy.signal import fftconvolve
 
 from irvane.cli import main
 from irvane.core.acutance.blur_cause import Cause
 from irvane.core.acutance.blurs import Blur, kernel_of, path_of
+from irvane.core.acutance.diffraction import diffraction
 from irvane.core.acutance.edge_blur import find_edges
 from irvane.core.acutance.learned import restore
 from irvane.core.acutance.lens_blur import measure_lens
 from irvane.core.acutance.paths import kernel_from, likeness, path_from
 from irvane.core.acutance.wanted import judged, softness_map
-from irvane.core.errors import SettingError
+from irvane.core.errors import Cancelled, SettingError
 from irvane.core.files.info import FrameInfo
 from irvane.core.files.remembered import keep_softness, kept_softness
+from irvane.core.lens.optics import Optics
+from irvane.core.lens.profile import pixel_pitch
 from irvane.core.line.camera import camera_light, trim
 from irvane.core.line.context import measure_softness
 from irvane.core.line.deblurring import blur_of
@@ -73,11 +77,30 @@ def test_a_roll_moves_the_corners_and_not_the_middle() -> None:
     assert lens.at(0, 0, (1000, 1500)).size == pytest.approx(1.5, abs=0.03)
 
 
+def test_diffraction_is_that_of_an_airy_pattern_on_the_pixels_of_the_sensor() -> None:
+    """Intensity of the Airy pattern: (2·J1(v)/v)², v = πr/(λN) (Born & Wolf, Principles of Optics, 8.5.2)."""
+    r = np.linspace(1e-3, 8, 8000)
+    airy = (2 * special.j1(np.pi * r) / (np.pi * r)) ** 2
+    off = [float((r * (airy - np.exp(-((r / s) ** 2) / 2)) ** 2).sum()) for s in np.arange(0.3, 0.6, 0.01)]
+    nearest = 0.3 + 0.01 * int(np.argmin(off))
+    assert diffraction(16, 4.0) == pytest.approx(nearest * 0.555 * 16 / 4.0, rel=0.02)
+    # 36×24 mm, 6000×4000 pixels: 6 µm; half its diagonal: half of that
+    full = Optics(focal=50, focal_full=50, aperture=16)
+    assert pixel_pitch(full, (4000, 6000)) == pytest.approx(6.0, rel=0.01)
+    assert pixel_pitch(replace(full, focal=25), (4000, 6000)) == pytest.approx(3.0, rel=0.01)
+    assert pixel_pitch(Optics(focal=50, aperture=16), (4000, 6000)) is None
+    assert "diffraction alone makes 0.6 px" in Cause("lens", 0.9, Blur("lens", 1.0), diffraction=0.62).words()
+
+
 def test_the_path_of_a_hand_is_found_in_the_frame() -> None:
     moved = np.sqrt(np.maximum(_moved(_HAND, "motorcycle_left.png"), 0))
     parts = [np.ascontiguousarray(moved[:400, :400]), np.ascontiguousarray(moved[-400:, -400:])]
     assert likeness(kernel_from(parts[1]), kernel_of(_HAND)) > 0.8
-    found = path_from(parts)
+    with pytest.raises(Cancelled):
+        path_from(parts, lambda done: done < 0.1)
+    shares: list[float] = []
+    found = path_from(parts, lambda done: shares.append(done) is None)
+    assert shares == sorted(shares) and 0.5 < shares[-1] < 1
     assert found is not None and found.likeness > 0.85
     assert likeness(kernel_of(found.blur), kernel_of(_HAND)) > 0.9
     even = np.full((400, 400), 0.4, np.float32)

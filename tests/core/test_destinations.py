@@ -34,7 +34,7 @@ from irvane.core.finish.destination import (
 from irvane.core.finish.medium import sharpen_for
 from irvane.core.finish.naming import Named, file_name, free_path
 from irvane.core.finish.reading_back import Witness, read_back
-from irvane.core.finish.size import Size
+from irvane.core.finish.size import Size, enlarged_to
 from irvane.core.lens.corrections import corrections_of
 from irvane.core.line.bands import Output, finished_bands
 from irvane.core.line.context import geometry_for
@@ -151,7 +151,7 @@ def test_destinations_are_kept_changed_and_removed(tmp_path: Path, monkeypatch: 
 def test_png_and_small_tiff_are_read_by_others_with_equal_pixels(
     developed, tmp_path: Path, space: str
 ) -> None:  # type: ignore[no-untyped-def]
-    _, settings, ready = developed
+    source, settings, ready = developed
     expected = job.assemble(ready[0], settings, ready[1], Output(space), 16)
     png = _written(
         developed, tmp_path, Destination("x", "png", 16, space=space, author="A. Nobody", rights="kept")
@@ -173,6 +173,28 @@ def test_png_and_small_tiff_are_read_by_others_with_equal_pixels(
     (tmp_path / "small").mkdir()
     small = _written(developed, tmp_path / "small", Destination("z", "tiff", 32, True, space, size="100"))
     assert max(tifffile.imread(small).shape) == 100
+    side = expected.shape[0]
+    wide = Destination("w", "tiff", 16, True, space, size=str(2 * side), grow=True)
+    twice = _written(
+        (source, settings.with_value("finish.enlarge", "2"), ready),
+        tmp_path,
+        Destination("t", "tiff", 16, True, space),
+    )
+    np.testing.assert_array_equal(
+        tifffile.imread(_written(developed, tmp_path, wide)), tifffile.imread(twice)
+    )
+
+
+def test_a_print_may_be_larger_than_its_picture() -> None:
+    """30 × 20 cm at 300 pixels per inch: 3543 × 2362 pixels, by arithmetic."""
+    paper, of = Size.parse("30x20cm"), (1600, 2400)
+    assert enlarged_to(of, "1", paper, 300, False) == ("1", of)
+    assert enlarged_to(of, "1", paper, 300, True) == ("1.5", (2362, 3543))
+    assert enlarged_to(of, "2", paper, 300, True) == ("2", (2362, 3543)), "the proof's own is the least"
+    assert enlarged_to((800, 1200), "1", paper, 300, True) == ("4", (2362, 3543))
+    assert enlarged_to((400, 600), "1", paper, 300, True) == ("4", (1600, 2400)), "no more than four times"
+    assert enlarged_to((3200, 4800), "1", paper, 300, True) == ("1", (2362, 3543))
+    assert enlarged_to((1600, 2400), "1", Size.parse("150%"), 300, True)[0] == "1.5"
 
 
 def test_half_float_jxl_and_avif_hold_the_picture(developed, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]

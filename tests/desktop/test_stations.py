@@ -379,6 +379,10 @@ def test_a_path_is_drawn_with_mouse_and_keys_and_looked_for(driver: Driver) -> N
     assert not trail.isVisible()
     before = driver.settings()
     window.blurring.measure_lens()
+    window.strip.cancel.emit()
+    driver.settled()
+    assert "Cancelled" in window.bench.note.text_in_full() and driver.settings() == before
+    window.blurring.measure_lens()
     driver.settled()
     words = window.bench.note.text_in_full()
     kept = driver.settings().acutance

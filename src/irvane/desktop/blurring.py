@@ -7,16 +7,18 @@ from PySide6.QtWidgets import QWidget
 
 from irvane.core.acutance.lens_blur import LensBlur
 from irvane.core.acutance.paths import Found
-from irvane.core.errors import IrvaneError
+from irvane.core.errors import Cancelled, IrvaneError
 from irvane.core.files.remembered import keep_softness
 from irvane.core.line.moving import find_path
 from irvane.core.line.softness import lens_softness
 from irvane.core.line.source import FileSource
+from irvane.core.progress import Progress
 from irvane.desktop.line.trail import PATH
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.service import RenderService
 from irvane.desktop.session import BARE
 from irvane.desktop.sheet.sheeting import Sheeting
+from irvane.desktop.writing.strip import WritingStrip
 
 
 class Blurring(QObject):
@@ -29,9 +31,11 @@ class Blurring(QObject):
 
     said = Signal(str)
 
-    def __init__(self, proofs: Proofs, service: RenderService, sheeting: Sheeting, parent: QWidget) -> None:
+    def __init__(
+        self, proofs: Proofs, service: RenderService, sheeting: Sheeting, strip: WritingStrip, parent: QWidget
+    ) -> None:
         super().__init__(parent)
-        self.proofs, self.service, self.sheeting = proofs, service, sheeting
+        self.proofs, self.service, self.sheeting, self.strip = proofs, service, sheeting, strip
 
     def find_path(self) -> None:
         """Look for the path of the chosen frame."""
@@ -43,6 +47,8 @@ class Blurring(QObject):
         frame = self.service.engine.best(item.source, item.settings(proof).sensor)
         if frame is None:
             self.said.emit("The frame is still being developed; look for its path when it is there.")
+            return
+        if self.strip.taken(self.said.emit):
             return
         developed = frame.developed
 
@@ -63,7 +69,8 @@ class Blurring(QObject):
                     "points can be moved."
                 )
 
-        self.service.long("path", "", lambda _progress: find_path(developed), done)
+        self.strip.begin("Looking for the path")
+        self.service.long("path", "", lambda progress: find_path(developed, progress), done)
 
     def measure_lens(self) -> None:
         """Measure the lens of the selected frames (or of the chosen one), keep it, and give it to the chosen proof."""
@@ -79,9 +86,14 @@ class Blurring(QObject):
             self.said.emit("A lens is measured from frames, not from merges.")
             return
 
-        def measure(_progress: object) -> LensBlur | str:
+        if self.strip.taken(self.said.emit):
+            return
+
+        def measure(progress: Progress) -> LensBlur | str:
             try:
-                return lens_softness(files)
+                return lens_softness(files, progress)
+            except Cancelled:
+                raise
             except IrvaneError as error:
                 return str(error)
 
@@ -101,4 +113,5 @@ class Blurring(QObject):
             )
             self.said.emit(f"Kept for this lens: {found.words()}")
 
+        self.strip.begin("Measuring the lens")
         self.service.long("lens blur", "", measure, done)

@@ -43,12 +43,6 @@ class Reporting(QObject):
         self.ladder_window: LadderWindow | None = None
         self.chart_dialog: ChartDialog | None = None
 
-    def _busy(self) -> bool:
-        """Is other long work going on? Says so."""
-        if not self.strip.isHidden():
-            self.said.emit("Something long is being done already; wait for it, or cancel it.")
-        return not self.strip.isHidden()
-
     def ask_report(self) -> None:
         """Ask for a folder and write a report of what the panes show."""
         name = QFileDialog.getExistingDirectory(self._window, "Write the report into this folder")
@@ -66,7 +60,7 @@ class Reporting(QObject):
         if len(shown) < 2:
             self.said.emit("A report compares at least two panes.")
             return
-        if self._busy():
+        if self.strip.taken(self.said.emit):
             return
         infos = [
             self.bench.item(k).info
@@ -106,7 +100,7 @@ class Reporting(QObject):
         if len(files) < 2:
             self.said.emit("A ladder needs at least two frames.")
             return
-        if self._busy():
+        if self.strip.taken(self.said.emit):
             return
 
         def work(progress: Progress) -> list[CameraLadder] | None:
@@ -120,7 +114,7 @@ class Reporting(QObject):
 
     def mark_chart(self, paths: list[Path], known: list[Patch]) -> None:
         """Have the chart of a ladder marked by hand, and measure it."""
-        if self._busy():
+        if self.strip.taken(self.said.emit):
             return
         self.strip.begin("Opening a frame")
         self.service.long(
@@ -152,7 +146,7 @@ class Reporting(QObject):
 
     def keep(self, report: Report, folder: Path) -> None:
         """Write a report that is there already."""
-        if self._busy():
+        if self.strip.taken(self.said.emit):
             return
         self.strip.begin("Writing the report")
         self.service.long(

@@ -98,7 +98,7 @@ class Window(QMainWindow):
         self.sheeting = Sheeting(
             self.session, self.rail, self.bench, self.opening, self.band, self.culling, self
         )
-        self.blurring = Blurring(self.proofs, self.service, self.sheeting, self)
+        self.blurring = Blurring(self.proofs, self.service, self.sheeting, self.strip, self)
         self.merging = Merging(self.proofs, self.opening, self.sheeting, self)
         self.queueing = Queueing(self.proofs, self.sheeting, self.shelf, self)
         self.queueing.beside.connect(lambda *files: self.opening.open_beside(*files, self.judging.compare))

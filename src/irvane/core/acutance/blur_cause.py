@@ -47,6 +47,8 @@ _SINGLE = 0.04
 _THERE = ((0.45, 0.3, 0.08), (0.25, 0.8, 0.5))
 #: Softness below which edges are too crisp for a frame that moved or was out of focus, whatever its spectrum looks like.
 _CRISP = 0.35
+#: Diffraction, σ in pixels, from which it is told.
+_TOLD = 0.3
 
 
 @dataclass(frozen=True)
@@ -57,6 +59,7 @@ class Cause:
     ----------
     cause : ``none``, ``lens``, ``defocus``, ``motion`` or ``unsure``. confidence : 0…1.
     blur : to be undone; None for sharp frames and where it is not sure.
+    diffraction : σ in pixels that diffraction alone makes; 0 where the size of the sensor or the f-number is not known.
     wanted : PANNING, BACKGROUND or ELSEWHERE, where a frame is sharp in some places only; beside : the blur of the others, if it is known.
     """
 
@@ -65,6 +68,7 @@ class Cause:
     blur: Blur | None = None
     wanted: str = ""
     beside: Blur | None = None
+    diffraction: float = 0.0
 
     def words(self) -> str:
         """A sentence."""
@@ -77,7 +81,12 @@ class Cause:
             return f"Moved by {blur.size:.0f} px at {blur.angle:+.0f}°."
         if blur.cause == DEFOCUS:
             return f"Out of focus: discs of {blur.size:.1f} px radius."
-        return f"A little soft, as lenses are: σ {blur.size:.1f} px."
+        least = (
+            f", of which diffraction alone makes {self.diffraction:.1f} px"
+            if self.diffraction >= _TOLD
+            else ""
+        )
+        return f"A little soft, as lenses are: σ {blur.size:.1f} px{least}."
 
     def _wanted_words(self) -> str:
         beside = self.beside

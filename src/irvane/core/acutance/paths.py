@@ -17,6 +17,8 @@ from scipy import fft, ndimage, optimize, sparse
 from scipy.sparse import csgraph
 
 from irvane.core.acutance.blurs import Blur, kernel_of, path_of
+from irvane.core.progress import Progress, always, step
+from irvane.core.progress import part as share
 
 #: Side of a part that a kernel is found from; half the largest kernel, in pixels; points of a path.
 PART, HALF, POINTS = 512, 13, 12
@@ -169,8 +171,8 @@ def _guess(blurred: np.ndarray, kernel: np.ndarray) -> np.ndarray:
     return np.asarray(made, np.float32)
 
 
-def kernel_from(part: np.ndarray) -> np.ndarray:
-    """The kernel of a blurred part: float32 (2·HALF+1)², not negative, sum 1.
+def kernel_from(part: np.ndarray, progress: Progress = always) -> np.ndarray:
+    """The kernel of a blurred part: float32 (2·HALF+1)², not negative, sum 1. Raises Cancelled.
 
     Parameters
     ----------
@@ -180,6 +182,7 @@ def kernel_from(part: np.ndarray) -> np.ndarray:
     while halves[-1] > _LEAST_HALF:
         halves.append(max(_LEAST_HALF, int(halves[-1] / _SCALE)))
     kernel: np.ndarray | None = None
+    before, work = 0, sum(half**2 for half in halves)
     for half in reversed(halves):
         size = half / HALF
         blurred = (
@@ -191,10 +194,12 @@ def kernel_from(part: np.ndarray) -> np.ndarray:
             kernel = _cleaned(cv2.resize(kernel, (2 * half + 1,) * 2, interpolation=cv2.INTER_LINEAR))
             latent = _guess(blurred, kernel)
         seen, count = _gradients(blurred), _KEPT
-        for _ in range(_ROUNDS):
+        for done in range(_ROUNDS):
+            step(progress, (before + done / _ROUNDS * half**2) / work)
             kernel = _kernel(_kept(latent, blurred, half, count), seen, half)
             latent = _guess(blurred, kernel)
             count *= _MORE
+        before += half**2
     assert kernel is not None
     return kernel
 
@@ -278,14 +283,15 @@ def _ordered(weights: np.ndarray) -> np.ndarray:
     return np.stack([np.interp(times, passed, line[:, k]) for k in (0, 1)], axis=1)
 
 
-def path_from(parts: list[np.ndarray]) -> Found | None:
-    """The path of a frame that moved, from several of its parts; None where they do not agree, or it did not move.
+def path_from(parts: list[np.ndarray], progress: Progress = always) -> Found | None:
+    """The path of a frame that moved, from several of its parts; None where they do not agree, or it did not move. Raises Cancelled.
 
     Parameters
     ----------
     parts : as of :func:`kernel_from`.
     """
-    paths = [path_through(kernel_from(part)) for part in parts]
+    shares = [share(progress, k / len(parts), (k + 1) / len(parts)) for k in range(len(parts))]
+    paths = [path_through(kernel_from(part, told)) for part, told in zip(parts, shares, strict=True)]
     drawn = [kernel_of(path) for path in paths]
     alike = [[likeness(a, b) for b in drawn] for a in drawn]
     worst = [min(row[:k] + row[k + 1 :]) for k, row in enumerate(alike)]

@@ -20,7 +20,7 @@ from irvane.core.files.writers import Bands, quantise, write_exr, write_jpeg, wr
 from irvane.core.finish.destination import Destination
 from irvane.core.finish.medium import sharpen_for
 from irvane.core.finish.reading_back import Witness, read_back
-from irvane.core.finish.size import Size
+from irvane.core.finish.size import Size, enlarged_to
 from irvane.core.image import largest_colour
 from irvane.core.lens.corrections import corrections_of
 from irvane.core.lens.framing import bending_only
@@ -57,8 +57,13 @@ class Delivery:
 
 def output_size(one: Delivery, how: Destination) -> tuple[int, int]:
     """Height and width of the written picture."""
-    large = enlarged_extent(geometry_for(one.settings, one.context).output, one.settings.finish.enlarge)
-    return Size.parse(how.size).of(large, how.ppi)
+    return _enlarging(one, how)[1]
+
+
+def _enlarging(one: Delivery, how: Destination) -> tuple[str, tuple[int, int]]:
+    """Factor of enlarging, and height and width of the written picture."""
+    extent = geometry_for(one.settings, one.context).output
+    return enlarged_to(extent, one.settings.finish.enlarge, Size.parse(how.size), how.ppi, how.grow)
 
 
 def deliver(
@@ -140,10 +145,10 @@ def _encoded(one: Delivery, how: Destination, progress: Progress) -> Iterator[np
 def _scaled(one: Delivery, how: Destination, output: Output, progress: Progress) -> Iterator[np.ndarray]:
     """Linear light at the size and with the sharpening of the destination, in bands."""
     bands = light_bands(one.developed, one.settings, one.context, output, progress)
-    finish, before = one.settings.finish, geometry_for(one.settings, one.context).output
-    by = LANCZOS if output.linear else finish.enlarge_by
-    bands = enlarged(bands, before, finish.enlarge, by, output.space)
-    before, after = enlarged_extent(before, finish.enlarge), output_size(one, how)
+    extent, (factor, after) = geometry_for(one.settings, one.context).output, _enlarging(one, how)
+    by = LANCZOS if output.linear else one.settings.finish.enlarge_by
+    bands = enlarged(bands, extent, factor, by, output.space)
+    before = enlarged_extent(extent, factor)
     if after != before:
         bands = resized(bands, before, after)
     if how.medium == "none" or output.linear:

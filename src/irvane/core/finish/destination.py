@@ -47,6 +47,7 @@ class Destination:
     space : colour space; of OpenEXR its primaries; not used for DNG.
     quality : of JPEG, JPEG XL and AVIF, per cent.
     size : as :meth:`Size.parse` reads it. ppi : pixels per inch that are noted, and that paper sizes count with.
+    grow : is a picture that is smaller than that enlarged, as its proof says by what means, up to four times?
     medium : of MEDIA, what it is sharpened for.
     noise_done, lens_done : is noise removed from the pixels of a linear DNG, and are lens corrections and crop made in them?
         Otherwise they are left to the program that goes on; the corrections go along.
@@ -78,6 +79,7 @@ class Destination:
     pattern: str = "{name}"
     folder: str = "developed"
     existing: str = "number"
+    grow: bool = False
 
     @property
     def ending(self) -> str:
@@ -105,7 +107,7 @@ class Destination:
         if self.format != "dng":
             parts.append(SPACES[self.space].name)
         if self.size != "full":
-            parts.append(self.size)
+            parts.append(f"{self.size}, enlarged to it" if self.grow else self.size)
         if self.format == "dng":
             parts.append(self.done_words())
         if self.medium != "none":

@@ -11,13 +11,12 @@ from pathlib import Path
 
 import platformdirs
 
-from irvane.core.acutance.enlarging import enlarged_extent
 from irvane.core.errors import IrvaneError, SettingError, WriteError
 from irvane.core.files.atomic import atomic_file, make_folder
 from irvane.core.files.info import open_metadata
 from irvane.core.finish.destination import Destination
 from irvane.core.finish.journal import Entry
-from irvane.core.finish.size import Size
+from irvane.core.finish.size import Size, enlarged_to
 from irvane.core.settings import Settings
 
 #: After this many pixels what was learned before counts half, so that another machine or other habits show soon.
@@ -91,8 +90,9 @@ def pixels_of(entry: Entry) -> tuple[float, float] | None:
         crop = entry.settings.lens.crop
         if crop:
             h, w = max(1, round(h * crop[3] / 100)), max(1, round(w * crop[2] / 100))
-        large = enlarged_extent((h, w), entry.settings.finish.enlarge)
-        height, width = Size.parse(entry.how.size).of(large, entry.how.ppi)
+        how = entry.how
+        own = entry.settings.finish.enlarge
+        _factor, (height, width) = enlarged_to((h, w), own, Size.parse(how.size), how.ppi, how.grow)
     except (OSError, SettingError):
         return None
     return float(extent[0] * extent[1] * len(entry.paths)), float(height * width)

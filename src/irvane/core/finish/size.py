@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from irvane.core.acutance.enlarging import FACTORS, enlarged_extent
 from irvane.core.errors import SettingError
 
 #: Ways to say a size; centimetres in an inch, and in the units that paper is measured in; pixels of the smallest and largest side.
@@ -63,21 +64,40 @@ class Size:
             PAPER: f"{numbers}{self.unit}",
         }[self.mode]
 
-    def of(self, extent: tuple[int, int], ppi: float) -> tuple[int, int]:
-        """Height and width of an output, for a picture of that height and width; never larger than the picture but by PERCENT."""
+    def of(self, extent: tuple[int, int], ppi: float, most: float = 1.0) -> tuple[int, int]:
+        """Height and width of an output, for a picture of that height and width; by PERCENT as said, otherwise at most so many times
+        as large along a side."""
         h, w = extent
         if self.mode == FULL:
             return extent
         if self.mode == PERCENT:
             scale = self.values[0] / 100
         elif self.mode == LONG:
-            scale = min(1.0, self.values[0] / max(h, w))
+            scale = min(most, self.values[0] / max(h, w))
         else:
             dots = UNITS[self.unit] * ppi / _INCH if self.mode == PAPER else 1.0
             long, short = sorted((v * dots for v in self.values), reverse=True)
-            scale = min(1.0, long / max(h, w), short / min(h, w))
+            scale = min(most, long / max(h, w), short / min(h, w))
         high, wide = (int(np.clip(round(side * scale), _LEAST, _MOST)) for side in (h, w))
         return high, wide
+
+
+def enlarged_to(
+    extent: tuple[int, int], own: str, size: Size, ppi: float, grow: bool
+) -> tuple[str, tuple[int, int]]:
+    """By which of FACTORS a picture of that height and width is enlarged for an output, and the output's height and width after it.
+
+    Parameters
+    ----------
+    own : the factor of the proof, which is the least. grow : may it be more where the size asks for it, up to the largest factor?
+    """
+    large = enlarged_extent(extent, own)
+    wanted = size.of(large, ppi, max(FACTORS.values()) / FACTORS[own] if grow else 1.0)
+    if not grow:
+        return own, wanted
+    enough = [name for name, times in FACTORS.items() if times >= FACTORS[own]]
+    fitting = [name for name in enough if enlarged_extent(extent, name) >= wanted]
+    return (fitting or enough[-1:])[0], wanted
 
 
 def _checked(size: Size, count: int) -> Size:

@@ -77,6 +77,7 @@ def _blur_facts(loaded: Loaded) -> dict[str, Any]:
         "radius_px": blur.size if blur is not None and not motion else None,
         "length_px": blur.size if blur is not None and motion else None,
         "angle_deg": blur.angle if blur is not None and motion else None,
+        "diffraction_px": found.diffraction or None,
         "wanted": found.wanted or None,
         "words": found.words(),
         "where": softness_words(where),

@@ -115,6 +115,12 @@ def focal_pixels(optics: Optics, extent: tuple[int, int]) -> float:
     return diagonal
 
 
+def pixel_pitch(optics: Optics, extent: tuple[int, int]) -> float | None:
+    """From pixel to pixel on the sensor, in micrometres, of a frame of that height and width; None where its size is not known."""
+    known = _camera(optics.make, optics.model) is not None or (optics.focal and optics.focal_full)
+    return FULL_DIAGONAL / _crop(optics) / math.hypot(*extent) * 1000 if known else None
+
+
 def _fitting(candidates: list[Any], crop: float) -> Any:
     """Of the measurements of one lens that on a sensor no smaller than this, as near as possible."""
     larger = [lens for lens in candidates if lens.crop_factor <= crop * 1.04]

@@ -11,6 +11,7 @@ import numpy as np
 
 from irvane.core.acutance.blur_cause import SIDE, Cause, cause_of, mean_spectrum, where_blurred
 from irvane.core.acutance.blurs import Blur
+from irvane.core.acutance.diffraction import diffraction
 from irvane.core.acutance.edge_blur import Edges, edges_of, find_edges, sharpest
 from irvane.core.acutance.wanted import judged, soft_places, softness_map
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
@@ -22,6 +23,7 @@ from irvane.core.lens.falloff import measure_falloff
 from irvane.core.lens.framing import geometry_of
 from irvane.core.lens.fringing import fringe_hue
 from irvane.core.lens.geometry import Geometry
+from irvane.core.lens.profile import pixel_pitch
 from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
 from irvane.core.light.suggest import Suggestion, suggest
 from irvane.core.line.develop import Developed
@@ -118,13 +120,13 @@ def with_lens_measured(developed: Developed, context: Context) -> Context:
     hue = fringe_hue(developed.plain, developed.clipped, developed.gains)
     facts = replace(context.lens, aberration=found, fringe_hue=hue)
     edges = find_edges_of(developed)
-    soft = _softness(developed, edges)
+    soft = _told(developed, edges)
     return replace(context, lens=facts, lens_measured=True, softness=soft, edges=edges)
 
 
 def measure_softness(developed: Developed) -> Cause:
     """What softened a frame, and by how much."""
-    return _softness(developed, find_edges_of(developed))
+    return _told(developed, find_edges_of(developed))
 
 
 def softness_of(context: Context) -> float | None:
@@ -136,6 +138,14 @@ def softness_in(edges: Edges) -> float | None:
     """The same of edges."""
     wide = sharpest(edges)
     return None if wide is None else float(np.sqrt(max(wide**2 - _SHARP**2, 0.0)))
+
+
+def _told(developed: Developed, edges: Edges) -> Cause:
+    """What softened a frame, and how much of that is diffraction."""
+    optics = developed.optics
+    pitch = pixel_pitch(optics, developed.extent)
+    least = diffraction(optics.aperture, pitch) if optics.aperture and pitch else 0.0
+    return replace(_softness(developed, edges), diffraction=round(least, 2))
 
 
 def _softness(developed: Developed, edges: Edges) -> Cause:

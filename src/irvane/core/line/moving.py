@@ -14,6 +14,7 @@ from irvane.core.line.picture import Picture
 from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.places import Region
+from irvane.core.progress import Progress, always
 from irvane.core.settings import Settings
 
 #: Parts that are asked; light from which a part is clipped, and the share of it that may be.
@@ -21,8 +22,11 @@ _ASKED, _CLIPS, _CLIPPED = 3, 0.97, 0.02
 _WEIGHTS = np.array([0.25, 0.5, 0.25], np.float32)
 
 
-def find_path(developed: Developed) -> Found | None:
-    """The path, in pixels of the upright frame; None where parts of it do not agree on one, or it did not move: its edges are sharp."""
+def find_path(developed: Developed, progress: Progress = always) -> Found | None:
+    """The path, in pixels of the upright frame; None where parts of it do not agree on one, or it did not move: its edges are sharp.
+
+    Raises Cancelled.
+    """
     soft = softness_in(find_edges_of(developed))
     if soft is not None and soft < SHARP:
         return None
@@ -30,7 +34,7 @@ def find_path(developed: Developed) -> Found | None:
     parts = [_plane(picture, developed, place) for place in _places(picture)]
     told = [part for part in parts if part is not None]
     told.sort(key=_texture, reverse=True)
-    return path_from(told[:_ASKED]) if len(told) >= 2 else None
+    return path_from(told[:_ASKED], progress) if len(told) >= 2 else None
 
 
 def path_of_file(path: Path) -> Found | None:

@@ -15,6 +15,7 @@ from irvane.core.errors import FileError
 from irvane.core.line.context import Context, find_edges_of
 from irvane.core.line.develop import Developed, develop
 from irvane.core.line.source import FileSource
+from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
 
 #: σ, in pixels, of edges that count as sharp, and from which they are wholly soft.
@@ -34,18 +35,20 @@ def edges_in(developed: Developed, context: Context) -> Edges:
         return _found[developed]
 
 
-def lens_softness(files: Sequence[Path]) -> LensBlur:
+def lens_softness(files: Sequence[Path], progress: Progress = always) -> LensBlur:
     """How soft the lens of some frames is.
 
     Raises
     ------
-    ReadError, FileError
-        The latter where the frames have too few sharp edges between middle and corners.
+    ReadError, FileError, Cancelled
+        The second where the frames have too few sharp edges between middle and corners.
     """
     frames = []
-    for path in files:
+    for k, path in enumerate(files):
         developed = develop(FileSource(path).load(), Settings().sensor)
+        step(progress, (k + 0.6) / len(files))
         frames.append((find_edges_of(developed), developed.extent))
+        step(progress, (k + 1) / len(files))
     found = measure_lens(frames)
     if found is None:
         raise FileError(

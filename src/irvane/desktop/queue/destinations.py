@@ -47,6 +47,7 @@ _ONLY = {
     "space": ("tiff", "jpeg", "png", "exr", "avif"),
     "quality": ("jpeg", "jxl", "avif"),
     "size": ("tiff", "jpeg", "png", "exr", "jxl", "avif"),
+    "grow": ("tiff", "jpeg", "png", "exr", "jxl", "avif"),
     "ppi": ("tiff", "jpeg", "png", "exr", "jxl", "avif"),
     "medium": ("tiff", "jpeg", "png", "jxl", "avif"),
     "noise_done": ("dng",),
@@ -98,6 +99,10 @@ class DestinationsDialog(QDialog):
         )
         self._add(form, "quality", "Quality", self._number(1, 100, " %"), "Of JPEG, JPEG XL and AVIF.")
         self._add(form, "size", "Size", QLineEdit(), f"full, 2048 (longer side), 1920x1080, 50% or {paper}.")
+        self._add(
+            form, "grow", "", QCheckBox("enlarge what is smaller"),
+            "Up to four times, by what each proof's Enlarged by says; otherwise smaller pictures stay as they are.",
+        )  # fmt: skip
         self._add(
             form,
             "ppi",

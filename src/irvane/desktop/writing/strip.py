@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
@@ -33,6 +35,12 @@ class WritingStrip(QWidget):
         layout.addWidget(self._cancel)
         self._what = ""
         self.hide()
+
+    def taken(self, said: Callable[[str], None]) -> bool:
+        """Is other long work going on? Says so."""
+        if not self.isHidden():
+            said("Something long is being done already; wait for it, or cancel it.")
+        return not self.isHidden()
 
     def begin(self, words: str) -> None:
         """Work begins; `words` say which."""
