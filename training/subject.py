@@ -30,7 +30,7 @@ from torch import nn
 from irvane.core.acutance.edge_blur import find_edges
 from irvane.core.acutance.wanted import softness_map
 from irvane.core.regions.likely import PLANES, planes_of
-from irvane.core.regions.reference import make_reference
+from irvane.core.regions.reference import Reference, make_reference
 
 #: Channels by level; sides of what is kept of a frame.
 WIDTHS, KEPT = (16, 32, 48, 64, 96), (128, 192)
@@ -123,8 +123,8 @@ def fitted(picture: np.ndarray, h: int, w: int, rng: np.random.Generator) -> np.
     return np.clip(made[:, ::-1] if rng.random() < 0.5 else made, 0, 1)
 
 
-def sample(pictures: list[np.ndarray], rng: np.random.Generator) -> np.ndarray:
-    """What the network sees of a frame, and where its subject is: float16 (PLANES + 1)×KEPT."""
+def composed(pictures: list[np.ndarray], rng: np.random.Generator) -> tuple[Reference, np.ndarray]:
+    """A frame, and where its subject is: alpha, float32 h×w."""
     w = int(rng.integers(720, 1500)) // 12 * 12
     h = w * 2 // 3
     one, two = (pictures[int(k)] for k in rng.choice(len(pictures), 2, replace=False))
@@ -142,13 +142,24 @@ def sample(pictures: list[np.ndarray], rng: np.random.Generator) -> np.ndarray:
         alpha = contour(rng, h, w)
         subject = fitted(one, h, w, rng) * np.float32(np.exp2(rng.normal(0, 0.5)))
         ground = ground + alpha[..., None] * (subject - ground)
-    ground = np.clip(ground * np.float32(np.exp2(rng.uniform(-2, 0.2))), 0, 1).astype(np.float32)
+    return seen(ground * np.float32(np.exp2(rng.uniform(-2, 0.2))), rng), alpha
+
+
+def seen(light: np.ndarray, rng: np.random.Generator) -> Reference:
+    """A picture as a camera gives it, with noise."""
+    ground = np.clip(light, 0, 1).astype(np.float32)
+    h, w = ground.shape[:2]
     noise = float(np.exp(rng.uniform(np.log(5e-4), np.log(6e-3))))
     ground += rng.normal(0, 1, ground.shape).astype(np.float32) * np.float32(noise)
     plane = np.ascontiguousarray(cv2.resize(ground[..., 1], (w // 2, h // 2), interpolation=cv2.INTER_AREA))
     edges = find_edges(plane, noise / 2)
     edges = replace(edges.moved(0, 0, 2), sigma=2 * edges.sigma)
-    reference = make_reference(ground, (h, w), softness_map(edges, (h, w)))
+    return make_reference(ground, (h, w), softness_map(edges, (h, w)))
+
+
+def sample(pictures: list[np.ndarray], rng: np.random.Generator) -> np.ndarray:
+    """What the network sees of a frame, and where its subject is: float16 (PLANES + 1)×KEPT."""
+    reference, alpha = composed(pictures, rng)
     planes = planes_of(reference, KEPT)
     truth = cv2.resize(alpha, KEPT[::-1], interpolation=cv2.INTER_AREA)
     return np.concatenate([planes, truth[None]]).astype(np.float16)

@@ -216,17 +216,19 @@ def test_blur_that_is_wanted_is_told_and_left_alone() -> None:
     subject = ((((x - 512) / 230) ** 2 + ((y - 480) / 330) ** 2) < 1).astype(np.float32)
     panned, shallow = _judged(subject, Blur("motion", 22, 4)), _judged(subject, Blur("defocus", 6))
     assert panned.blur is None and shallow.blur is None
-    assert (panned.wanted == "panning" and "22 px" in panned.words()) or panned.wanted == "background"
-    assert shallow.wanted in ("background", "") and shallow.cause == "none"
+    assert panned.wanted == "panning" and "22 px" in panned.words()
+    assert shallow.wanted == "background" and shallow.cause == "none"
     all_moved = _judged(np.zeros_like(subject), Blur("motion", 15, 30))
     assert all_moved.cause == "motion" and not all_moved.wanted
     # a map alone: sharp at the left border, soft everywhere else
     found = np.full((12, 16), 3.0, np.float32)
     found[:, :2] = 0.5
-    assert (
-        judged(Cause("unsure", 0.0), found, Cause("defocus", 0.8, Blur("defocus", 5))).wanted == "elsewhere"
-    )
-    assert softness_map(find_edges(np.zeros((256, 256), np.float32), 1e-3), (256, 256)).shape == (4, 4)
+    none = find_edges(np.zeros((256, 256), np.float32), 1e-3)
+    beside = Cause("defocus", 0.8, Blur("defocus", 5))
+    assert judged(Cause("unsure", 0.0), found, beside, none, (768, 1024)).wanted == "elsewhere"
+    sharp = Cause("none", 0.8)
+    assert judged(sharp, found, Cause("lens", 0.5, Blur("lens", 1.5)), none, (768, 1024)) == sharp
+    assert softness_map(none, (256, 256)).shape == (4, 4)
 
 
 def test_paths_are_settings_like_others() -> None:

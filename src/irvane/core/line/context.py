@@ -152,7 +152,8 @@ def _softness(developed: Developed, edges: Edges) -> Cause:
     soft = softness_in(edges)
     cause = cause_of(mean_spectrum(_parts(developed)), soft, edges)
     # crowded edges look sharper than they are: a frame that is blurred all over would seem to have sharp places
-    found = softness_map(edges.chosen(edges.alone), developed.extent)
+    alone = edges.chosen(edges.alone)
+    found = softness_map(alone, developed.extent)
     places = soft_places(found)
     if places is None:
         return cause
@@ -161,6 +162,8 @@ def _softness(developed: Developed, edges: Edges) -> Cause:
         cause,
         found,
         cause_of(mean_spectrum(_parts(developed, places)), softness_in(inside), inside, part=True),
+        alone,
+        developed.extent,
     )
 
 

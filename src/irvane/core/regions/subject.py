@@ -1,8 +1,9 @@
 """The subject of a frame: where it is sharp, stands out from its borders, and is whole.
 
-How much a place differs from the frame's borders in colour (a background prior, after Zhu and others 2014), how sharp it is, and what a
-small network makes of the picture (:mod:`irvane.core.regions.likely`) give a first guess; a graph cut with colour models (Rother,
-Kolmogorov & Blake 2004, through OpenCV) makes it whole; its contours are refined on the picture itself (guided filter, He, Sun & Tang 2013).
+How much a place stands out from the background (:mod:`irvane.core.regions.standing_out`), how sharp it is, and what a small network makes
+of the picture (:mod:`irvane.core.regions.likely`) give a first guess; a graph cut with colour models (Rother, Kolmogorov & Blake 2004,
+through OpenCV) makes it whole; its contours are refined on the picture itself (guided filter, He, Sun & Tang 2013). Whether that is a
+subject is for :mod:`irvane.core.regions.belief` to say.
 """
 
 from __future__ import annotations
@@ -14,8 +15,10 @@ from weakref import WeakKeyDictionary
 import cv2
 import numpy as np
 
+from irvane.core.regions.belief import confidence, features
 from irvane.core.regions.likely import likely
 from irvane.core.regions.reference import Reference
+from irvane.core.regions.standing_out import standing_out
 
 #: Longer side of what the graph cut sees, and its rounds.
 _SIDE, _ROUNDS = 420, 4
@@ -31,7 +34,7 @@ _LEARNED, _BORDER, _SURE, _PROBABLY, _SURELY_NOT, _SHARES, _NEAR = (
     25,
 )
 #: Likeness of a subject that is believed.
-BELIEVED = 0.52
+BELIEVED = 0.5
 #: σ of edges, in pixels, that count as sharp, and as soft.
 _SHARP, _SOFT = 1.0, 2.2
 
@@ -67,13 +70,25 @@ def subject_mask(reference: Reference) -> Subject:
 
 def _looked_for(reference: Reference) -> Subject:
     h, w = reference.shape
+    nothing = np.zeros((h, w), np.float32)
+    whole, found = cut_out(reference)
+    if found is None:
+        return Subject(nothing, 0.0)
+    sure = confidence(found)
+    if sure < BELIEVED:
+        return Subject(nothing, sure)
+    large = cv2.resize(whole.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
+    return Subject(_refined(large, reference), sure)
+
+
+def cut_out(reference: Reference) -> tuple[np.ndarray, np.ndarray | None]:
+    """What is most likely the subject, bool on a reduced picture, and its features; None where nothing can be cut out."""
+    h, w = reference.shape
     factor = min(1.0, _SIDE / max(h, w))
     size = max(8, round(w * factor)), max(8, round(h * factor))
     code, lab = _seen(reference, size)
     sharp = _sharpness(reference, size)
     classical = _guess(lab, sharp)
-    if classical is None:
-        return Subject(np.zeros((h, w), np.float32), 0.0)
     learned = cv2.resize(likely(reference), size, interpolation=cv2.INTER_LINEAR)
     guess = _LEARNED * learned + (1 - _LEARNED) * classical
     guess = guess / max(float(np.quantile(guess, 0.998)), 1e-3)
@@ -84,14 +99,11 @@ def _looked_for(reference: Reference) -> Subject:
         (guess < _SURELY_NOT) | (cv2.dilate((guess > 0.5).astype(np.uint8), np.ones((_NEAR, _NEAR))) == 0)
     ] = cv2.GC_BGD
     if not (trimap == cv2.GC_FGD).any() or not (trimap == cv2.GC_BGD).any():
-        return Subject(np.zeros((h, w), np.float32), 0.0)
+        return np.zeros(guess.shape, bool), None
     whole = _largest(_cut(code, trimap))
-    share = float(whole.mean())
-    confidence = _confidence(whole, classical, learned, sharp) if _SHARES[0] < share < _SHARES[1] else 0.0
-    if confidence < BELIEVED:
-        return Subject(np.zeros((h, w), np.float32), confidence)
-    large = cv2.resize(whole.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
-    return Subject(_refined(large, reference), confidence)
+    if not _SHARES[0] < float(whole.mean()) < _SHARES[1]:
+        return whole, None
+    return whole, features(whole, classical, learned, sharp, lab)
 
 
 def _cut(code: np.ndarray, trimap: np.ndarray) -> np.ndarray:
@@ -170,8 +182,20 @@ def _sharpness(reference: Reference, size: tuple[int, int]) -> np.ndarray | None
     return cv2.resize(a / np.maximum(b, 0.15), size, interpolation=cv2.INTER_LINEAR)
 
 
-def _guess(lab: np.ndarray, sharp: np.ndarray | None) -> np.ndarray | None:
-    """How likely every place belongs to the subject: float32, 0…1; None where nothing stands out."""
+def _guess(lab: np.ndarray, sharp: np.ndarray | None) -> np.ndarray:
+    """How likely every place belongs to the subject: float32, 0…1."""
+    h, w = lab.shape[:2]
+    stands = (standing_out(lab) + _unlike(lab)) / 2
+    y, x = np.mgrid[0:h, 0:w]
+    centred = np.exp(-(((x / w - 0.5) / 0.42) ** 2 + ((y / h - 0.5) / 0.48) ** 2))
+    if sharp is None or float(np.quantile(sharp, 0.9) - np.quantile(sharp, 0.3)) < 0.3:
+        return np.asarray(stands * (0.45 + 0.55 * centred), np.float32)
+    # what is in focus is meant; colours make it whole
+    return np.asarray(np.clip(0.6 * sharp + 0.5 * stands, 0, 1) * (0.6 + 0.4 * centred), np.float32)
+
+
+def _unlike(lab: np.ndarray) -> np.ndarray:
+    """How far colours are from those of the frame's border: float32, 0…1."""
     h, w = lab.shape[:2]
     edge = max(2, round(_BORDER * min(h, w)))
     rim = np.ones((h, w), bool)
@@ -181,16 +205,7 @@ def _guess(lab: np.ndarray, sharp: np.ndarray | None) -> np.ndarray | None:
     centres = _clustered(samples[rng.choice(len(samples), min(len(samples), 1500), replace=False)])
     away = np.min([np.linalg.norm(lab - c, axis=2) for c in centres], axis=0)
     away = cv2.GaussianBlur(away.astype(np.float32), (0, 0), 2.0)
-    spread = float(np.quantile(away, 0.97))
-    if spread < 12 and sharp is None:
-        return None
-    unlike = np.clip(away / max(spread, 20.0), 0, 1)
-    y, x = np.mgrid[0:h, 0:w]
-    centred = np.exp(-(((x / w - 0.5) / 0.42) ** 2 + ((y / h - 0.5) / 0.48) ** 2))
-    if sharp is None or float(np.quantile(sharp, 0.9) - np.quantile(sharp, 0.3)) < 0.3:
-        return np.asarray(unlike * (0.45 + 0.55 * centred), np.float32)
-    # what is in focus is meant; colours make it whole
-    return np.asarray(np.clip(0.75 * sharp + 0.35 * unlike, 0, 1) * (0.6 + 0.4 * centred), np.float32)
+    return np.asarray(np.clip(away / max(float(np.quantile(away, 0.97)), 20.0), 0, 1), np.float32)
 
 
 def _clustered(samples: np.ndarray) -> np.ndarray:
@@ -209,19 +224,6 @@ def _largest(inside: np.ndarray) -> np.ndarray:
     areas = stats[1:, cv2.CC_STAT_AREA]
     kept = [k + 1 for k, area in enumerate(areas) if area >= 0.1 * areas.max()]
     return np.isin(labels, kept)
-
-
-def _confidence(
-    whole: np.ndarray, classical: np.ndarray, learned: np.ndarray, sharp: np.ndarray | None
-) -> float:
-    """How much better inside fits than outside by both guesses, how little of it lies along the frame's border, and whether it alone is sharp."""
-    if not whole.any() or whole.all():
-        return 0.0
-    ahead, apart = (float(np.clip(g[whole].mean() - g[~whole].mean(), 0, 1)) for g in (classical, learned))
-    rim = np.concatenate([whole[0], whole[-1], whole[:, 0], whole[:, -1]])
-    free = 1 - float(rim.mean())
-    told = 0.0 if sharp is None else float(np.clip(sharp[whole].mean() - sharp[~whole].mean(), 0, 1))
-    return round(float(np.clip(1.1 * ahead + 0.5 * told, 0, 1)) * free * (1 - _LEARNED) + _LEARNED * apart, 2)
 
 
 def _refined(mask: np.ndarray, reference: Reference) -> np.ndarray:
