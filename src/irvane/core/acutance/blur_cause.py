@@ -10,12 +10,15 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import chain
 
 import cv2
 import numpy as np
+from scipy import fft
 
 from irvane.core.acutance.blurs import DEFOCUS, LENS, MOTION, Blur, kernel_of
 from irvane.core.acutance.edge_blur import Edges
+from irvane.core.threads import each
 
 NONE, UNSURE = "none", "unsure"
 #: Blur that is wanted, and a focus that may lie on the wrong thing.
@@ -100,17 +103,8 @@ class Cause:
 def mean_spectrum(parts: Iterable[np.ndarray]) -> np.ndarray | None:
     """The mean logarithm of the power spectra of parts (float32 SIDE×SIDE, linear light), its middle at frequency 0; None where too
     few parts have texture."""
-    window = np.hanning(SIDE)
-    weights = np.outer(window, window).astype(np.float32)
-    weights /= np.sqrt((weights**2).sum())
-    found, textures = [], []
-    for part in parts:
-        level = max(float(part.mean()), 1e-4)
-        even = (part - level) / level
-        if part.max() >= 0.97:  # clipped edges have a spectrum of their own
-            continue
-        found.append(np.log(np.abs(np.fft.rfft2(even * weights)) ** 2 + 1e-12).astype(np.float32))
-        textures.append(float(even.std()))
+    told = [one for one in each(_power, parts) if one is not None]
+    found, textures = [one[0] for one in told], [one[1] for one in told]
     if len(found) < _FEWEST:
         return None
     least = np.quantile(textures, 1 - _TELLING)
@@ -124,6 +118,22 @@ def mean_spectrum(parts: Iterable[np.ndarray]) -> np.ndarray | None:
 
 
 @lru_cache(maxsize=1)
+def _window() -> np.ndarray:
+    weights = np.outer(np.hanning(SIDE), np.hanning(SIDE)).astype(np.float32)
+    return np.asarray(weights / np.sqrt((weights**2).sum()))
+
+
+def _power(part: np.ndarray) -> tuple[np.ndarray, float] | None:
+    """Logarithm of a part's power spectrum, and how much texture it has; None where it is clipped: such edges have a spectrum of their own."""
+    if part.max() >= 0.97:
+        return None
+    level = max(float(part.mean()), 1e-4)
+    even = (part - level) / level
+    wave = fft.rfft2(even * _window())
+    return np.log(wave.real**2 + wave.imag**2 + np.float32(1e-12)), float(even.std())
+
+
+@lru_cache(maxsize=1)
 def _frequencies() -> tuple[np.ndarray, np.ndarray]:
     """Distance from frequency 0, and which frequencies are compared: not those along the axes, which borders leave traces in."""
     f = np.fft.fftshift(np.fft.fftfreq(SIDE))
@@ -133,14 +143,24 @@ def _frequencies() -> tuple[np.ndarray, np.ndarray]:
     return far, used
 
 
+@lru_cache(maxsize=1)
+def _low() -> np.ndarray:
+    far, _ = _frequencies()
+    return np.asarray((far > _LOW[0]) & (far < _LOW[1]))
+
+
 @lru_cache(maxsize=4096)
 def _response(blur: Blur) -> np.ndarray:
-    """Logarithm of a kernel's power at all frequencies, float32; as windows smear it."""
+    """Logarithm of the power at all frequencies of a usual scene under a blur, float32, as windows smear it; 0 in the mean of the low ones."""
     whole = np.zeros((SIDE, SIDE), np.float32)
     kernel = kernel_of(blur)
     whole[: kernel.shape[0], : kernel.shape[1]] = kernel
     power = np.fft.fftshift(np.abs(np.fft.fft2(whole)) ** 2).astype(np.float32)
-    return np.log(cv2.GaussianBlur(power, (3, 3), 0.7) + 1e-9)
+    far, _ = _frequencies()
+    scene = np.log(cv2.GaussianBlur(power, (3, 3), 0.7) + 1e-9) - np.float32(_FALLS) * np.log(
+        np.maximum(far, 1 / SIDE)
+    )
+    return np.asarray(scene - scene[_low()].mean(), np.float32)
 
 
 def _uneven(spectrum: np.ndarray) -> np.ndarray:
@@ -149,16 +169,26 @@ def _uneven(spectrum: np.ndarray) -> np.ndarray:
     return np.minimum(found, _PEAK)
 
 
-def _likeness(spectrum: np.ndarray, uneven: np.ndarray, blur: Blur) -> float:
+@dataclass(frozen=True, eq=False)
+class _Seen:
+    """A spectrum beside its even part where it is compared; the level of its noise, and of its low frequencies."""
+
+    uneven: np.ndarray
+    noise: np.float32
+    level: np.float32
+
+    @staticmethod
+    def of(spectrum: np.ndarray) -> _Seen:
+        far, used = _frequencies()
+        noise = np.float32(np.quantile(spectrum[far > _NOISE], 0.3))
+        return _Seen(_uneven(spectrum)[used], noise, np.float32(spectrum[_low()].mean()))
+
+
+def _likeness(seen: _Seen, blur: Blur) -> float:
     """Correlation of what a spectrum has beside its even part with what it would have under a blur."""
-    far, used = _frequencies()
-    scene = _response(blur) - np.float32(_FALLS) * np.log(np.maximum(far, 1 / SIDE)).astype(np.float32)
-    low = (far > _LOW[0]) & (far < _LOW[1])
-    noise = np.float32(np.quantile(spectrum[far > _NOISE], 0.3))
-    level = np.float32(spectrum[low].mean() - scene[low].mean())
-    expected = _uneven(np.logaddexp(level + scene, noise))[used]
-    seen = uneven[used]
-    return float((seen * expected).sum() / np.sqrt((seen**2).sum() * (expected**2).sum() + 1e-9))
+    expected = _uneven(np.logaddexp(_response(blur) + seen.level, seen.noise))[_frequencies()[1]]
+    own = seen.uneven
+    return float((own * expected).sum() / np.sqrt((own**2).sum() * (expected**2).sum() + 1e-9))
 
 
 _DISCS = tuple(Blur(DEFOCUS, float(r)) for r in np.arange(2, 9.1, 0.5))
@@ -173,21 +203,27 @@ _MOTIONS = tuple(
 _FEW_MOTIONS = tuple(b for b in _MOTIONS if b.size in (6, 10, 15, 22, 31) and b.angle % 10 == 0)
 #: Longest movement that is believed: at the end of what is compared there may be something else.
 _LONGEST = 37.0
+#: Blurs that a thread tries at once.
+_AT_ONCE = 30
 
 
-def _best(spectrum: np.ndarray, uneven: np.ndarray, blurs: Iterable[Blur]) -> tuple[float, Blur]:
+def _best(seen: _Seen, blurs: tuple[Blur, ...]) -> tuple[float, Blur]:
     """The likeliest of some blurs; where one is likely, several beginnings are followed."""
-    likely = sorted(((_likeness(spectrum, uneven, blur), blur) for blur in blurs), key=lambda one: -one[0])
+    several = each(
+        lambda few: [(_likeness(seen, blur), blur) for blur in few],
+        [blurs[k : k + _AT_ONCE] for k in range(0, len(blurs), _AT_ONCE)],
+    )
+    likely = sorted(chain.from_iterable(several), key=lambda one: -one[0])
     if likely[0][0] < _WORTH:
         return likely[0]
     starts: dict[float, tuple[float, Blur]] = {}
     for one in likely:
         starts.setdefault(one[1].size, one)
-    followed = (_nearer(spectrum, uneven, one) for one in list(starts.values())[:_STARTS])
+    followed = each(lambda one: _nearer(seen, one), list(starts.values())[:_STARTS])
     return max(followed, key=lambda one: one[0])
 
 
-def _nearer(spectrum: np.ndarray, uneven: np.ndarray, found: tuple[float, Blur]) -> tuple[float, Blur]:
+def _nearer(seen: _Seen, found: tuple[float, Blur]) -> tuple[float, Blur]:
     """The best of the neighbours of a blur, in finer and finer steps."""
     size, turn = max(found[1].size * 0.12, 0.25), 5.0
     least, most = 0.78 * found[1].size, 1.28 * found[1].size
@@ -199,7 +235,7 @@ def _nearer(spectrum: np.ndarray, uneven: np.ndarray, found: tuple[float, Blur])
             for s in (-size, 0.0, size)
             for a in angles
         ]
-        again = max(((_likeness(spectrum, uneven, blur), blur) for blur in near), key=lambda one: one[0])
+        again = max(((_likeness(seen, blur), blur) for blur in near), key=lambda one: one[0])
         if again[0] <= found[0] + 1e-6:
             size, turn = size / 2, turn / 2
         else:
@@ -264,10 +300,8 @@ def cause_of(
     edges : of the frame; what its spectrum says must hold for them too. part : of a part of the frame, looked at less closely.
     """
     if spectrum is not None and (softness is None or softness >= _CRISP):
-        uneven = _uneven(spectrum)
-        disc, motion = (
-            _best(spectrum, uneven, blurs) for blurs in (_DISCS, _FEW_MOTIONS if part else _MOTIONS)
-        )
+        seen = _Seen.of(spectrum)
+        disc, motion = (_best(seen, blurs) for blurs in (_DISCS, _FEW_MOTIONS if part else _MOTIONS))
         first, second = sorted((disc, motion), key=lambda one: -one[0])
         if first[0] >= _BELIEVED and first[0] - second[0] >= _AHEAD:
             score, blur = first
