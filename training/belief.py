@@ -98,6 +98,8 @@ def main() -> None:
     print(
         f"photographs: {sure[good[photo]].mean():.0%} of those with a subject, {sure[~good[photo]].mean():.0%} of the others"
     )
+    surest = 1 / (1 + np.exp(-(x[photo & ~good] @ b[:-1] + b[-1])))
+    print(f"of the others no more than one in twenty is believed from {np.quantile(surest, 0.95):.2f} on")
     print(dict(zip((*FEATURES, "added"), b.round(2).tolist(), strict=True)))
 
 

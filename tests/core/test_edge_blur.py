@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+import math
+from datetime import timedelta
+
+import cv2
 import numpy as np
 import pytest
 import shots
 from scipy.ndimage import gaussian_filter
 
 from irvane.core.acutance.edge_blur import edges_of, find_edges, sharpest
+from irvane.core.files.info import FrameInfo
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.judge import measured
 from irvane.core.judge.measured import measure_loaded, measure_source
+from irvane.core.judge.ranking import ranks
 from irvane.core.line.source import FileSource
 
 #: σ of a pixel's own square and of the slopes' kernel, in quadrature: what an edge that is blurred by nothing else seems to
@@ -59,6 +65,32 @@ def test_frames_are_ranked_by_their_blur_at_any_iso(cfa: np.ndarray) -> None:
             loaded = shots.loaded(light * shots.NEUTRAL.astype(np.float32), iso, cfa)
             found.append(sharpest(edges_of(loaded.mosaic, loaded.noise)))  # type: ignore[arg-type]
         assert None not in found and found == sorted(found) and found[2] - found[0] > 0.4  # type: ignore[operator,type-var]
+
+
+def test_a_burst_is_ranked_by_the_sharpness_of_its_subject() -> None:
+    """A thing before a ground: in one frame it is sharp and the ground is not, in the other the focus slipped to the ground."""
+    y, x = np.mgrid[:480, :720]
+    alpha = ((((x - 350) / 110) ** 2 + ((y - 240) / 150) ** 2) < 1).astype(np.float32)[..., None]
+    thing, ground = (
+        cv2.resize(shots.photograph(n, reduced=False), (720, 480)) for n in ("coffee.png", "astronaut.png")
+    )
+
+    def soft(light: np.ndarray, sigma: float) -> np.ndarray:
+        return cv2.GaussianBlur(light, (0, 0), sigma)
+
+    hit = thing * alpha + soft(ground, 5) * (1 - alpha)
+    missed = soft(thing * alpha, 2.5) + ground * (1 - soft(alpha, 2.5)[..., None])
+    told = [
+        measure_loaded(shots.loaded(np.ascontiguousarray(f * 0.8 * shots.NEUTRAL, np.float32), 200))
+        for f in (hit, missed)
+    ]
+    assert told[0].subject is not None and told[0].blur > told[1].blur, (
+        "the frame as a whole says the contrary"
+    )  # type: ignore[operator]
+    soon = [FrameInfo(model="M", focal=50, taken=shots.WHEN + timedelta(seconds=k)) for k in range(2)]
+    first, second = ranks(list(zip(soon, told, strict=True)))
+    assert first == told[0].subject and second > first
+    assert ranks([(soon[0], None)]) == [math.inf]
 
 
 def test_figures_of_a_frame_are_kept_by_content(tmp_path, monkeypatch: pytest.MonkeyPatch, frames) -> None:  # type: ignore[no-untyped-def]

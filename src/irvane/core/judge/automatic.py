@@ -75,6 +75,4 @@ def _decide(source: Source, base: Settings, how: NewFrames, progress: Progress) 
 def _found(measured: Measured) -> str:
     if measured.snr is None:
         return measured.words()
-    return f"{measured.noise}, SNR {measured.snr:.0f} dB at mid-grey, " + (
-        "no edges to tell" if measured.blur is None else f"edges {measured.blur:.1f} px"
-    )
+    return f"{measured.noise}, SNR {measured.snr:.0f} dB at mid-grey, {measured.edges_words()}"

@@ -7,25 +7,34 @@ from contextlib import suppress
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
+import cv2
 import numpy as np
 import platformdirs
 
 from irvane.core.acutance.edge_blur import Edges, edges_of, find_edges, sharpest
+from irvane.core.acutance.wanted import softness_map
+from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import atomic_file
 from irvane.core.image import GREEN, LUMA_2020
 from irvane.core.judge.diagnosis import MID_SIGNAL, NOISE_CLASSES, decibels, noise_class
-from irvane.core.line.source import Loaded, Source
+from irvane.core.line.source import DISPLAY, Loaded, Source
 from irvane.core.noise import finished
 from irvane.core.progress import Progress, always, step
+from irvane.core.regions.reference import make_reference
+from irvane.core.regions.subject import subject_mask
 from irvane.core.sensor.clipping import clip_bits
+from irvane.core.sensor.demosaic import bin_colour
+from irvane.core.settings import Colour
 
 #: Edges of a frame that is sharp enough are no wider than this (σ, pixels): half their contrast is left at 0.12 cycles per
 #: pixel, which at 100 % looks crisp. Common practice, not a standard.
 SHARP_ENOUGH = 1.6
 #: Noise of a finished picture (encoded by a square root) that is counted with at least: its steps of 8 bits.
 _LEAST_NOISE = 0.002
-_FORM = 1
+_FORM = 2
+#: Longer side of the picture that the subject is looked for in.
+_SIDE = 640
 
 
 @dataclass(frozen=True)
@@ -37,6 +46,7 @@ class Measured:
     noise : class of its noise; empty when not known.
     snr : dB at mid-grey; None likewise.
     blur : σ of the sharpest edges in pixels; None where there are too few edges to tell.
+    subject : the same inside of the frame's subject; None where none was found, or it has too few edges.
     clipped : share of pixels that hold a colour clipped on the sensor; None for finished pictures.
     """
 
@@ -44,11 +54,17 @@ class Measured:
     snr: float | None
     blur: float | None
     clipped: float | None
+    subject: float | None = None
+
+    @property
+    def ranked(self) -> float | None:
+        """By what frames are ranked: the edges of what is meant, where that is known."""
+        return self.blur if self.subject is None else self.subject
 
     @property
     def sharp_enough(self) -> bool:
-        """Are its sharpest edges crisp at 100 %?"""
-        return self.blur is not None and self.blur <= SHARP_ENOUGH
+        """Are its sharpest edges, of the subject where there is one, crisp at 100 %?"""
+        return self.ranked is not None and self.ranked <= SHARP_ENOUGH
 
     @property
     def is_noisy(self) -> bool:
@@ -56,9 +72,14 @@ class Measured:
         return self.noise in NOISE_CLASSES[2:]
 
     def words(self) -> str:
-        """``edges 0.9 px, slight noise``."""
-        edges = "no edges to tell" if self.blur is None else f"edges {self.blur:.1f} px"
-        return ", ".join(part for part in (edges, self.noise) if part)
+        """``subject 0.9 px, slight noise``."""
+        return ", ".join(part for part in (self.edges_words(), self.noise) if part)
+
+    def edges_words(self) -> str:
+        """``edges 0.9 px``, or ``subject 0.9 px``."""
+        if self.subject is not None:
+            return f"subject {self.subject:.1f} px"
+        return "no edges to tell" if self.blur is None else f"edges {self.blur:.1f} px"
 
 
 def measure_loaded(loaded: Loaded) -> Measured:
@@ -67,10 +88,31 @@ def measure_loaded(loaded: Loaded) -> Measured:
         snr = loaded.noise.snr(MID_SIGNAL, GREEN)
         bits = clip_bits(loaded.mosaic)
         share = 0.0 if bits is None else float(np.count_nonzero(bits) / bits.size)
-        blur = sharpest(edges_of(loaded.mosaic, loaded.noise))
-        return Measured(noise_class(snr), round(decibels(snr), 1), _rounded(blur), share)
+        edges = edges_of(loaded.mosaic, loaded.noise)
+        subject = _subject(bin_colour(loaded.mosaic), loaded, edges)
+        return Measured(noise_class(snr), round(decibels(snr), 1), _rounded(sharpest(edges)), share, subject)
     assert loaded.picture is not None
-    return Measured("", None, _rounded(sharpest(_edges_of_picture(loaded.picture))), None)
+    edges = _edges_of_picture(loaded.picture)
+    return Measured("", None, _rounded(sharpest(edges)), None, _subject(loaded.picture, loaded, edges))
+
+
+def _subject(picture: np.ndarray, loaded: Loaded, edges: Edges) -> float | None:
+    """σ of the sharpest edges of the subject."""
+    factor = min(1.0, _SIDE / max(picture.shape[:2]))
+    small = cv2.resize(picture, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+    if loaded.colour is not None and loaded.entry != DISPLAY:
+        balance, matrix = transform(loaded.colour, Colour())
+        small = apply_camera(small, balance * 2**BASE_EXPOSURE, matrix)
+    made = make_reference(
+        np.ascontiguousarray(small, np.float32), loaded.extent, softness_map(edges, loaded.extent)
+    )
+    found = subject_mask(made)
+    if not found.found:
+        return None
+    h, w = found.mask.shape
+    rows = np.minimum(edges.y * h / loaded.extent[0], h - 1).astype(int)
+    columns = np.minimum(edges.x * w / loaded.extent[1], w - 1).astype(int)
+    return _rounded(sharpest(edges.chosen(found.mask[rows, columns] > 0.5)))
 
 
 def _rounded(blur: float | None) -> float | None:

@@ -34,7 +34,7 @@ _LEARNED, _BORDER, _SURE, _PROBABLY, _SURELY_NOT, _SHARES, _NEAR = (
     25,
 )
 #: Likeness of a subject that is believed.
-BELIEVED = 0.5
+BELIEVED = 0.57
 #: σ of edges, in pixels, that count as sharp, and as soft.
 _SHARP, _SOFT = 1.0, 2.2
 
@@ -191,7 +191,7 @@ def _guess(lab: np.ndarray, sharp: np.ndarray | None) -> np.ndarray:
     if sharp is None or float(np.quantile(sharp, 0.9) - np.quantile(sharp, 0.3)) < 0.3:
         return np.asarray(stands * (0.45 + 0.55 * centred), np.float32)
     # what is in focus is meant; colours make it whole
-    return np.asarray(np.clip(0.6 * sharp + 0.5 * stands, 0, 1) * (0.6 + 0.4 * centred), np.float32)
+    return np.asarray(np.clip(0.4 * sharp + 0.7 * stands, 0, 1) * (0.6 + 0.4 * centred), np.float32)
 
 
 def _unlike(lab: np.ndarray) -> np.ndarray:

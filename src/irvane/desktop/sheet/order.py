@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from irvane.core.files.proofs import KEEP, REJECT
+from irvane.core.judge.ranking import ranks
 from irvane.desktop.session import Item, Session
 
 
@@ -15,16 +16,13 @@ def _time(item: Item) -> tuple[Any, ...]:
     return moment.isoformat() if moment else "~", item.source.name
 
 
-def _sharpness(item: Item) -> tuple[Any, ...]:
-    blur = item.measured.blur if item.measured else None
-    return math.inf if blur is None else blur, item.source.name
-
-
 def _noise(item: Item) -> tuple[Any, ...]:
     snr = item.measured.snr if item.measured else None
     return math.inf if snr is None else -snr, item.source.name
 
 
+#: The order that is found among the frames, not of each by itself.
+SHARPNESS = "sharpness"
 SORTS: dict[str, Callable[[Item], tuple[Any, ...]]] = {
     "time": _time,
     "name": lambda item: (item.source.name.casefold(),),
@@ -34,7 +32,7 @@ SORTS: dict[str, Callable[[Item], tuple[Any, ...]]] = {
     "focal length": lambda item: (item.info.focal or 0.0, item.source.name),
     "exposure": lambda item: (item.info.exposure_value or 0.0, item.source.name),
     "stars": lambda item: (-item.sidecar.stars, item.source.name),
-    "sharpness": _sharpness,
+    SHARPNESS: lambda item: (item.source.name,),
     "noise": _noise,
 }
 SHOWN: dict[str, Callable[[Item], bool]] = {
@@ -50,7 +48,7 @@ SHOWN: dict[str, Callable[[Item], bool]] = {
     "visible noise": lambda item: item.measured is not None and item.measured.is_noisy,
 }  # fmt: skip
 #: Orders and choices that need figures of the whole frame.
-MEASURED = ("sharpness", "noise", "sharp enough", "not sharp", "visible noise")
+MEASURED = (SHARPNESS, "noise", "sharp enough", "not sharp", "visible noise")
 
 
 def _accepted(item: Item, shown: str, words: list[str]) -> bool:
@@ -76,7 +74,11 @@ def arranged(session: Session, by: str, shown: str, text: str, folded: bool) -> 
     if folded:
         first: set[tuple[int, ...]] = set()
         items = [i for i in items if not i.bracket or not (i.bracket in first or first.add(i.bracket))]  # type: ignore[func-returns-value]
-    return [item.number for item in sorted(items, key=SORTS[by])]
+    items = sorted(items, key=SORTS[by])
+    if by == SHARPNESS:
+        order = ranks([(item.info, item.measured) for item in items])
+        items = [item for _, item in sorted(zip(order, items, strict=True), key=lambda one: one[0])]
+    return [item.number for item in items]
 
 
 def mark_words(item: Item) -> str:
