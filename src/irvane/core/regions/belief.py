@@ -11,7 +11,7 @@ import numpy as np
 
 #: Names of the features, their weights, and what is added.
 FEATURES = ("ahead", "learned", "sharper", "free", "unlike", "bounded")
-WEIGHTS, ADDED = (2.39, 2.95, 3.02, 18.68, 0.61, 2.34), -22.11
+WEIGHTS, ADDED = (3.32, 3.18, 3.4, 35.83, 0.96, 2.66), -39.94
 #: Pixels around a contour that are compared; what counts as the most that a contour can be steeper than the picture is.
 _RING, _STEEPEST = 21, 6.0
 

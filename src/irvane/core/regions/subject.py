@@ -22,19 +22,13 @@ from irvane.core.regions.standing_out import standing_out
 
 #: Longer side of what the graph cut sees, and its rounds.
 _SIDE, _ROUNDS = 420, 4
-#: Share of the network in the guess; share of the frame that is its border; guesses, relative to the highest, that count as surely
-#: subject, probably, and surely not; shares of the frame that a subject has; pixels around what is likely, beyond which nothing is.
-_LEARNED, _BORDER, _SURE, _PROBABLY, _SURELY_NOT, _SHARES, _NEAR = (
-    0.3,
-    0.06,
-    0.92,
-    0.65,
-    0.15,
-    (0.004, 0.75),
-    25,
-)
+#: Share of the network in the guess, and of the frame that is its border; shares of the frame that a subject has.
+_LEARNED, _BORDER, _SHARES = 0.3, 0.06, (0.004, 0.75)
+#: Guesses, relative to the highest, that count as surely subject, probably, hardly, and surely not; so many pixels away from what is likely,
+#: what is hardly so is none.
+_SURE, _PROBABLY, _HARDLY, _SURELY_NOT, _NEAR = 0.92, 0.65, 0.35, 0.15, 25
 #: Likeness of a subject that is believed.
-BELIEVED = 0.57
+BELIEVED = 0.53
 #: σ of edges, in pixels, that count as sharp, and as soft.
 _SHARP, _SOFT = 1.0, 2.2
 
@@ -95,9 +89,8 @@ def cut_out(reference: Reference) -> tuple[np.ndarray, np.ndarray | None]:
     trimap = np.full(guess.shape, cv2.GC_PR_BGD, np.uint8)
     trimap[guess > _PROBABLY] = cv2.GC_PR_FGD
     trimap[guess > _SURE] = cv2.GC_FGD
-    trimap[
-        (guess < _SURELY_NOT) | (cv2.dilate((guess > 0.5).astype(np.uint8), np.ones((_NEAR, _NEAR))) == 0)
-    ] = cv2.GC_BGD
+    away = cv2.dilate((guess > 0.5).astype(np.uint8), np.ones((_NEAR, _NEAR))) == 0
+    trimap[(guess < _SURELY_NOT) | (away & (guess < _HARDLY))] = cv2.GC_BGD
     if not (trimap == cv2.GC_FGD).any() or not (trimap == cv2.GC_BGD).any():
         return np.zeros(guess.shape, bool), None
     whole = _largest(_cut(code, trimap))
@@ -191,7 +184,7 @@ def _guess(lab: np.ndarray, sharp: np.ndarray | None) -> np.ndarray:
     if sharp is None or float(np.quantile(sharp, 0.9) - np.quantile(sharp, 0.3)) < 0.3:
         return np.asarray(stands * (0.45 + 0.55 * centred), np.float32)
     # what is in focus is meant; colours make it whole
-    return np.asarray(np.clip(0.4 * sharp + 0.7 * stands, 0, 1) * (0.6 + 0.4 * centred), np.float32)
+    return np.asarray(np.clip(0.55 * sharp + 0.55 * stands, 0, 1) * (0.6 + 0.4 * centred), np.float32)
 
 
 def _unlike(lab: np.ndarray) -> np.ndarray:
