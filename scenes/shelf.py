@@ -30,8 +30,9 @@ def shelf(rng: np.random.Generator) -> Scene:
     scene |= _boards(rng)
     scene |= _door(rng)
     scene |= _around(rng)
-    rails = [tube([(s * 17 + 84, -46, 2), (s * 14 + 84, -6, 252)], 2.2) for s in (-1, 1)]
-    rungs = [tube([(84 - 16.6 + 0.3 * k, -41 + 3.9 * k, 30 + 24 * k), (84 + 16.6 - 0.3 * k, -41 + 3.9 * k, 30 + 24 * k)], 1.5)
+    # it leans before the boards, whose edges are at −30
+    rails = [tube([(s * 17 + 84, -78, 2), (s * 14 + 84, -33, 262)], 2.2) for s in (-1, 1)]
+    rungs = [tube([(84 - 16.6 + 0.3 * k, -73.2 + 4.15 * k, 30 + 24 * k), (84 + 16.6 - 0.3 * k, -73.2 + 4.15 * k, 30 + 24 * k)], 1.5)
              for k in range(9)]  # fmt: skip
     scene["ladder"] = shape(
         *joined([*rails, *rungs]),
