@@ -17,7 +17,8 @@ from irvane.core.files.info import FrameInfo
 from irvane.core.image import BAYER, Mosaic, NoiseModel
 from irvane.core.line.source import MOSAIC, Loaded
 from irvane.core.merge.fusion import fuse
-from irvane.core.merge.hdr import Member, find_movement, merge, plan
+from irvane.core.merge.hdr import find_movement, merge
+from irvane.core.merge.laying import Member, plan
 from irvane.core.merge.mean import mean
 from irvane.core.merge.mosaics import merge_mosaics
 from irvane.core.merge.register import register

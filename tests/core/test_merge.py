@@ -20,7 +20,8 @@ from irvane.core.line.source import DISPLAY, MERGED
 from irvane.core.line.view import scene_patch
 from irvane.core.merge.align import align, warp
 from irvane.core.merge.fusion import fuse
-from irvane.core.merge.hdr import Member, choose_reference, merge, plan
+from irvane.core.merge.hdr import merge
+from irvane.core.merge.laying import Member, choose_reference, plan
 from irvane.core.merge.mean import mean
 from irvane.core.merge.planning import dialled, plan_bracket, seconds_of
 from irvane.core.merge.register import register

@@ -15,7 +15,8 @@ from irvane.core.line.how import How
 from irvane.core.line.looks import TINTS, missing, origin_words, render_look
 from irvane.core.line.merging import MergeSource
 from irvane.core.merge.ghosts import Ghosts, Place, taken
-from irvane.core.merge.hdr import find_movement, merge, origin_map, plan
+from irvane.core.merge.hdr import find_movement, merge, origin_map
+from irvane.core.merge.laying import plan
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 

@@ -96,7 +96,7 @@ def test_the_noise_of_a_merge_is_what_it_is_said_to_be() -> None:
 
 
 def _still_members(frames: list[Loaded]) -> list:
-    from irvane.core.merge.hdr import Member
+    from irvane.core.merge.laying import Member
     from irvane.core.sensor.demosaic import bin_colour
 
     return [Member(bin_colour(f.mosaic), f.noise, f.info, 2) for f in frames if f.mosaic and f.noise]

@@ -9,7 +9,8 @@ import numpy as np
 from irvane.core.errors import plain_text
 from irvane.core.files.info import FrameInfo
 from irvane.core.merge.ghosts import Ghosts
-from irvane.core.merge.hdr import Plan, Single
+from irvane.core.merge.hdr import Single
+from irvane.core.merge.laying import Plan
 from irvane.core.merge.planning import stepped_by
 
 

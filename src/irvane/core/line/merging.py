@@ -33,15 +33,8 @@ from irvane.core.merge.align import warp
 from irvane.core.merge.equalise import equalised, middle
 from irvane.core.merge.fusion import fuse, join
 from irvane.core.merge.ghosts import Place
-from irvane.core.merge.hdr import (
-    Member,
-    Merged,
-    best_single,
-    find_movement,
-    merge,
-    origin_map,
-    plan,
-)
+from irvane.core.merge.hdr import Merged, best_single, find_movement, merge, origin_map
+from irvane.core.merge.laying import Member, plan
 from irvane.core.merge.mean import mean
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.orientation import upright

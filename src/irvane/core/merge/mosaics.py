@@ -15,7 +15,8 @@ import numpy as np
 
 from irvane.core.kernels import marked_kernel
 from irvane.core.merge.ghosts import Ghosts
-from irvane.core.merge.hdr import Member, Plan, expected_light, hold
+from irvane.core.merge.hdr import expected_light, hold
+from irvane.core.merge.laying import Member, Plan
 from irvane.core.progress import Progress, always, step
 
 _NEAR = np.ones((3, 3), np.uint8)
