@@ -27,7 +27,6 @@ from irvane.core.places import OutputRegion
 from irvane.core.regions.masks import Places, grid_of, mask_of, paint
 from irvane.core.regions.reference import make_reference
 from irvane.core.regions.region import ALLOWED, LocalRegion, Part, Stroke, from_json
-from irvane.core.regions.subject import subject_mask
 from irvane.core.settings import Settings, damaged_regions, spec
 
 _LINEAR = Part("linear", (0.5, 0.2, 0.5, 0.8))
@@ -278,27 +277,6 @@ def test_parts_add_subtract_intersect_grow_and_feather() -> None:
     assert area(left, feather=6.0) == pytest.approx(one, rel=0.03)
     feathered = mask_of(LocalRegion("m", (left,), feather=6.0), reference, at)
     assert 0.2 < feathered[100, 60] < 0.8, "soft at what was its border"
-
-
-def test_a_sharp_thing_before_a_blurred_ground_is_the_subject_and_plain_ground_has_none() -> None:
-    ground = cv2.GaussianBlur(shots.photograph("coffee.png", reduced=False)[:400, :600], (0, 0), 7)
-    thing = shots.photograph("astronaut.png", reduced=False)[100:400, :450]
-    y, x = np.mgrid[0:400, 0:600]
-    truth = np.hypot((x - 290) / 110, (y - 200) / 130) < 1
-    picture = ground.copy()
-    picture[truth] = cv2.resize(thing, (600, 400))[truth]
-    developed, context = _frame(200, light=picture)
-    reference = reference_of(developed, context)
-    found = subject_mask(reference)
-    assert found.found
-    mask = cv2.resize(found.mask, (600, 400)) > 0.5
-    assert (mask & truth).sum() / (mask | truth).sum() > 0.8
-    empty, own = realise(
-        shots.loaded(np.tile(np.linspace(0.1, 0.3, 600, dtype=np.float32)[None, :, None], (400, 1, 3)), 200),
-        Settings(),
-    )
-    none = subject_mask(reference_of(empty, own))
-    assert not none.found and none.mask.max() == 0
 
 
 def test_regions_survive_json_and_damaged_ones_are_kept_and_do_nothing() -> None:
