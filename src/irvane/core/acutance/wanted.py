@@ -33,6 +33,8 @@ SHARP, SOFT = 0.9, 1.8
 _FOCUSED, _BLURRED, _KNOWN = 0.04, 0.12, 12
 #: A frame is strongly blurred where this share of the blocks with edges has at most, and the others at least, so much (σ, pixels).
 _RATHER, _STRONG = 0.7, 2.2
+#: σ, in pixels, from which nothing is sharp beside whatever blur.
+_ANY = 1.5
 #: Degrees from a movement within which edges lie across it; share of the blocks with such edges that stood still, at least.
 _ACROSS, _STILL = 30.0, 0.05
 #: The middle of a frame: this share of its sides; how many times rarer sharp places are there where the focus lies elsewhere.
@@ -63,7 +65,9 @@ def _sharp(found: np.ndarray) -> tuple[np.ndarray, bool]:
     known = np.isfinite(found)
     most = float(np.quantile(found[known], _RATHER)) if known.any() else 0.0
     strong = most >= _STRONG
-    limit, near, share, least = (max(SHARP, most / 2), 4, 0.03, 4) if strong else (SHARP, 2, 0.04, 3)
+    limit, near, share, least = (
+        (min(max(SHARP, most / 2), _ANY), 4, 0.03, 4) if strong else (SHARP, 2, 0.04, 3)
+    )
     sharp = known & (np.where(known, found, np.inf) < limit)
     # a single sharp block among soft ones is chance
     sharp &= cv2.boxFilter(sharp.astype(np.float32), -1, (3, 3), normalize=False) >= near
@@ -101,7 +105,7 @@ def stands_still(blur: Blur, edges: Edges, extent: tuple[int, int]) -> bool:
 def lies_elsewhere(found: np.ndarray) -> bool:
     """Is the middle of the frame soft, and something beside it sharp?"""
     known = np.isfinite(found)
-    sharp, _ = _sharp(found)
+    sharp = known & (np.where(known, found, np.inf) < SHARP)
     h, w = found.shape
     middle = np.zeros(found.shape, bool)
     rows, columns = (round(n * (1 - _MIDDLE) / 2) for n in (h, w))
