@@ -21,6 +21,7 @@ from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.probe import read_probe
 from irvane.core.line.source import FileSource
+from irvane.core.regions.region import LocalRegion, Part
 from irvane.core.settings import Settings
 from irvane.desktop.bench.caption import Caption, difference_text, figures_text, share_text
 from irvane.desktop.bench.content import Content, image_of
@@ -134,6 +135,13 @@ def test_captions_say_what_differs_first_things_first(qtbot: QtBot) -> None:
     a = a.with_value("light.shadows", 2).with_value("colour.tint", 4)
     assert difference_text(a, Settings()).endswith("and 2 more")
     assert "same settings" in difference_text(a, a)
+    idle = LocalRegion("sky", (Part("linear", (0.5, 0.2, 0.5, 0.8)),))
+    assert "same settings" in difference_text(a.with_regions([idle]), a), (
+        "a region without changes is none yet"
+    )
+    acting = replace(idle, changes=(("light.exposure", 1.0),))
+    assert difference_text(a.with_regions([acting]), a) == "1 region"
+    assert difference_text(a, a.with_regions([acting])) == "no regions"
     caption = Caption()
     qtbot.addWidget(caption)
     item = Item(0, FileSource(Path("/nowhere/a very long name of a frame indeed.dng")), ready=True)

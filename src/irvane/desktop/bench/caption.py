@@ -43,12 +43,12 @@ def difference_text(own: Settings, other: Settings) -> str:
     """How a proof differs from its neighbour: ``Exposure +1.70 EV, Shadows +2.0 EV and 2 more``."""
     found = [p for p in differences(own, other) if not p.startswith("finish.")]
     paths = sorted(found, key=lambda p: _TELLING.index(p.partition(".")[0]))
-    acting = [one for one in own.regions if one.acts]
-    if not paths and own.regions == other.regions:
+    acting, others = ([one for one in settings.regions if one.acts] for settings in (own, other))
+    if not paths and acting == others:
         return _SAME
     parts = [f"{full_label(p)} {value_text(p, own.get(p))}" for p in paths[:_SHOWN_DIFFERENCES]]
     more = len(paths) - len(parts)
-    if own.regions != other.regions:
+    if acting != others:  # a region without changes is none yet
         count = len(acting)
         parts.append("no regions" if not count else f"{count} region{'' if count == 1 else 's'}")
     return ", ".join(parts) + (f" and {more} more" if more else "")
