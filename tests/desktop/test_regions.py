@@ -162,7 +162,7 @@ def test_a_tone_is_picked_shapes_are_combined_and_looks_are_taken_from_another_p
     assert seen.light.exposure == 1.5 and differs == {"light.exposure", "colour.saturation"}
     overlay.drawing = ""
     regions.telling.hover(0.5, 0.5)
-    driver.until(lambda: "Here:" in regions.strip.words.text())
+    driver.until(lambda: "Here:" in regions.strip.words.text_in_full())
     regions.remove()
     assert regions.region() is None and regions.settings().regions == ()  # type: ignore[union-attr]
     window.session.undo.undo()

@@ -11,13 +11,13 @@ from PySide6.QtWidgets import (
     QLabel,
     QMenu,
     QPushButton,
-    QSizePolicy,
     QSpinBox,
     QWidget,
 )
 
 from irvane.core.regions.region import KINDS, LocalRegion
 from irvane.desktop import theme
+from irvane.desktop.bench.elided import Elided
 from irvane.desktop.plain import on_button
 from irvane.desktop.rows import two_rows
 
@@ -111,10 +111,8 @@ class RegionStrip(QWidget):
         self.figures.setToolTip(
             "The captions' noise, sharpness and brightness from squares all over the region, instead of the probe."
         )
-        self.words = QLabel()
-        self.words.setObjectName("muted")
+        self.words = Elided("muted")
         self.words.setAccessibleName("What to do, or what acts here")
-        self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         for widget in (self.which, self.add, self.how, self.seen, self.figures):
             first.addWidget(widget)
         first.addWidget(self.words, 1)
@@ -231,5 +229,5 @@ class RegionStrip(QWidget):
 
     def hint(self, kind: str) -> None:
         """What to do with the mouse."""
-        self.words.setText(_HELP.get(kind, ""))
+        self.words.set_full(_HELP.get(kind, ""))
         self.words.setStyleSheet(f"color: {theme.TEXT.name()}" if kind else "")

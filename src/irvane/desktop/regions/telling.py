@@ -86,7 +86,7 @@ class Telling(QObject):
 
     def _told_under(self, words: str) -> None:
         if self.regions.overlay is not None and not self.regions.overlay.drawing:
-            self.regions.strip.words.setText(words)
+            self.regions.strip.words.set_full(words)
 
     def find_subject(self) -> None:
         """Look for the subject beside what is shown, and say how sure it is."""
