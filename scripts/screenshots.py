@@ -177,7 +177,7 @@ def main() -> None:
         w.bench.set_zoom(1.0)
         w.bench.viewport.centre = (0.45, 0.45)
         w.bench.viewport.changed.emit()
-        w.proofs.edit_many({"acutance.deblur": "defocus", "acutance.radius": 4.0})
+        w.proofs.edit_many({"acutance.deblur": "defocus", "acutance.radius": 3.0})
         p.take("acutance")
         w.bench.set_zoom(None)
         p.choose("furnace-3.dng")
