@@ -178,6 +178,12 @@ def test_sharp_frames_are_left_alone_and_soft_ones_measured() -> None:
         blur_of(PLAIN.acutance, Cause("lens", 1.0, Blur("lens", 3))) is None
         and blur_of(auto.acutance, None) is None
     )
+    # what is chosen by hand is as wide as what was measured: a disc of radius r has a variance of r²/4 along each axis
+    soft_places = Cause("none", 0.5, None, "elsewhere", Blur("lens", 1.75))
+    by_hand = PLAIN.with_value("acutance.deblur", "defocus")
+    assert blur_of(by_hand.acutance, soft_places) == Blur("defocus", 3.5)
+    assert blur_of(auto.acutance, soft_places) is None, "wanted blur is left alone unless asked"
+    assert blur_of(by_hand.acutance, Cause("none", 1.0)) is None
 
 
 def test_reduced_views_are_about_the_whole_reduced() -> None:

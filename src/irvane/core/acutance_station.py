@@ -28,7 +28,7 @@ class Acutance:
     )  # fmt: skip
     radius: float | None = declare.number(
         None, "Radius", "px", 0, 20, 0.1, FOCUS, "Of a soft lens its σ in the middle, of what is out of focus the radius of its discs of "
-        "light. Automatic: as measured in the frame. New proofs begin with what is kept for their lens.", decimals=1,
+        "light. Automatic: as wide as was measured in the frame or its soft places. New proofs begin with what is kept for their lens.", decimals=1,
     )  # fmt: skip
     corners: float | None = declare.number(
         None, "Corners", "px", 0, 20, 0.1, FOCUS, "Of a soft lens its σ in the corners; it grows towards them with the square of the "

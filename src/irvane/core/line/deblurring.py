@@ -67,14 +67,21 @@ def blur_of(acutance: Acutance, found: Cause | None) -> Blur | None:
         blur = path_of(np.asarray(acutance.path)) if acutance.path else straight
         blur = replace(blur, turn=acutance.roll)
     else:
-        own = measured.size if measured is not None and measured.cause == kind else None
-        size = acutance.radius or own
+        size = acutance.radius or measured_size(kind, found)
         blur = None if size is None else Blur(kind, size)
         if blur is not None and kind == LENS:
             blur = replace(blur, corner=acutance.corners or 0.0)
         elif blur is not None and acutance.blades >= FEWEST_BLADES:
             blur = replace(blur, blades=int(acutance.blades), angle=acutance.angle)
     return blur if blur is not None and max(blur.width, blur.corner) >= _LEAST else None
+
+
+def measured_size(kind: str, found: Cause | None) -> float | None:
+    """Radius of discs (DEFOCUS) or σ (LENS) that is as wide as what was measured of the frame, or of its soft places; None where nothing was."""
+    blur = None if found is None else found.blur or found.beside
+    if blur is None or blur.cause == MOTION or kind == MOTION:
+        return None
+    return round(blur.width / Blur(kind, 1.0).width, 2)
 
 
 def way_of(acutance: Acutance) -> Way:

@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 
 from irvane.core.acutance.blur_cause import UNSURE
-from irvane.core.acutance.blurs import LENS, MOTION
+from irvane.core.acutance.blurs import DEFOCUS, LENS
 from irvane.core.colour.camera import light_of
 from irvane.core.colour.saturation import RANGES
 from irvane.core.image import GREEN
 from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
 from irvane.core.lens.fringing import USUAL_HUE
 from irvane.core.line.context import noise_amount, noise_removal
-from irvane.core.line.deblurring import FEWEST_BLADES, blur_of
+from irvane.core.line.deblurring import FEWEST_BLADES, blur_of, measured_size
 from irvane.core.line.develop import denoised_name
 from irvane.core.line.frame import Frame
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
@@ -35,9 +35,10 @@ def automatic_values(frame: Frame | None, settings: Settings) -> dict[str, float
     values["lens.profile"] = found_profile(frame)
     found = frame.context.softness
     if found is not None:
-        values["acutance.radius"] = (
-            found.blur.size if found.blur is not None and found.blur.cause != MOTION else 0.0
-        )
+        measured = found.blur or found.beside
+        kind = settings.acutance.deblur
+        own = kind if kind in (LENS, DEFOCUS) else measured.cause if measured is not None else LENS
+        values["acutance.radius"] = measured_size(own, found) or 0.0
     hue = frame.context.lens.fringe_hue
     values["lens.fringe_hue"] = USUAL_HUE if hue is None else hue
     if frame.context.lens.optics.focal:
