@@ -16,7 +16,7 @@ import numpy as np
 from scipy import fft, sparse
 
 from irvane.core.acutance.blur_cause import Cause
-from irvane.core.acutance.blurs import LENS, MOTION, Blur, path_of
+from irvane.core.acutance.blurs import LENS, MOTION, Blur, kernel_of, path_of
 from irvane.core.acutance.deconvolve import deconvolve, deconvolve_smooth, margin_of
 from irvane.core.acutance.learned import restore
 from irvane.core.image import NoiseModel
@@ -45,6 +45,11 @@ _LEAST, _FLOOR, _UNKNOWN, _DARK = 0.35, 0.016, 0.006, 2e-4
 _DEMOSAICED, _WEIGHTS = 0.7, np.array([0.25, 0.5, 0.25], np.float32)
 #: How far luminance may move, as a part of the range within the kernel's reach.
 _FARTHEST = 0.6
+#: Part of the darkest within the kernel's reach below which no colour goes.
+_DARKEST = 0.5
+#: What blurring a result again may be off by, as a part of the range around: up to the first the kernel is right, from the second it is not;
+#: a range of so little of the mean light is noise.
+_RIGHT, _WRONG, _LITTLE = 0.14, 0.30, 0.02
 #: Signal from which a place counts as clipped.
 _CLIPS = 0.97
 
@@ -322,19 +327,38 @@ def _undone(
     made = np.empty_like(balanced)
     for c in range(3):
         made[..., c] = sharp + deconvolve_smooth(balanced[..., c] - luminance, blur, sigma)
-    made = np.asarray(np.maximum(made, np.minimum(balanced, 0)) / factors, np.float32)
+    made = np.asarray(np.maximum(made, _floor(balanced, blur)) / factors, np.float32)
     share = np.float32(min(strength, 1.0))
     if clipped is not None and clipped.any():
         made = _around_clipped(pixels, made, clipped, blur)
     return np.asarray(pixels + share * (made - pixels), np.float32)
 
 
-def _held(sharp: np.ndarray, seen: np.ndarray, blur: Blur) -> np.ndarray:
-    """Luminance no farther from what is seen than a part of the range around it: where a kernel is not that of the place, it rings."""
+def _floor(seen: np.ndarray, blur: Blur) -> np.ndarray:
+    """How dark colours (H×W×3) may become: part of the darkest around. Around small lights a kernel that is a little too wide would dig rings."""
+    least = cv2.erode(np.ascontiguousarray(seen), _reached(blur))
+    return np.asarray(np.minimum(np.where(least > 0, _DARKEST * least, 0), seen), np.float32)
+
+
+def _reached(blur: Blur) -> np.ndarray:
+    """What lies within a kernel's reach, for filters by rank."""
     side = 2 * int(np.ceil(blur.reach)) + 1
-    around = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
-    most = _FARTHEST * (cv2.dilate(seen, around) - cv2.erode(seen, around))
-    return np.asarray(seen + np.clip(sharp - seen, -most, most), np.float32)
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
+
+
+def _held(sharp: np.ndarray, seen: np.ndarray, blur: Blur) -> np.ndarray:
+    """Luminance no farther from what is seen than a part of the range around it, and as it is seen where blurring it again does not give
+    what is seen: where a kernel is not that of the place, it rings."""
+    around = _reached(blur)
+    span = cv2.dilate(seen, around) - cv2.erode(seen, around)
+    made = np.asarray(seen + np.clip(sharp - seen, -_FARTHEST * span, _FARTHEST * span), np.float32)
+    again = cv2.filter2D(np.maximum(made, 0), -1, kernel_of(blur), borderType=cv2.BORDER_REFLECT_101)
+    wide = max(blur.reach / 2, 1.0)
+    off, usual = (cv2.GaussianBlur(plane, (0, 0), wide) for plane in (np.abs(again - seen), span))
+    share = off / (usual + (_LITTLE * float(seen.mean()) + 1e-6))
+    right = np.asarray(np.clip((_WRONG - share) / (_WRONG - _RIGHT), 0, 1), np.float32)
+    share_kept = cv2.GaussianBlur(cv2.erode(right, around), (0, 0), wide)
+    return np.asarray(seen + share_kept * (made - seen), np.float32)
 
 
 def _around_clipped(pixels: np.ndarray, made: np.ndarray, clipped: np.ndarray, blur: Blur) -> np.ndarray:
