@@ -336,7 +336,7 @@ def _undone(
 
 def _floor(seen: np.ndarray, blur: Blur) -> np.ndarray:
     """How dark colours (H×W×3) may become: part of the darkest around. Around small lights a kernel that is a little too wide would dig rings."""
-    least = cv2.erode(np.ascontiguousarray(seen), _reached(blur))
+    least = cv2.erode(np.ascontiguousarray(seen), np.ones_like(_reached(blur)))  # squares are quickly done
     return np.asarray(np.minimum(np.where(least > 0, _DARKEST * least, 0), seen), np.float32)
 
 
@@ -357,7 +357,7 @@ def _held(sharp: np.ndarray, seen: np.ndarray, blur: Blur) -> np.ndarray:
     off, usual = (cv2.GaussianBlur(plane, (0, 0), wide) for plane in (np.abs(again - seen), span))
     share = off / (usual + (_LITTLE * float(seen.mean()) + 1e-6))
     right = np.asarray(np.clip((_WRONG - share) / (_WRONG - _RIGHT), 0, 1), np.float32)
-    share_kept = cv2.GaussianBlur(cv2.erode(right, around), (0, 0), wide)
+    share_kept = cv2.GaussianBlur(cv2.erode(right, np.ones_like(around)), (0, 0), wide)
     return np.asarray(seen + share_kept * (made - seen), np.float32)
 
 
