@@ -194,6 +194,10 @@ def test_a_print_may_be_larger_than_its_picture() -> None:
     assert enlarged_to((800, 1200), "1", paper, 300, True) == ("4", (2362, 3543))
     assert enlarged_to((400, 600), "1", paper, 300, True) == ("4", (1600, 2400)), "no more than four times"
     assert enlarged_to((3200, 4800), "1", paper, 300, True) == ("1", (2362, 3543))
+    assert enlarged_to((801, 1203), "1", Size.parse("2406"), 300, True)[0] == "2"
+    assert enlarged_to((803, 1201), "1", Size.parse("2403"), 300, True)[0] == "2", (
+        "one pixel of rounding is no next factor"
+    )
     assert enlarged_to((1600, 2400), "1", Size.parse("150%"), 300, True)[0] == "1.5"
 
 

@@ -7,12 +7,11 @@ from PySide6.QtWidgets import QWidget
 
 from irvane.core.acutance.lens_blur import LensBlur
 from irvane.core.acutance.paths import Found
-from irvane.core.errors import Cancelled, IrvaneError
+from irvane.core.errors import IrvaneError
 from irvane.core.files.remembered import keep_softness
 from irvane.core.line.moving import find_path
 from irvane.core.line.softness import lens_softness
 from irvane.core.line.source import FileSource
-from irvane.core.progress import Progress
 from irvane.desktop.line.trail import PATH
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.service import RenderService
@@ -89,18 +88,7 @@ class Blurring(QObject):
         if self.strip.taken(self.said.emit):
             return
 
-        def measure(progress: Progress) -> LensBlur | str:
-            try:
-                return lens_softness(files, progress)
-            except Cancelled:
-                raise
-            except IrvaneError as error:
-                return str(error)
-
-        def done(found: LensBlur | str) -> None:
-            if isinstance(found, str):
-                self.said.emit(found)
-                return
+        def done(found: LensBlur) -> None:
             if not found.worth:
                 self.said.emit(f"As sharp as its pixels: {found.words()} There is nothing to undo.")
                 return
@@ -114,4 +102,4 @@ class Blurring(QObject):
             self.said.emit(f"Kept for this lens: {found.words()}")
 
         self.strip.begin("Measuring the lens")
-        self.service.long("lens blur", "", measure, done)
+        self.service.long("lens blur", "", lambda progress: lens_softness(files, progress), done)

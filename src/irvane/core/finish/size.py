@@ -96,7 +96,11 @@ def enlarged_to(
     if not grow:
         return own, wanted
     enough = [name for name, times in FACTORS.items() if times >= FACTORS[own]]
-    fitting = [name for name in enough if enlarged_extent(extent, name) >= wanted]
+    fitting = [  # a pixel less comes from rounding
+        name
+        for name in enough
+        if all(a + 1 >= b for a, b in zip(enlarged_extent(extent, name), wanted, strict=True))
+    ]
     return (fitting or enough[-1:])[0], wanted
 
 
