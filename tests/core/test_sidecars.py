@@ -5,6 +5,8 @@ from __future__ import annotations
 import errno
 import json
 import os
+import subprocess
+import sys
 from dataclasses import replace
 from pathlib import Path
 from xml.etree import ElementTree
@@ -15,7 +17,7 @@ import shots
 from irvane.cli import main
 from irvane.core.errors import ReadError, WriteError
 from irvane.core.files import atomic
-from irvane.core.files.proofs import Proof, Sidecar, merged
+from irvane.core.files.proofs import Proof, Sidecar, gone_over, merged
 from irvane.core.files.sets import collect
 from irvane.core.files.sidecar import (
     NewerSidecarError,
@@ -62,10 +64,89 @@ def test_a_proof_changed_by_both_is_kept_twice_and_said(tmp_path: Path) -> None:
     begun = save_sidecar(Sidecar(), frame, "k").sidecar
     save_sidecar(_edited(begun, BRIGHT), frame, "k", base=begun)
     made = save_sidecar(_edited(begun, DARK), frame, "k", base=begun)
-    assert "Proof 1" in made.sentences[0]
+    assert "yours goes on as “Proof 1, variant 2”" in made.sentences[0]
     assert [p.settings for p in made.sidecar.proofs] == [DARK, BRIGHT]
-    assert len({p.id for p in made.sidecar.proofs}) == 2
+    assert made.sidecar.proofs[1].id == begun.proofs[0].id, "theirs stays what it is"
+    assert made.renamed == {begun.proofs[0].id: made.sidecar.proofs[0].id}
     assert load_sidecar(frame, "k") == made.sidecar
+
+
+def test_edits_by_turns_do_not_pile_up(tmp_path: Path) -> None:
+    """Once parted, each window goes on with its own: two windows, two proofs, however often they save."""
+    frame = tmp_path / "a.dng"
+    one = two = save_sidecar(Sidecar(), frame, "k").sidecar
+    for k in range(1, 6):
+        value = Settings().with_value("light.exposure", k / 10)
+        one = save_sidecar(_edited(one, value, one.current), frame, "k", base=one).sidecar
+        value = Settings().with_value("light.contrast", k)
+        two = save_sidecar(_edited(two, value, two.current), frame, "k", base=two).sidecar
+    assert [(p.name, p.settings.light.exposure, p.settings.light.contrast) for p in two.proofs] == [
+        ("Proof 1, variant 2", 0, 5), ("Proof 1", 0.5, 0),
+    ]  # fmt: skip
+
+
+def test_what_was_not_said_to_be_removed_stays(tmp_path: Path) -> None:
+    frame = tmp_path / "a.dng"
+    base = save_sidecar(Sidecar((Proof("A"), Proof("B"), Proof("C"))), frame, "k").sidecar
+    fewer = replace(base, proofs=base.proofs[:1])
+    assert len(save_sidecar(fewer, frame, "k", base=base).sidecar.proofs) == 3, "a copy that misses some"
+    save_sidecar(_edited(base, BRIGHT, 2), frame, "k", base=base)
+    removed = {p.id: p.name for p in base.proofs[1:]}
+    made = save_sidecar(fewer, frame, "k", base=base, removed=removed)
+    assert [p.name for p in made.sidecar.proofs] == ["A", "C"], "C was changed meanwhile"
+    assert "“C” was removed here and changed elsewhere" in made.sentences[0]
+
+
+_WRITER = """
+import sys
+from dataclasses import replace
+from pathlib import Path
+from irvane.core.files.proofs import Sidecar
+from irvane.core.files.sidecar import load_sidecar, save_sidecar
+frame, path, count = Path(sys.argv[1]), sys.argv[2], int(sys.argv[3])
+now = load_sidecar(frame, "k")
+print("ready", flush=True)
+sys.stdin.readline()
+for k in range(1, count + 1):
+    proofs = list(now.proofs)
+    proofs[now.current] = replace(proofs[now.current], settings=proofs[now.current].settings.with_value(path, k / 10))
+    now = save_sidecar(replace(now, proofs=tuple(proofs)), frame, "k", base=now).sidecar
+"""
+
+
+def test_three_programs_at_once_lose_nothing(tmp_path: Path) -> None:
+    frame = tmp_path / "a.dng"
+    save_sidecar(Sidecar(), frame, "k")
+    paths = "light.exposure", "light.black", "light.shadows"
+    command = [sys.executable, "-c", _WRITER, str(frame)]
+    writers = [
+        subprocess.Popen([*command, path, "12"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+        for path in paths
+    ]
+    for writer in writers:
+        assert writer.stdout is not None and writer.stdout.readline() == "ready\n"
+    for writer in writers:
+        assert writer.stdin is not None
+        writer.stdin.write("go\n")
+        writer.stdin.flush()
+    assert [writer.wait(60) for writer in writers] == [0, 0, 0]
+    found = load_sidecar(frame, "k")
+    assert found is not None
+    for path in paths:  # each one's last value stands in a proof; others may have begun with it before they parted
+        assert any(p.settings.get(path) == 1.2 for p in found.proofs)
+    assert len(found.proofs) <= 3
+
+
+def test_a_step_back_leaves_what_came_from_elsewhere() -> None:
+    here = Sidecar((Proof("A", BRIGHT),))
+    before = _edited(here, Settings())
+    now = _edited(here, BRIGHT.with_value("light.contrast", 20))
+    assert gone_over(here, before, now).proofs[0].settings == Settings().with_value("light.contrast", 20)
+    added = replace(now, proofs=(*now.proofs, Proof("theirs")))
+    assert [p.name for p in gone_over(here, before, added).proofs] == ["A", "theirs"]
+    more = replace(here, proofs=(*here.proofs, Proof("B")))
+    assert [p.name for p in gone_over(here, more, added).proofs] == ["A", "B", "theirs"]
+    assert [p.name for p in gone_over(more, here, replace(more, mark="keep")).proofs] == ["A"]
 
 
 def test_frames_opened_twice_before_the_first_edit(tmp_path: Path) -> None:
@@ -73,14 +154,6 @@ def test_frames_opened_twice_before_the_first_edit(tmp_path: Path) -> None:
     save_sidecar(_edited(Sidecar(), BRIGHT), frame, "k")
     made = save_sidecar(_edited(Sidecar(), DARK), frame, "k")
     assert {p.settings for p in made.sidecar.proofs} == {BRIGHT, DARK}
-
-
-def test_what_one_side_removed_stays_removed_unless_the_other_changed_it() -> None:
-    base = Sidecar((Proof("A"), Proof("B"), Proof("C")))
-    ours = replace(base, proofs=base.proofs[:1])
-    theirs = _edited(base, BRIGHT, 2)
-    found, conflicts = merged(base, ours, theirs)
-    assert [p.name for p in found.proofs] == ["A", "C"] and not conflicts
 
 
 def test_the_newest_of_both_places_counts(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -264,5 +337,5 @@ def test_marks_and_stars_are_kept_and_given_to_other_programs(
     assert "left as it is" in capsys.readouterr().err and "no packet" in (tmp_path / "a.xmp").read_text()
     assert frame.read_bytes() == before
     other = replace(found, mark="reject", stars=1)
-    both, _ = merged(found, replace(found, stars=5), other)
+    both = merged(found, replace(found, stars=5), other).sidecar
     assert (both.mark, both.stars) == ("reject", 5), "of two windows each keeps what it alone changed"

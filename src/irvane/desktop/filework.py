@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import logging
-from dataclasses import replace
+from collections import deque
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from irvane.core.errors import IrvaneError, ReadError, WriteError
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.preferences import NewFrames
-from irvane.core.files.proofs import Sidecar
+from irvane.core.files.proofs import Sidecar, merged, with_identities
 from irvane.core.files.remembered import begun
 from irvane.core.files.sets import collect, find_brackets, find_pairs
 from irvane.core.files.sidecar import (
@@ -47,6 +48,21 @@ def unexpected(error: BaseException) -> IrvaneError:
     return IrvaneError(f"An unexpected fault ({type(error).__name__}: {error}). The log has the details.")
 
 
+@dataclass(frozen=True)
+class _Sent:
+    """Proofs to be saved, with the names of those that were removed by their identities."""
+
+    source: Source
+    sidecar: Sidecar
+    removed: dict[str, str]
+
+    def after(self, before: _Sent, made: Saved) -> tuple[Sidecar, dict[str, str]]:
+        """The same changes, done to what came of saving what was sent before."""
+        old, new = (with_identities(one.sidecar, made.renamed) for one in (before, self))
+        removed = {made.renamed.get(id, id): name for id, name in self.removed.items()}
+        return merged(old, new, made.sidecar, removed).sidecar, removed
+
+
 class FileWork(QObject):
     """A worker thread for files; signals bring its results to the window's thread.
 
@@ -68,6 +84,7 @@ class FileWork(QObject):
     decided = Signal(int, object)
     saved = Signal(int, object, object)
     said = Signal(str)
+    _result = Signal()
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
@@ -75,21 +92,29 @@ class FileWork(QObject):
         self._measurer = Worker("measure", unexpected, nice=12)
         self._thumbs = ThumbStore()
         self._read = 0
-        #: By item: what is on disk as far as is known here, and what could not be saved.
-        self._saved: dict[int, Sidecar] = {}
-        self._unsaved: dict[int, tuple[Source, Sidecar]] = {}
+        self._closed = False
+        #: By item: what is on disk as far as was heard, what is being saved, what waits until then, what could not be saved.
+        self._heard: dict[int, Sidecar] = {}
+        self._sent: dict[int, _Sent] = {}
+        self._next: dict[int, _Sent] = {}
+        self._unsaved: dict[int, _Sent] = {}
+        #: What came of saving, until it is told in the window's thread.
+        self._results: deque[tuple[int, Saved | IrvaneError]] = deque()
+        self._result.connect(self._tell_results)
         again = QTimer(self, interval=1000 * _AGAIN)
         again.timeout.connect(self._try_again)
         again.start()
 
     def close(self) -> None:
-        """End all work; what is being saved is finished first."""
+        """End all work; what is being saved is finished first, and what waits for that is saved then."""
         self._measurer.close()
         self._worker.close(finish=lambda key: key[0] == "save")
+        self._closed = True
+        self._tell_results()
 
     def idle(self) -> bool:
         """True when nothing is being read or saved."""
-        return self._worker.idle() and self._measurer.idle()
+        return self._worker.idle() and self._measurer.idle() and not self._sent
 
     def collect(self, paths: list[Path]) -> None:
         """Find the pictures among paths."""
@@ -102,21 +127,21 @@ class FileWork(QObject):
 
         def work(_progress: Any) -> Any:
             key = source.key
-            sidecar, locked = self._sidecar(number, source, key)
+            sidecar, locked, saved_before = self._sidecar(source, key)
             info = read_info(source.paths[0])
             shown, sharp = self._small(source, key)
             proof = sidecar.proofs[sidecar.current].settings if sidecar is not None else None
             own = self._thumbs.own(key, proof) if proof is not None else None
-            return (info, shown, sidecar, locked), sharp, (proof, own)
+            return (info, shown, sidecar, locked), sharp, (proof, own), saved_before
 
         def tell(told: Any) -> None:
-            found, sharp, (proof, own) = told
+            found, sharp, (proof, own), saved_before = told
             self.learned.emit(number, *found)
             if not sharp:
                 self.sharpen(number, source)
             if own is not None:
                 self.developed.emit(number, proof, own)
-            if number not in self._saved and not found[3]:
+            if not saved_before and not found[3]:
                 self.fresh.emit(number)
 
         self._worker.submit(
@@ -172,25 +197,24 @@ class FileWork(QObject):
             5,
         )
 
-    def _sidecar(self, number: int, source: Source, key: str) -> tuple[Sidecar | None, str]:
-        """The proofs of a source, and why they cannot be changed (empty: they can)."""
+    def _sidecar(self, source: Source, key: str) -> tuple[Sidecar | None, str, bool]:
+        """The proofs of a source, why they cannot be changed (empty: they can), and whether they were saved before."""
         frame, merge = source.paths[0], len(source.paths) > 1
         try:
             found = load_sidecar(frame, key, merge)
         except NewerSidecarError as error:
-            return None, f"{error}. Its proofs are left as they are; changes here are not kept"
+            return None, f"{error}. Its proofs are left as they are; changes here are not kept", True
         except ReadError as error:
             self._put_aside(error)
-            return None, ""
+            return None, "", False
         if found is not None:
-            self._saved[number] = found
-            return found, ""
+            return found, "", True
         other = None if merge else stranger(frame, key)
         if other is not None:
             self.said.emit(
                 f"{other.name} holds the settings of another picture that had this name; they were not taken over."
             )
-        return begun(frame, merge), ""
+        return begun(frame, merge), "", False
 
     def _put_aside(self, error: ReadError) -> None:
         try:
@@ -239,29 +263,61 @@ class FileWork(QObject):
             5,
         )
 
-    def save(self, number: int, source: Source, sidecar: Sidecar) -> None:
-        """Save the proofs of an item; what fails is tried again until it works or all is closed."""
-        merge = len(source.paths) > 1
+    def heard(self, number: int, there: Sidecar) -> None:
+        """What an item's owner takes to be on disk: its next changes are changes of that."""
+        self._heard[number] = there
 
-        def work(_progress: Any) -> Saved:
-            # noted here, not when it is told: a newer save may have taken this one's place by then
-            made = save_sidecar(sidecar, source.paths[0], source.key, merge, self._saved.get(number))
-            self._saved[number] = made.sidecar
-            self._unsaved.pop(number, None)
-            return made
+    def save(self, number: int, source: Source, sidecar: Sidecar, removed: dict[str, str]) -> None:
+        """Save the proofs of an item; what fails is tried again until it works or all is closed.
 
-        def failed(error: IrvaneError) -> None:
-            if isinstance(error, WriteError):
-                self._unsaved[number] = source, sidecar
+        One save of an item runs at a time, and the next one begins with what came of it.
+
+        Parameters
+        ----------
+        removed : names of the proofs that were removed here, by their identities.
+        """
+        sent = _Sent(source, sidecar, removed)
+        if number in self._sent:
+            self._next[number] = sent
+            return
+        self._sent[number] = sent
+        base = self._heard.get(number)
+
+        def work(_progress: Any = None) -> Saved:
+            return save_sidecar(
+                sidecar, source.paths[0], source.key, len(source.paths) > 1, base, removed
+            )
+
+        def told(result: Saved | IrvaneError) -> None:
+            self._results.append((number, result))
+            self._result.emit()
+
+        if not self._closed:
+            self._worker.submit(("save", number), work, told, told, 1)
+            return
+        try:
+            self._results.append((number, work()))
+        except IrvaneError as error:
+            self._results.append((number, error))
+
+    def _tell_results(self) -> None:
+        """Let it be heard what came of saving, and go on with what waited for that."""
+        while self._results:
+            number, result = self._results.popleft()
+            sent, later = self._sent.pop(number), self._next.pop(number, None)
+            if isinstance(result, Saved):
+                self._unsaved.pop(number, None)
+                self._heard[number] = result.sidecar
+                self.saved.emit(number, sent.sidecar, result)
+                if later is not None and number not in self._next:
+                    self.save(number, later.source, *later.after(sent, result))
+            elif isinstance(result, WriteError):
+                self._unsaved[number] = later or sent
                 self.said.emit(
-                    f"{error}. The settings are not saved yet; it is tried again every {_AGAIN} s."
+                    f"{result}. The settings are not saved yet; it is tried again every {_AGAIN} s."
                 )
             else:
-                self.said.emit(str(error))
-
-        self._worker.submit(
-            ("save", number), work, lambda made: self.saved.emit(number, sidecar, made), failed, 1
-        )
+                self.said.emit(str(result))
 
     def rate(self, frames: list[tuple[Path, str, int]]) -> None:
         """Write marks and stars as XMP beside frames; says how many, and the first that failed."""
@@ -280,8 +336,8 @@ class FileWork(QObject):
         self._worker.submit(("rate",), work, self.said.emit, self._say, 2)
 
     def _try_again(self) -> None:
-        for number, (source, sidecar) in list(self._unsaved.items()):
-            self.save(number, source, sidecar)
+        for number, sent in list(self._unsaved.items()):
+            self.save(number, sent.source, sent.sidecar, sent.removed)
 
     def unsaved(self) -> int:
         """How many items have proofs that could not be saved."""

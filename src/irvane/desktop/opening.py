@@ -120,6 +120,8 @@ class Opening(QObject):
     def _learned(self, number: int, info: object, preview: object, sidecar: object, locked: str) -> None:
         self._forget(number)
         self.session.learned(number, info, preview, sidecar, locked)  # type: ignore[arg-type]
+        if number in self.session.items:
+            self.service.files.heard(number, self.session.items[number].sidecar)
         self.learned.emit(number)
 
     def _failed(self, number: int, sentence: str) -> None:

@@ -6,13 +6,15 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from weakref import WeakSet
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from irvane.core.files.info import FrameInfo
-from irvane.core.files.proofs import Proof, Sidecar, merged
+from irvane.core.files.proofs import Proof, Sidecar, gone_over, merged, with_identities
 from irvane.core.files.sets import Bracket
+from irvane.core.files.sidecar import Saved
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.measured import Measured
 from irvane.core.line.merging import MergeSource
@@ -43,6 +45,7 @@ class Item:
     measured : figures of the whole frame for choosing; None until they were asked for and read.
     stand_in : the preview is that of one member, until the merge has been made.
     developed : settings, and how it looks under them, since it was developed.
+    removed : names of the proofs that were removed here, by their identities.
     """
 
     number: int
@@ -61,6 +64,7 @@ class Item:
     measured: Measured | None = None
     stand_in: bool = False
     developed: tuple[Settings, Preview] | None = None
+    removed: dict[str, str] = field(default_factory=dict)
 
     @property
     def is_merge(self) -> bool:
@@ -95,6 +99,7 @@ class _Change(QUndoCommand):
         self._session, self._item = session, item
         self._before, self._after = item.sidecar, after
         self._gesture, self._time = gesture, time.monotonic()
+        session.changes.add(self)
 
     def id(self) -> int:
         return 1 if self._gesture else -1
@@ -114,10 +119,16 @@ class _Change(QUndoCommand):
     def undo(self) -> None:
         self._go(self._after, self._before)
 
+    def rename(self, item: Item, renamed: dict[str, str]) -> None:
+        """Proofs of an item have other identities from now on."""
+        if item is self._item:
+            self._before = with_identities(self._before, renamed)
+            self._after = with_identities(self._after, renamed)
+
     def _go(self, here: Sidecar, there: Sidecar) -> None:
         """From one state to another; what another window changed meanwhile stays."""
         now = self._item.sidecar
-        self._session.put(self._item, there if now == here else merged(here, there, now)[0])
+        self._session.put(self._item, there if now == here else gone_over(here, there, now))
 
 
 class _Together(QUndoCommand):
@@ -173,6 +184,7 @@ class Session(QObject):
         self.items: dict[int, Item] = {}
         self.order: list[int] = []
         self.undo = QUndoStack(self)
+        self.changes: WeakSet[_Change] = WeakSet()
         self._next = 0
 
     def add(self, source: Source, after: int | None = None) -> Item:
@@ -293,16 +305,29 @@ class Session(QObject):
 
     def put(self, item: Item, sidecar: Sidecar) -> None:
         """Give an item these proofs (used by undo and redo)."""
+        item.removed |= {p.id: p.name for p in item.sidecar.proofs}
         item.sidecar = sidecar
+        item.removed = {id: name for id, name in item.removed.items() if sidecar.proof(id) is None}
         self.proofs_changed.emit(item.number)
         self.item_changed.emit(item.number)
 
-    def saved(self, number: int, sent: Sidecar, there: Sidecar) -> None:
-        """Proofs that were sent were saved; with what another window had changed, this is there now."""
+    def saved(self, number: int, sent: Sidecar, made: Saved) -> None:
+        """Proofs that were sent were saved; with what another window had changed, that is there now."""
         item = self.items.get(number)
-        if item is not None and there != item.sidecar:
-            item.sidecar = there if item.sidecar == sent else merged(sent, item.sidecar, there)[0]
-            self.item_changed.emit(number)
+        if item is None or made.sidecar == item.sidecar:
+            return
+        if made.renamed:
+            item.sidecar = with_identities(item.sidecar, made.renamed)
+            item.removed = {made.renamed.get(id, id): name for id, name in item.removed.items()}
+            for change in list(self.changes):
+                change.rename(item, made.renamed)
+        before = with_identities(sent, made.renamed)
+        same = item.sidecar == before
+        item.sidecar = (
+            made.sidecar if same else merged(before, item.sidecar, made.sidecar, item.removed).sidecar
+        )
+        item.removed = {id: name for id, name in item.removed.items() if item.sidecar.proof(id) is None}
+        self.item_changed.emit(number)
 
     def _do(self, item: Item, after: Sidecar, text: str, gesture: str = "") -> None:
         if item.locked:

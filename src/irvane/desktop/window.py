@@ -263,13 +263,14 @@ class Window(QMainWindow):
         item = self.session.items[number]
         if item.locked:
             return
-        self.service.files.save(number, item.source, item.sidecar)
+        self.service.files.save(number, item.source, item.sidecar, item.removed)
 
     def _saved(self, number: int, sent: Sidecar, made: Saved) -> None:
         item = self.session.items.get(number)
-        self.session.saved(number, sent, made.sidecar)
+        self.session.saved(number, sent, made)
         if item is not None and made.path.parent != item.path.parent:
-            self.say(f"{item.path.parent} is read-only; settings are kept in {made.path.parent}.")
+            why = "is read-only" if item.path.parent.is_dir() else "is not there any more"
+            self.say(f"{item.path.parent} {why}; settings are kept in {made.path.parent}.")
         if made.sentences:
             self.say(" ".join(made.sentences))
 

@@ -12,10 +12,11 @@ import fcntl
 import json
 import os
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 import platformdirs
@@ -44,11 +45,13 @@ class Saved:
     ----------
     path : where it was saved.
     sidecar : what is there now.
+    renamed : by its old identity, the new one of each proof that goes on beside another window's.
     sentences : what the user has to know of it.
     """
 
     path: Path
     sidecar: Sidecar
+    renamed: dict[str, str] = field(default_factory=dict)
     sentences: tuple[str, ...] = ()
 
 
@@ -274,7 +277,12 @@ def _writable(folder: Path) -> bool:
 
 
 def save_sidecar(
-    sidecar: Sidecar, frame: Path, key: str, merge: bool = False, base: Sidecar | None = None
+    sidecar: Sidecar,
+    frame: Path,
+    key: str,
+    merge: bool = False,
+    base: Sidecar | None = None,
+    removed: Mapping[str, str] = MappingProxyType({}),
 ) -> Saved:
     """Save proofs beside the frame, or in the user's data folder when the frame's folder is read-only.
 
@@ -282,6 +290,7 @@ def save_sidecar(
     ----------
     base : what was there when these proofs were read or saved last; what has been changed there since is merged in.
         None: nothing was there.
+    removed : names of the proofs that were removed since, by their identities; no other one is removed.
 
     Raises
     ------
@@ -301,10 +310,17 @@ def save_sidecar(
         sentences = _make_way(target, key)
         there = _newest(frame, key, merge)
         base = base or Sidecar()
-        before = base if there is None else there.sidecar
-        if before != base:
-            sidecar, conflicts = merged(base, sidecar, before)
-            sentences += [f"“{name}” was changed by another window too; both are kept." for name in conflicts]
+        before, renamed = base, {}
+        if there is not None:
+            before = there.sidecar
+            both = merged(base, sidecar, before, removed)
+            sidecar, renamed = both.sidecar, both.renamed
+            for old, new in renamed.items():
+                names = [proof.name for id in (old, new) if (proof := sidecar.proof(id)) is not None]
+                sentences.append(
+                    f"“{names[0]}” was changed by another window too; yours goes on as “{names[-1]}”."
+                )
+            sentences += [f"“{name}” was removed here and changed elsewhere; it stays." for name in both.kept]
         proofs = (
             p if p.same(before.proof(p.id)) else replace(p, revision=p.revision + 1) for p in sidecar.proofs
         )
@@ -313,7 +329,7 @@ def save_sidecar(
         with atomic_file(target) as temporary:
             temporary.write_text(text, "utf-8", errors="replace")
     _note_place(key, target)
-    return Saved(target, sidecar, tuple(sentences))
+    return Saved(target, sidecar, renamed, tuple(sentences))
 
 
 def _make_way(target: Path, key: str) -> list[str]:
