@@ -18,7 +18,7 @@ import time
 from pathlib import Path
 
 _HOME = Path(tempfile.mkdtemp(prefix="irvane-queue-"))
-os.environ.setdefault("NUMBA_CACHE_DIR", str(Path.home() / ".cache" / "irvane" / "kernels"))
+os.environ.setdefault("IRVANE_KERNELS", str(Path.home() / ".cache" / "irvane" / "kernels"))
 for _name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
     os.environ[_name] = str(_HOME / _name)
 

@@ -19,7 +19,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _HOME = Path(tempfile.mkdtemp(prefix="irvane-sheet-"))
 for _name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
     if _name == "XDG_CACHE_HOME":
-        os.environ.setdefault("NUMBA_CACHE_DIR", str(Path.home() / ".cache" / "irvane" / "kernels"))
+        os.environ.setdefault("IRVANE_KERNELS", str(Path.home() / ".cache" / "irvane" / "kernels"))
     os.environ[_name] = str(_HOME / _name)
 
 import cv2  # noqa: E402

@@ -9,7 +9,7 @@ from pathlib import Path
 _HOME = Path(tempfile.mkdtemp(prefix="irvane-test-"))
 # nothing may land in the user's own folders; compiled kernels stay where they are, they are expensive
 _KERNELS = Path(os.environ.get("XDG_CACHE_HOME", Path.home() / ".cache")) / "irvane" / "kernels"
-os.environ.setdefault("NUMBA_CACHE_DIR", str(_KERNELS))
+os.environ.setdefault("IRVANE_KERNELS", str(_KERNELS))
 _KERNELS.mkdir(parents=True, exist_ok=True)
 for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
     os.environ[name] = str(_HOME / name)

@@ -35,7 +35,7 @@ def _compiled(folder: Path) -> set[str]:
 def test_nothing_is_compiled_after_warming(frames: Path, tmp_path: Path) -> None:
     kernels = tmp_path / "kernels"
     kernels.mkdir()
-    environment = {**os.environ, "NUMBA_CACHE_DIR": str(kernels)}
+    environment = {**os.environ, "IRVANE_KERNELS": str(kernels)}
 
     def run(*words: str) -> None:
         done = subprocess.run(

@@ -24,7 +24,7 @@ from irvane.commands import (
     keep_to_threads,
     say,
 )
-from irvane.core.errors import FileError, IrvaneError
+from irvane.core.errors import FileError, IrvaneError, plain_text
 from irvane.core.settings import Settings
 
 _LIBRARY = re.compile(r"\blib[\w.+-]+\.so[\w.]*")
@@ -150,7 +150,10 @@ def _check(args: argparse.Namespace) -> int:
         failed |= not guarded(path, lambda path=path: found.append(check_file(path)))
         if found and found[-1].path == path and not args.json:
             last = found[-1]
-            words = "; ".join(last.problems) or f"well, {last.kind}, {last.size[0]} × {last.size[1]}"
+            words = (
+                "; ".join(last.problems).removeprefix(f"{plain_text(str(path))}: ")
+                or f"well, {last.kind}, {last.size[0]} × {last.size[1]}"
+            )
             notes = f" ({' '.join(last.notes)})" if last.notes else ""
             print(f"{path}: {words}{notes}", flush=True)
     if args.json:
@@ -288,6 +291,9 @@ def entry() -> int:
     sys.stderr = os.fdopen(own, "w", buffering=1, encoding="utf-8", errors="replace")
     if isinstance(sys.stdout, io.TextIOWrapper):
         sys.stdout.reconfigure(errors="surrogateescape")  # names of files that are no text
+    from irvane.logs import start_log
+
+    start_log()
     keep_to_threads()
     return main()
 

@@ -6,7 +6,6 @@ the processor that was done.
 
 from __future__ import annotations
 
-import os
 import platform
 import tempfile
 from collections.abc import Callable
@@ -37,6 +36,7 @@ from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import render_view
 from irvane.core.places import OutputRegion
+from irvane.core.private import kernels_folder
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings, bare
 
@@ -55,7 +55,7 @@ _EVERYTHING = {
 
 
 def _stamp() -> Path:
-    return Path(os.environ["NUMBA_CACHE_DIR"]) / "irvane-warm.txt"
+    return kernels_folder() / "irvane-warm.txt"
 
 
 def _present() -> str:

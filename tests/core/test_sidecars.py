@@ -132,7 +132,9 @@ def test_three_programs_at_once_lose_nothing(tmp_path: Path) -> None:
     assert [writer.wait(60) for writer in writers] == [0, 0, 0]
     found = load_sidecar(frame, "k")
     assert found is not None
-    for path in paths:  # each one's last value stands in a proof; others may have begun with it before they parted
+    for (
+        path
+    ) in paths:  # each one's last value stands in a proof; others may have begun with it before they parted
         assert any(p.settings.get(path) == 1.2 for p in found.proofs)
     assert len(found.proofs) <= 3
 

@@ -53,6 +53,10 @@ class SettingError(IrvaneError):
     """A setting has an unknown name or a value outside its range."""
 
 
+class NewerSettingError(SettingError):
+    """Settings of a kind that a newer version of the program may know: a name, a method, a form."""
+
+
 class MergeError(IrvaneError):
     """The frames cannot be merged with each other."""
 

@@ -5,20 +5,110 @@ Steps that look at one pixel at a time are `serial` loops over flat arrays (red,
 index and a known stride does the compiler use vector instructions. Pictures are shared out among threads in strips
 (:mod:`irvane.core.threads`). Division follows IEEE 754 instead of raising: a loop that could raise cannot use vector instructions. Values are taken
 to be finite (pictures are, from their entry on).
+
+What was compiled is kept (:mod:`irvane.core.private`) under a stamp over the content of every file that it can come from: the
+kernel's own module and those of ours that it imports, and they import. Other users of Numba in the process are not touched.
 """
 
 from __future__ import annotations
 
+import hashlib
+import inspect
+import re
+from collections.abc import Callable
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
 import numba
 import numpy as np
+from numba.core.caching import CompileResultCacheImpl, FunctionCache, _CacheLocator
 
-_COMMON = {"fastmath": True, "error_model": "numpy"}
+from irvane.core.private import kernels_folder
 
-kernel = numba.njit(parallel=True, cache=True, nogil=True, **_COMMON)
-serial = numba.njit(cache=True, nogil=True, **_COMMON)
+#: Where our packages lie, and what a file imports of them at its outermost level (what kernels can hold of others).
+_ROOT = Path(__file__).resolve().parents[2]
+_IMPORT = re.compile(
+    r"^(?:from|import)[ ]+(irvane(?:\.\w+)*)(?:[ ]+import[ ]+(\([^)]*\)|[^\n#]*))?", re.MULTILINE
+)
+
+
+@lru_cache(maxsize=1024)
+def _file_of(module: str) -> Path | None:
+    """The file of a module of ours; None where a name is no module."""
+    place = _ROOT.joinpath(*module.split("."))
+    return next((f for f in (place.with_suffix(".py"), place / "__init__.py") if f.is_file()), None)
+
+
+@lru_cache(maxsize=1024)
+def _read(file: Path) -> tuple[str, frozenset[str]]:
+    """Hash of a file's content, and the modules of ours that it may import."""
+    text = file.read_bytes()
+    names: set[str] = set()
+    for package, given in _IMPORT.findall(text.decode("utf-8", "replace")):
+        names |= {package, *(f"{package}.{name}" for name in re.findall(r"\w+", given))}
+    return hashlib.blake2b(text, digest_size=16).hexdigest(), frozenset(names)
+
+
+def source_stamp(file: Path) -> str:
+    """Hash over the content of a file and of all modules of ours that it imports, directly or not."""
+    seen: dict[Path, str] = {}
+    waiting = [file]
+    while waiting:
+        one = waiting.pop()
+        if one in seen:
+            continue
+        seen[one], names = _read(one)
+        waiting += [path for name in names if (path := _file_of(name)) is not None]
+    return hashlib.blake2b("".join(sorted(seen.values())).encode(), digest_size=16).hexdigest()
+
+
+class _Locator(_CacheLocator):
+    """Tells Numba where a kernel is kept, and by what it is recognised."""
+
+    def __init__(self, file: str) -> None:
+        self._file = Path(file)
+        self._folder = kernels_folder() / self.get_suitable_cache_subpath(file)
+
+    def get_cache_path(self) -> str:
+        return str(self._folder)
+
+    def get_source_stamp(self) -> str:
+        return source_stamp(self._file)
+
+    def get_disambiguator(self) -> None:
+        return None
+
+    @classmethod
+    def from_function(cls, _function: Any, file: str) -> _Locator:
+        return cls(file)
+
+
+class _Kept(CompileResultCacheImpl):
+    _locator_classes = (_Locator,)
+
+
+class _Cache(FunctionCache):
+    _impl_class = _Kept
+
+
+def _compiled(**options: Any) -> Callable[[Any], Any]:
+    """A decorator: compile with these options, and keep what was compiled."""
+
+    def decorate(function: Any) -> Any:
+        made = numba.njit(nogil=True, error_model="numpy", **options)(function)
+        made._cache = _Cache(inspect.unwrap(function))
+        return made
+
+    return decorate
+
+
+kernel = _compiled(parallel=True, fastmath=True)
+serial = _compiled(fastmath=True)
 #: Like `kernel`, where NaN marks what is missing.
-marked_kernel = numba.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-inline = numba.njit(inline="always", **_COMMON)
+marked_kernel = _compiled(parallel=True)
+#: Put into its caller: kept with that.
+inline = numba.njit(inline="always", fastmath=True, error_model="numpy")
 
 
 def flat(picture: np.ndarray) -> np.ndarray:

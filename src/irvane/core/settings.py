@@ -18,7 +18,7 @@ from typing import Any
 from irvane.core.acutance_station import Acutance
 from irvane.core.checking import check_crop, check_path, check_points
 from irvane.core.declaring import Choice, Cropping, Method, Name, Number, Points, Trail
-from irvane.core.errors import SettingError
+from irvane.core.errors import NewerSettingError, SettingError
 from irvane.core.regions.region import ALLOWED, MOST, LocalRegion, changed
 from irvane.core.regions.region import as_json as region_json
 from irvane.core.regions.region import from_json as region_from_json
@@ -139,7 +139,7 @@ def values_of(data: Any) -> dict[str, Any]:
         raise SettingError("The settings are not a JSON object.")
     version = data.get("version", 0)
     if isinstance(version, bool) or not isinstance(version, int) or not 0 <= version <= VERSION:
-        raise SettingError(f"The settings are of version {version}; this program reads up to {VERSION}.")
+        raise NewerSettingError(f"The settings are of version {version}; this program reads up to {VERSION}.")
     while version < VERSION:
         data = MIGRATIONS[version](data)
         version = max(version + 1, data["version"])
@@ -191,7 +191,7 @@ def split(path: str) -> tuple[str, str]:
     """Station and name of ``station.name``; raises SettingError when there is no such setting."""
     station, _, name = path.partition(".")
     if name not in _SPECS.get(station, {}):
-        raise SettingError(f"There is no setting called “{path}”.")
+        raise NewerSettingError(f"There is no setting called “{path}”.")
     return station, name
 
 
@@ -270,7 +270,7 @@ def check(path: str, value: Any) -> Any:
         return check_path(path, value, declared)
     if isinstance(declared, Method):
         if value not in declared.names:
-            raise SettingError(
+            raise NewerSettingError(
                 f"“{path}” is one of {', '.join(declared.names)}; “{value}” is not known here."
             )
         return value

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import logging
-import logging.handlers
 import os
 import socket
 import sys
@@ -20,24 +18,8 @@ from irvane.desktop.idle_collection import IdleCollection
 from irvane.desktop.screen import SCREEN
 from irvane.desktop.second_start import Listener
 from irvane.desktop.window import Window
+from irvane.logs import start_log
 from irvane.warm import is_warm
-
-_LOG_BYTES = 1_000_000
-
-
-def start_log() -> None:
-    """Keep a log in the user's state folder; without one the program runs all the same."""
-    folder = platformdirs.user_log_path("irvane")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        handler = logging.handlers.RotatingFileHandler(
-            folder / "irvane.log", maxBytes=_LOG_BYTES, backupCount=1
-        )
-    except OSError:
-        return
-    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
-    logging.getLogger("irvane").addHandler(handler)
-    logging.getLogger("irvane").setLevel(logging.INFO)
 
 
 def _is_first_start() -> bool:

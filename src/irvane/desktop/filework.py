@@ -284,9 +284,7 @@ class FileWork(QObject):
         base = self._heard.get(number)
 
         def work(_progress: Any = None) -> Saved:
-            return save_sidecar(
-                sidecar, source.paths[0], source.key, len(source.paths) > 1, base, removed
-            )
+            return save_sidecar(sidecar, source.paths[0], source.key, len(source.paths) > 1, base, removed)
 
         def told(result: Saved | IrvaneError) -> None:
             self._results.append((number, result))

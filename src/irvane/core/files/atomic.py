@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ctypes
 import errno
+import fcntl
 import os
 import tempfile
 import threading
@@ -22,8 +23,10 @@ _WRITE = 2
 _HERE, _UNLESS_TAKEN = -100, 1
 #: Errors of a file system that does not know a way to move files.
 _CANNOT = (errno.EINVAL, errno.ENOSYS, errno.ENOTSUP, errno.EOPNOTSUPP, errno.EPERM, errno.EMLINK)
-#: How the names of unfinished files begin, and the seconds after which one is left over.
+#: How the names of unfinished files begin, and the seconds after which one is left over even where disks know no locks.
 _TEMPORARY, _STALE = ".irvane-", 86_400
+#: Seconds after which an unfinished file is held by its writer, if it has one.
+_JUST_MADE = 2.0
 _REASONS = {
     errno.ENOSPC: "the disk is full; free some space and write again",
     errno.EDQUOT: "your disk quota is used up; free some space and write again",
@@ -105,13 +108,34 @@ def _move_to_free_name(source: Path, target: Path) -> None:
     _take_name(source, target)
 
 
+def _lock(handle: int) -> bool:
+    """Hold a file, as long as its handle is open; False where somebody holds it, or its disk knows no locks."""
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        return False
+    return True
+
+
+def _is_left_over(entry: os.DirEntry[str]) -> bool:
+    """Did an interrupted write leave this unfinished file: nobody holds it any more, or it is a day old?"""
+    age = time.time() - entry.stat(follow_symlinks=False).st_mtime
+    if age < _JUST_MADE or not entry.is_file(follow_symlinks=False):
+        return False
+    handle = os.open(entry.path, os.O_RDONLY | os.O_NONBLOCK | os.O_NOFOLLOW)
+    try:
+        return _lock(handle) or age > _STALE
+    finally:
+        os.close(handle)
+
+
 def remove_stale(folder: Path) -> None:
-    """Remove what an interrupted write left in a folder a day ago or earlier."""
+    """Remove what interrupted writes left in a folder: unfinished files that nobody is writing any more."""
     with suppress(OSError), os.scandir(folder) as entries:
         for entry in entries:
             if entry.name.startswith(_TEMPORARY):
                 with suppress(OSError):
-                    if entry.is_file(follow_symlinks=False) and time.time() - entry.stat().st_mtime > _STALE:
+                    if _is_left_over(entry):
                         os.unlink(entry.path)
 
 
@@ -151,7 +175,7 @@ def atomic_file(target: Path, overwrite: bool = True, synced: bool = True) -> It
         handle, name = tempfile.mkstemp(prefix=_TEMPORARY, suffix=target.suffix, dir=target.parent)
     except OSError as error:
         raise WriteError(target, write_reason(error)) from error
-    os.close(handle)
+    _lock(handle)  # until it has its name: see remove_stale
     temporary = Path(name)
     try:
         yield temporary
@@ -174,5 +198,6 @@ def atomic_file(target: Path, overwrite: bool = True, synced: bool = True) -> It
     except OSError as error:
         raise WriteError(target, write_reason(error)) from error
     finally:
+        os.close(handle)
         with suppress(OSError):  # it has its name by now, or its trouble was told
             temporary.unlink()

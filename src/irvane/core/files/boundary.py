@@ -9,11 +9,12 @@ from __future__ import annotations
 import logging
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from irvane.core.errors import IrvaneError, ReadError
 from irvane.core.files.preferences import preferences
+from irvane.core.files.small import why_not_a_file
 from irvane.core.memory import available
 
 log = logging.getLogger("irvane")
@@ -30,10 +31,10 @@ _DAMAGED = "it is not a picture that can be decoded, or it is damaged"
 def reason(path: Path, otherwise: str = _DAMAGED) -> str:
     """Why a file cannot be read: it is gone, it is empty, or what is said otherwise."""
     try:
-        size = path.stat().st_size
+        status = path.stat()
     except OSError:
         return "the file is not there any more"
-    return "the file is empty" if size == 0 else otherwise
+    return why_not_a_file(status.st_mode) or ("the file is empty" if status.st_size == 0 else otherwise)
 
 
 @contextmanager
@@ -64,6 +65,9 @@ def reading(path: Path, otherwise: str = _DAMAGED) -> Iterator[None]:
     ----------
     otherwise : the reason when the file is there and holds something.
     """
+    with suppress(OSError):  # that it is gone is told by what reads it
+        if words := why_not_a_file(path.stat().st_mode):
+            raise ReadError(path, words)
     try:
         yield
     except IrvaneError:

@@ -13,7 +13,7 @@ from typing import Any
 
 import exiv2
 
-from irvane.core.errors import ReadError
+from irvane.core.errors import ReadError, plain_text
 from irvane.core.files.boundary import reading, textual
 
 # damaged files are told in our own sentences
@@ -149,7 +149,7 @@ def _text(data: exiv2.ExifData, keys: tuple[str, ...]) -> str:
     for key in keys:
         found = data.findKey(exiv2.ExifKey(key))
         if found != data.end():
-            return str(found.toString()).strip().rstrip("\0")
+            return plain_text(str(found.toString()).strip().rstrip("\0").strip())
     return ""
 
 

@@ -11,8 +11,12 @@ from typing import Any
 
 import platformdirs
 
+from irvane.core.errors import ReadError
 from irvane.core.files.atomic import atomic_file, make_folder
+from irvane.core.files.small import read_small
 
+#: Bytes of the file at most.
+_LARGEST = 4_000_000
 #: How many greys there are around the pictures.
 SURROUNDS = 3
 
@@ -78,9 +82,9 @@ def preferences_path() -> Path:
 def preferences() -> Preferences:
     """The chosen ones; what cannot be read counts as not chosen."""
     try:
-        data = json.loads(preferences_path().read_bytes())
+        data = json.loads(read_small(preferences_path(), _LARGEST) or b"{}")
         known = {f.name: data[f.name] for f in fields(Preferences) if f.name in data}
-    except (OSError, ValueError, TypeError, RecursionError):
+    except (ReadError, ValueError, TypeError, RecursionError):
         return Preferences()
     named, also = known.get("destination"), known.get("also")
     surround = known.get("surround")

@@ -12,12 +12,15 @@ import platformdirs
 from irvane.core.errors import ReadError, SettingError, WriteError, plain_text
 from irvane.core.files.atomic import atomic_file, make_folder, safe_name, write_reason
 from irvane.core.files.boundary import reading
+from irvane.core.files.small import read_small
 from irvane.core.regions.region import as_json as region_json
 from irvane.core.settings import PARTS, REGIONS, STATIONS, Settings, as_json, handed_on, part_names
 
 FORMAT, VERSION = "irvane-preset", 1
 _STARTING = "new-frames.txt"
 ENDING = ".preset.json"
+#: Presets are some kilobytes; painted regions more.
+_LARGEST = 16_000_000
 
 
 @dataclass(frozen=True)
@@ -88,10 +91,11 @@ def read_preset(path: Path) -> Preset:
     ReadError
         When it is missing, no preset, or of a newer form.
     """
-    if not path.exists():
+    text = read_small(path, _LARGEST, "a preset")
+    if text is None:
         raise ReadError(path, "the file is not there")
     with reading(path, "it is not a preset"):
-        data = json.loads(path.read_text("utf-8"))
+        data = json.loads(text.decode("utf-8"))
         if not isinstance(data, dict) or data.get("format") != FORMAT:
             raise ReadError(path, "it is not a preset")
         if not isinstance(data.get("version"), int) or data["version"] > VERSION:
@@ -144,8 +148,8 @@ def save_preset(folder: Path, name: str, settings: Settings, stations: Sequence[
 def starting(folder: Path) -> Preset | None:
     """The preset that frames without proofs start with, if one was chosen and is still there."""
     try:
-        name = (folder / _STARTING).read_text("utf-8").strip()
-    except (OSError, UnicodeDecodeError):
+        name = (read_small(folder / _STARTING, _LARGEST) or b"").decode("utf-8").strip()
+    except (ReadError, UnicodeDecodeError):
         return None
     return next((preset for preset in list_presets(folder)[0] if preset.name == name), None)
 

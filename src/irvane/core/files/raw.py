@@ -16,7 +16,8 @@ from irvane.core.files.boundary import check_size, reading, textual
 from irvane.core.files.camera_data import camera_colour, noise_profile
 from irvane.core.files.info import FrameInfo, open_metadata, read_info
 from irvane.core.files.plain_dng import PlainMosaic, read_plain_dng
-from irvane.core.image import CameraColour, NoiseModel
+from irvane.core.image import BLUE, GREEN, RED, CameraColour, NoiseModel
+from irvane.core.sensor.six_by_six import phase
 
 #: Frames smaller than this cannot be demosaiced sensibly; larger ones than the second figure are not pictures.
 MIN_SIDE, MAX_SIDE = 16, 65_000
@@ -152,6 +153,18 @@ def _pattern(raw: rawpy.RawPy, path: Path) -> np.ndarray:
     return cfa
 
 
+def _is_known(cfa: np.ndarray) -> bool:
+    """Is it an array that can be interpolated: a Bayer array, or a shift of the 6×6 array that is known?"""
+    if cfa.shape == (2, 2):
+        diagonals = cfa[0, 0] == cfa[1, 1] == GREEN, cfa[0, 1] == cfa[1, 0] == GREEN
+        return any(diagonals) and set(cfa.ravel().tolist()) == {RED, GREEN, BLUE}
+    try:
+        phase(cfa)
+    except ValueError:
+        return False
+    return True
+
+
 def _levels(decoded: _Decoded, notes: list[str]) -> tuple[np.ndarray, np.ndarray, np.ndarray | None]:
     """Black and white of red, green and blue, and how the places of the pattern differ from their colour's black."""
     if decoded.cfa is None:
@@ -247,6 +260,9 @@ def _decoded(path: Path, info: FrameInfo, notes: list[str]) -> RawFrame:
         data = None
     plain = read_plain_dng(path) if path.suffix.lower() == ".dng" else None
     decoded = _plain(plain) if plain is not None else _through_libraw(path)
+    if decoded.cfa is not None and not _is_known(decoded.cfa):
+        side = decoded.cfa.shape[0]
+        raise ReadError(path, f"its {side}×{side} colour filter pattern is of an unknown kind")
     light = _floating(path) if decoded.cfa is None and path.suffix.lower() == ".dng" else None
     if light is not None and light.shape == decoded.counts.shape:
         decoded = replace(decoded, counts=light, black=np.zeros(3), white=_COUNTS)

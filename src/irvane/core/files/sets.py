@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
@@ -14,6 +15,7 @@ from irvane.core.errors import plain_text
 from irvane.core.files.atomic import remove_stale
 from irvane.core.files.info import FrameInfo
 from irvane.core.files.rendered import RENDERED_ENDINGS
+from irvane.core.names import natural_key
 
 #: Endings of raw files that LibRaw reads (its documentation's list, in common use).
 RAW_ENDINGS = frozenset(
@@ -91,6 +93,16 @@ class Bracket:
     offsets: tuple[float, ...]
 
 
+def _is_picture(entry: os.DirEntry[str]) -> bool:
+    """Does an entry of a folder look like a picture: a file (or a link to one, even to one that is gone) of such a name?"""
+    if entry.name.startswith(".") or os.path.splitext(entry.name)[1].lower() not in OPENABLE:
+        return False
+    try:
+        return entry.is_file() or (entry.is_symlink() and not os.path.exists(entry.path))
+    except OSError:
+        return True
+
+
 def collect(paths: Iterable[Path]) -> tuple[list[Path], list[str]]:
     """Files to open: given files as they are, folders with every openable file in them, sorted by name.
 
@@ -102,9 +114,9 @@ def collect(paths: Iterable[Path]) -> tuple[list[Path], list[str]]:
         if path.is_dir():
             remove_stale(path)
             try:
-                inside = sorted(
-                    p for p in path.iterdir() if p.suffix.lower() in OPENABLE and not p.name.startswith(".")
-                )
+                with os.scandir(path) as entries:
+                    names = [entry.name for entry in entries if _is_picture(entry)]
+                inside = [path / name for name in sorted(names, key=natural_key)]
             except OSError as error:
                 problems.append(f"{plain_text(str(path))}: the folder cannot be read ({error.strerror})")
                 continue

@@ -7,7 +7,11 @@ from pathlib import Path
 
 from irvane.core.errors import ReadError
 from irvane.core.files.sidecar import read_proofs
+from irvane.core.files.small import read_small
 from irvane.core.settings import Settings
+
+#: Settings are some kilobytes; painted regions more.
+_LARGEST = 16_000_000
 
 
 def read_settings_file(path: Path) -> Settings:
@@ -20,10 +24,11 @@ def read_settings_file(path: Path) -> Settings:
     SettingError
         When it is JSON, but no settings.
     """
+    text = read_small(path, _LARGEST, "settings")
+    if text is None:
+        raise ReadError(path, "the file is not there")
     try:
-        data = json.loads(path.read_text("utf-8"))
-    except OSError as error:
-        raise ReadError(path, f"the settings cannot be read ({error.strerror})") from error
+        data = json.loads(text.decode("utf-8"))
     except (ValueError, RecursionError) as error:
         raise ReadError(path, "the settings are not valid JSON") from error
     if isinstance(data, dict) and "proofs" in data:

@@ -22,9 +22,10 @@ from typing import Any
 import platformdirs
 
 from irvane import __version__
-from irvane.core.errors import ReadError, SettingError, WriteError, plain_text
+from irvane.core.errors import NewerSettingError, ReadError, SettingError, WriteError, plain_text
 from irvane.core.files.atomic import atomic_file, make_folder, write_reason
 from irvane.core.files.proofs import FIRST, KEEP, MOST_STARS, REJECT, Proof, Sidecar, merged
+from irvane.core.files.small import read_small
 from irvane.core.settings import Settings
 
 FORMAT = "irvane-proofs"
@@ -33,6 +34,8 @@ VERSION = 2
 ENDING = ".irvane.json"
 #: A sidecar is a few kilobytes a proof; what is larger is none.
 _LARGEST = 16_000_000
+#: Bytes of the longest path that is noted.
+_LONGEST_PLACE = 8192
 #: Bytes of the longest name beside which a sidecar (put aside, of a merge) fits.
 _LONGEST_NAME = 255 - len(ENDING) - 24
 
@@ -142,6 +145,10 @@ def _from_json(data: Any, path: Path) -> Sidecar:
         members = tuple(str(m) for m in data.get("members", []))
         mark = data.get("mark") if data.get("mark") in (KEEP, REJECT) else ""
         stars = min(max(int(data.get("stars", 0)), 0), MOST_STARS)
+    except NewerSettingError as error:
+        if str(data.get("program", __version__)) != __version__:
+            raise NewerSidecarError(path, str(data["program"])) from error
+        raise ReadError(path, f"it is damaged: {str(error).rstrip('.')}") from error
     except SettingError as error:
         raise ReadError(path, f"it is damaged: {str(error).rstrip('.')}") from error
     except (KeyError, TypeError, ValueError, AttributeError, OverflowError, RecursionError) as error:
@@ -164,21 +171,25 @@ class NewerSidecarError(ReadError):
 
 def _read(path: Path) -> _Found | None:
     """A sidecar, or None where there is none; raises ReadError."""
-    try:
-        status = path.stat()
-        if status.st_size > _LARGEST:
-            raise ReadError(path, "it is too large to hold proofs")
-        data = json.loads(path.read_bytes().decode("utf-8"))
-    except (FileNotFoundError, NotADirectoryError):
+    text = read_small(path, _LARGEST, "a sidecar")
+    if text is None:
         return None
-    except OSError as error:
-        raise ReadError(path, "it cannot be read") from error
+    try:
+        data = json.loads(text.decode("utf-8"))
     except (ValueError, RecursionError) as error:
         raise ReadError(path, "it is damaged") from error
     sidecar = _from_json(data, path)
     saved = data.get("saved")
     stated = isinstance(saved, int | float) and not isinstance(saved, bool)
-    return _Found(path, sidecar, str(data.get("content", "")), float(saved) if stated else status.st_mtime)
+    return _Found(path, sidecar, str(data.get("content", "")), float(saved) if stated else _changed(path))
+
+
+def _changed(path: Path) -> float:
+    """When a file was changed; 0 where that cannot be told."""
+    try:
+        return path.stat().st_mtime
+    except OSError:
+        return 0.0
 
 
 def read_proofs(path: Path) -> Sidecar:
@@ -220,9 +231,10 @@ def _newest(frame: Path, key: str, merge: bool) -> _Found | None:
 def _elsewhere(frame: Path, key: str) -> Iterator[_Found]:
     """Sidecars without a frame that this frame may have left behind: where its content was saved last, and beside it."""
     paths = []
-    with suppress(OSError):
-        last = Path(os.fsdecode(_place_path(key).read_bytes()))
-        if not last.with_name(last.name.removesuffix(ENDING)).exists():  # moved, not copied
+    with suppress(OSError, ReadError):
+        noted = read_small(_place_path(key), _LONGEST_PLACE)
+        last = Path(os.fsdecode(noted)) if noted else None
+        if last is not None and not last.with_name(last.name.removesuffix(ENDING)).exists():  # moved, not copied
             paths.append(last)
     with suppress(OSError):
         names = set(os.listdir(frame.parent))
@@ -354,8 +366,9 @@ def _note_place(key: str, target: Path) -> None:
     """So that a frame that is moved finds its proofs again; without it everything else works."""
     place = _place_path(key)
     with suppress(WriteError, OSError):
-        if place.exists() and place.read_bytes() == os.fsencode(target):
-            return
+        with suppress(ReadError):
+            if read_small(place, _LONGEST_PLACE) == os.fsencode(target):
+                return
         make_folder(place.parent)
         with atomic_file(place) as temporary:
             temporary.write_bytes(os.fsencode(target.absolute()))

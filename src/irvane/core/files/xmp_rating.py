@@ -7,9 +7,10 @@ from pathlib import Path
 
 import exiv2
 
-from irvane.core.errors import WriteError
+from irvane.core.errors import ReadError, WriteError
 from irvane.core.files.atomic import atomic_file
 from irvane.core.files.proofs import REJECT
+from irvane.core.files.small import read_small
 
 #: Rating of a rejected frame and the key (XMP Specification Part 1, ISO 16684-1: xmp:Rating, −1 rejected, 0 unrated, 1–5).
 _REJECTED, _KEY, _CREATOR = -1, "Xmp.xmp.Rating", "Xmp.xmp.CreatorTool"
@@ -57,19 +58,18 @@ def write_rating(frame: Path, mark: str, stars: int) -> tuple[Path, ...]:
 
 def _read(path: Path) -> tuple[exiv2.Image | None, exiv2.XmpData]:
     """What a file beside a frame holds; nothing where there is none. Raises WriteError."""
-    if not path.exists():
-        return None, exiv2.XmpData()
     try:
-        packet = path.read_bytes()
-    except OSError as error:
-        raise WriteError(path, f"it cannot be read ({error.strerror}); it was left as it is") from error
+        packet = read_small(path, _LARGEST, "a packet of metadata")
+    except ReadError as error:
+        raise WriteError(path, f"{error.reason}; it was left as it is") from error
+    if packet is None:
+        return None, exiv2.XmpData()
     with suppress(exiv2.Exiv2Error):
-        if len(packet) <= _LARGEST:
-            image = exiv2.ImageFactory.open(packet)
-            image.readMetadata()
-            data = image.xmpData()
-            if not (data.empty() and b"Description" in packet):
-                return image, data
+        image = exiv2.ImageFactory.open(packet)
+        image.readMetadata()
+        data = image.xmpData()
+        if not (data.empty() and b"Description" in packet):
+            return image, data
     raise WriteError(path, "this is no XMP that can be read; it was left as it is")
 
 

@@ -13,10 +13,12 @@ from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import ReadError, SettingError
 from irvane.core.files.atomic import atomic_file, make_folder, safe_name
 from irvane.core.files.preferences import preferences
+from irvane.core.files.small import read_small
 from irvane.core.finish.medium import MEDIA
 from irvane.core.finish.size import Size
 
 FORMAT, VERSION = "irvane-destination", 1
+_LARGEST = 1_000_000
 #: Formats by their key: words, ending, depths that they hold (bits a channel; 32 and 17 are floating point of 32 and 16 bits).
 FORMATS: dict[str, tuple[str, str, tuple[int, ...]]] = {
     "tiff": ("TIFF", ".tif", (16, 8, 32)),
@@ -165,14 +167,12 @@ def destinations_folder() -> Path:
 def read_destination(path: Path) -> Destination:
     """One from its file; raises ReadError."""
     try:
-        data = json.loads(path.read_text("utf-8"))
+        data = json.loads((read_small(path, _LARGEST, "a destination") or b"").decode("utf-8"))
         if not isinstance(data, dict) or data.get("format") != FORMAT or data.get("version", 0) > VERSION:
             raise ReadError(path, "it is no destination of this program")
         return checked(data["values"])
     except ReadError:
         raise
-    except OSError as error:
-        raise ReadError(path, f"it cannot be read ({error.strerror})") from error
     except (ValueError, KeyError, TypeError, RecursionError) as error:
         raise ReadError(path, "it is no destination of this program") from error
     except SettingError as error:

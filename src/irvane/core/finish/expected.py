@@ -11,9 +11,10 @@ from pathlib import Path
 
 import platformdirs
 
-from irvane.core.errors import IrvaneError, SettingError, WriteError
+from irvane.core.errors import IrvaneError, ReadError, SettingError, WriteError
 from irvane.core.files.atomic import atomic_file, make_folder
 from irvane.core.files.info import open_metadata
+from irvane.core.files.small import read_small
 from irvane.core.finish.destination import Destination
 from irvane.core.finish.journal import Entry
 from irvane.core.finish.size import Size, enlarged_to
@@ -21,6 +22,8 @@ from irvane.core.settings import Settings
 
 #: After this many pixels what was learned before counts half, so that another machine or other habits show soon.
 _MEMORY = 400e6
+#: Bytes of what is kept, at most.
+_LARGEST = 4_000_000
 
 
 @dataclass(frozen=True)
@@ -99,8 +102,8 @@ def pixels_of(entry: Entry) -> tuple[float, float] | None:
 
 
 def _paces() -> dict[str, list[float]]:
-    with suppress(OSError, ValueError, TypeError):
-        data = json.loads(paces_path().read_bytes())
+    with suppress(ReadError, ValueError, TypeError):
+        data = json.loads(read_small(paces_path(), _LARGEST) or b"{}")
         return {
             str(kind): [float(told[0]), float(told[1])]
             for kind, told in data.items()

@@ -20,8 +20,9 @@ from typing import Any, NamedTuple
 
 import platformdirs
 
-from irvane.core.errors import SettingError, WriteError
-from irvane.core.files.atomic import finish_interrupted, make_folder
+from irvane.core.errors import ReadError, SettingError, WriteError
+from irvane.core.files.atomic import finish_interrupted, make_folder, remove_stale
+from irvane.core.files.small import read_small, why_not_a_file
 from irvane.core.finish.destination import Destination, checked
 from irvane.core.settings import Settings
 
@@ -35,6 +36,8 @@ WAITING, RUNNING, DONE, FAILED, SKIPPED, CANCELLED = (
     "cancelled",
 )
 _CHUNK = 1 << 20
+#: Bytes of a journal: some hundred thousand entries.
+_LARGEST = 1_000_000_000
 
 
 class Wanted(NamedTuple):
@@ -130,8 +133,8 @@ class Journal:
         return [found[key] for key in order if key in found]
 
     def _lines(self) -> Iterator[dict[str, Any]]:
-        with suppress(OSError):
-            for raw in self.path.read_bytes().split(b"\n"):
+        with suppress(ReadError):
+            for raw in (read_small(self.path, _LARGEST) or b"").split(b"\n"):
                 with suppress(ValueError, RecursionError):  # the last line may be cut off
                     line = json.loads(raw) if raw else None
                     if isinstance(line, dict):
@@ -141,6 +144,9 @@ class Journal:
 
     def _append(self, *lines: dict[str, Any]) -> None:
         make_folder(self.path.parent)
+        with suppress(OSError):
+            if words := why_not_a_file(self.path.stat().st_mode):
+                raise WriteError(self.path, f"the queue cannot be kept ({words})")
         data = b"".join(json.dumps(line, ensure_ascii=False).encode() + b"\n" for line in lines)
         try:
             with self.path.open("ab") as stream:
@@ -245,6 +251,7 @@ class Journal:
                 self.tell(entry, DONE, written=str(path))
             else:
                 self.tell(entry, WAITING)
+            remove_stale(entry.how.folder_for(Path(entry.paths[0])))
         return told
 
 

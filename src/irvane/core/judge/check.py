@@ -28,6 +28,9 @@ _SHAPE = 0.03
 _LIKENESS = 0.6
 #: Share of pixels far below black (in read noises) from which the black level is in doubt.
 _BELOW, _BELOW_SIGMAS = 0.001, 8.0
+#: Median distance of two values of the lower half of a normal distribution, in standard deviations; share of pixels that hold
+#: nothing up to which they are taken for dead ones and masked rims.
+_HALF_NORMAL, _DEAD = 0.532, 0.02
 
 
 @dataclass(frozen=True)
@@ -56,11 +59,23 @@ def _finite(developed: Developed) -> bool:
 
 
 def _level_problems(loaded: Loaded) -> list[str]:
+    """Is the black level in doubt? Dead pixels, which hold nothing at all, and the noise of the darkest places itself are none."""
     if loaded.mosaic is None or loaded.noise is None:
         return []
-    sample = loaded.mosaic.data[::3, ::3]
-    limit = -_BELOW_SIGMAS * max(loaded.noise.read)
-    if float((sample < limit).mean()) > _BELOW:
+    data, period = loaded.mosaic.data, len(loaded.mosaic.cfa)
+    first, second = data[:, :-period:3], data[:, period::3]
+    dark = (first < 0) & (second < 0)
+    # pairs below black alone: their differences are those of the lower half of the noise
+    spread = float(np.median(np.abs(first[dark] - second[dark]))) / _HALF_NORMAL if dark.any() else 0.0
+    sample = data[::3, ::3]
+    if loaded.levels is not None:
+        black, white = (np.asarray(level, float) for level in loaded.levels)
+        nothing = float(np.max(-black / (white - black) + 0.5 / (white - black)))
+        empty = sample <= nothing
+        if float(empty.mean()) < _DEAD:
+            sample = sample[~empty]
+    limit = -_BELOW_SIGMAS * max(*loaded.noise.read, spread)
+    if sample.size and float((sample < limit).mean()) > _BELOW:
         return ["many pixels lie far below black: the black level may be wrong"]
     return []
 

@@ -14,8 +14,9 @@ import platformdirs
 from irvane.core.acutance.edge_blur import Edges, edges_of, find_edges, sharpest
 from irvane.core.acutance.wanted import softness_map
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
-from irvane.core.errors import WriteError
+from irvane.core.errors import ReadError, WriteError
 from irvane.core.files.atomic import atomic_file
+from irvane.core.files.small import read_small
 from irvane.core.image import GREEN, LUMA_2020
 from irvane.core.judge.diagnosis import MID_SIGNAL, NOISE_CLASSES, decibels, noise_class
 from irvane.core.line.source import DISPLAY, Loaded, Source
@@ -35,6 +36,8 @@ _LEAST_NOISE = 0.002
 _FORM = 2
 #: Longer side of the picture that the subject is looked for in.
 _SIDE = 640
+#: Bytes of what is kept, at most.
+_LARGEST = 4_000_000
 
 
 @dataclass(frozen=True)
@@ -134,8 +137,8 @@ def measure_source(source: Source, progress: Progress = always) -> Measured:
     ReadError, Cancelled
     """
     path = _store() / f"{source.key}.json"
-    with suppress(OSError, ValueError, TypeError):
-        kept = json.loads(path.read_bytes())
+    with suppress(ReadError, ValueError, TypeError):
+        kept = json.loads(read_small(path, _LARGEST) or b"{}")
         if kept.pop("form", None) == _FORM:
             return Measured(**kept)
     step(progress, 0.0)

@@ -10,10 +10,12 @@ from typing import Protocol
 import numpy as np
 
 from irvane.core.errors import ReadError, plain_text
+from irvane.core.files.boundary import reason
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.opcodes import optics_of, read_corrections
 from irvane.core.files.raw import RawFrame, decode_raw
 from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
+from irvane.core.files.small import why_not_a_file
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.lens.optics import Optics
 from irvane.core.noise.model import contradicted, measure
@@ -110,7 +112,10 @@ def content_hash(path: Path) -> str:
         When the file cannot be read.
     """
     try:
-        size = path.stat().st_size
+        status = path.stat()
+        if words := why_not_a_file(status.st_mode):
+            raise ReadError(path, words)
+        size = status.st_size
         digest = hashlib.blake2b(str(size).encode(), digest_size=16)
         with path.open("rb") as stream:
             for start in sorted({0, max(0, size // 2), max(0, size - _CHUNK)}):
@@ -118,8 +123,6 @@ def content_hash(path: Path) -> str:
                 digest.update(stream.read(_CHUNK))
     except FileNotFoundError as error:
         raise ReadError(path, "the file is not there") from error
-    except IsADirectoryError as error:
-        raise ReadError(path, "it is a folder, not a picture") from error
     except OSError as error:
         raise ReadError(path, f"it cannot be read ({error.strerror})") from error
     return digest.hexdigest()
@@ -148,10 +151,9 @@ class FileSource:
         return read_info(self.path)
 
     def load(self, progress: Progress = always) -> Loaded:
-        if not self.path.is_file():
-            raise ReadError(self.path, "the file is not there")
-        if self.path.stat().st_size == 0:
-            raise ReadError(self.path, "the file is empty")
+        words = reason(self.path, "")
+        if words:
+            raise ReadError(self.path, words)
         if self._key is not None and content_hash(self.path) != self._key:
             raise ReadError(
                 self.path, "another file has taken its place meanwhile; close it and open it again"

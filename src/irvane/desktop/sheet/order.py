@@ -8,31 +8,32 @@ from typing import Any
 
 from irvane.core.files.proofs import KEEP, REJECT
 from irvane.core.judge.ranking import ranks
+from irvane.core.names import natural_key
 from irvane.desktop.session import Item, Session
 
 
 def _time(item: Item) -> tuple[Any, ...]:
     moment = item.info.moment
-    return moment.isoformat() if moment else "~", item.source.name
+    return moment.isoformat() if moment else "~", natural_key(item.source.name)
 
 
 def _noise(item: Item) -> tuple[Any, ...]:
     snr = item.measured.snr if item.measured else None
-    return math.inf if snr is None else -snr, item.source.name
+    return math.inf if snr is None else -snr, natural_key(item.source.name)
 
 
 #: The order that is found among the frames, not of each by itself.
 SHARPNESS = "sharpness"
 SORTS: dict[str, Callable[[Item], tuple[Any, ...]]] = {
     "time": _time,
-    "name": lambda item: (item.source.name.casefold(),),
-    "ISO": lambda item: (item.info.iso or 0.0, item.source.name),
+    "name": lambda item: (natural_key(item.source.name),),
+    "ISO": lambda item: (item.info.iso or 0.0, natural_key(item.source.name)),
     "lens": lambda item: (item.info.lens, *_time(item)),
     "camera": lambda item: (item.info.model, *_time(item)),
-    "focal length": lambda item: (item.info.focal or 0.0, item.source.name),
-    "exposure": lambda item: (item.info.exposure_value or 0.0, item.source.name),
-    "stars": lambda item: (-item.sidecar.stars, item.source.name),
-    SHARPNESS: lambda item: (item.source.name,),
+    "focal length": lambda item: (item.info.focal or 0.0, natural_key(item.source.name)),
+    "exposure": lambda item: (item.info.exposure_value or 0.0, natural_key(item.source.name)),
+    "stars": lambda item: (-item.sidecar.stars, natural_key(item.source.name)),
+    SHARPNESS: lambda item: (natural_key(item.source.name),),
     "noise": _noise,
 }
 SHOWN: dict[str, Callable[[Item], bool]] = {

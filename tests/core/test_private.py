@@ -1,0 +1,83 @@
+"""Compiled kernels are code: they come from folders of one's own, and are as new as everything that they were made from."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from irvane.core import kernels, private
+
+
+@pytest.fixture
+def folder_of(tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
+    """What is taken for kernels when a folder is chosen."""
+
+    def chosen(folder: Path) -> Path:
+        monkeypatch.setenv(private.VARIABLE, str(folder))
+        return private.kernels_folder.__wrapped__()
+
+    return chosen
+
+
+def test_only_folders_of_ones_own_hold_kernels(tmp_path: Path, folder_of) -> None:
+    own = tmp_path / "own"
+    assert folder_of(own) == own and own.stat().st_mode & 0o777 == 0o700
+    open_to_all = tmp_path / "open"
+    open_to_all.mkdir()
+    open_to_all.chmod(0o777)
+    found = folder_of(open_to_all)
+    assert found != open_to_all and found.stat().st_mode & 0o777 == 0o700 and private.is_private(found)
+    inside = open_to_all / "inside"
+    inside.mkdir(mode=0o700)
+    assert folder_of(inside) != inside, "others could put another folder in its place"
+
+
+@pytest.mark.skipif(os.getuid() != 0, reason="only root can give files away")
+def test_a_folder_of_another_user_holds_none(tmp_path: Path, folder_of) -> None:
+    theirs = tmp_path / "theirs"
+    theirs.mkdir()
+    os.chown(theirs, 12345, 12345)
+    assert folder_of(theirs) != theirs
+    link = tmp_path / "link"
+    link.symlink_to(theirs)
+    assert folder_of(link) != link
+
+
+_OUTER = "from irvane.core.kernels import serial\nfrom irvane.core.middle import half\n\n@serial\ndef outer(x):\n    return half(x) * 3\n"
+_MIDDLE = "from irvane.core.kernels import inline\nfrom irvane.core.constant import MUCH\n\n@inline\ndef half(x):\n    return x * MUCH\n"
+_RUN = "from irvane.core.outer import outer\nprint(int(outer(10)), len(outer.stats.cache_hits))"
+
+
+def test_a_changed_constant_two_files_away_is_compiled_anew(tmp_path: Path) -> None:
+    core = tmp_path / "irvane" / "core"
+    core.mkdir(parents=True)
+    for package in (core.parent, core):
+        (package / "__init__.py").touch()
+    for module in (kernels, private):
+        shutil.copy(str(module.__file__), core)
+    for name, text in (("outer", _OUTER), ("middle", _MIDDLE), ("constant", "MUCH = 2\n")):
+        (core / f"{name}.py").write_text(text)
+    environment = {**os.environ, "PYTHONPATH": str(tmp_path), private.VARIABLE: str(tmp_path / "kept")}
+
+    def told() -> list[str]:
+        done = subprocess.run(
+            [sys.executable, "-c", _RUN],
+            env=environment,
+            capture_output=True,
+            text=True,
+            check=True,
+            cwd=tmp_path,
+        )
+        return done.stdout.split()
+
+    assert told()[0] == "60"
+    stamp = kernels.source_stamp(Path(str(kernels.__file__)))
+    assert told() == ["60", "1"], "kept"
+    (core / "constant.py").write_text("MUCH = 3\n")
+    assert told()[0] == "90"
+    assert kernels.source_stamp(Path(str(kernels.__file__))) == stamp
