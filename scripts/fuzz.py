@@ -167,12 +167,12 @@ def main() -> int:
                 with contextlib.suppress(ValueError):
                     lines.append(json.loads(line))
             faults += [line for line in lines if "fault" in line]
-            reached = next((line["reached"] for line in lines if "reached" in line), None)
-            if reached is None:
+            told = next((line["reached"] for line in lines if "reached" in line), None)
+            if told is None:
                 seed = int((folder / f"now-{first}").read_text("ascii"))
                 faults.append({"seed": seed, "fault": f"crashed ({code})"})
-                reached = seed + 1
-            first = reached
+                told = seed + 1
+            first = int(told)
             print(f"\r  {first - args.seed} of {args.count}, {len(faults)} faults", end="", file=sys.stderr)
     print(file=sys.stderr)
     for fault in faults:

@@ -41,7 +41,8 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--count", type=int, default=1000)
     wanted = parser.parse_args().count
-    rng, kills, wrong, batches = random.Random(1), 0, [], 0
+    wrong: list[str] = []
+    rng, kills, batches = random.Random(1), 0, 0
     began = time.monotonic()
     with tempfile.TemporaryDirectory() as name:
         frame = Path(name) / "frame.dng"

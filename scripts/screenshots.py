@@ -14,9 +14,17 @@ from irvane.core.finish.journal import Journal
 from irvane.core.line.teststrip import PRESETS
 from irvane.core.simulate.demo import LADDER_FOLDER, demo_folder, make_demo
 from irvane.desktop import theme
+from irvane.desktop.session import Item
 from irvane.desktop.window import Window
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+def chosen(window: Window) -> Item:
+    """The frame that is chosen."""
+    item = window.proofs.item()
+    assert item is not None
+    return item
 
 
 class Photographer:
@@ -73,7 +81,7 @@ def judging(p: Photographer) -> None:
     bench.set_difference("luminance", 8.0)
     p.take("difference")
     bench.set_arrangement("beside")
-    w.decide.begin([w.proofs.item().number])
+    w.decide.begin([chosen(w).number])
     p.take("decide")
     w.decide.hide()
     bench.set_zoom(None)
@@ -98,9 +106,11 @@ def contact_sheet(p: Photographer, folder: Path) -> None:
     w.queueing.runner.journal = Journal(folder / "queue.jsonl")  # not the user's
     w.queueing.put()
     w.queueing.show()
-    while w.queueing.window.model.share < 0.3:
+    queue = w.queueing.window
+    assert queue is not None
+    while queue.model.share < 0.3:
         p.settle(0.1)
-    w.queueing.window.grab().save(str(TARGET / "queue.png"))
+    queue.grab().save(str(TARGET / "queue.png"))
     w.queueing.runner.cancel([e.id for e in w.queueing.runner.entries()])
     print("queue")
 
@@ -163,7 +173,7 @@ def main() -> None:
         w.bench.set_marks(True)
         p.take("sensor")
         w.bench.set_marks(False)
-        w.opening.merge(w.proofs.item().bracket)
+        w.opening.merge(chosen(w).bracket)
         p.settle()
         w.band.toggle("light")
         p.take("merge")
@@ -185,6 +195,7 @@ def main() -> None:
         w.proofs.edit("light.exposure", 0.8)
         w.regions.toggle()
         w.regions.add("round")
+        assert w.regions.overlay is not None
         w.regions.overlay.drawing = ""
         w.regions._shaped(0, (0.36, 0.5, 0.15, 0.24, 0.0, 0.7), True)
         for path, value in (("light.exposure", 2.2), ("light.shadows", 0.6), ("colour.saturation", 90)):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -52,7 +53,7 @@ def _path(args: argparse.Namespace) -> int:
         )
 
     files, failed = expand(args.inputs)
-    good = [guarded(path, lambda p=path: look(p)) for path in files]
+    good = [guarded(path, partial(look, path)) for path in files]
     if args.json:
         print(json.dumps(told, indent=1))
     return DONE if all(good) and not failed else SOME_FAILED

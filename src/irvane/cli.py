@@ -9,7 +9,8 @@ import json
 import os
 import re
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -108,6 +109,10 @@ def _regions_of(path: Path) -> dict[str, Any]:
     return {"regions": told} if told else {}
 
 
+def _append(found: list[Any], look: Callable[[Path], Any], path: Path) -> None:
+    found.append(look(path))
+
+
 def _info(args: argparse.Namespace) -> int:
     from irvane.core.files.header import header_facts
 
@@ -121,7 +126,7 @@ def _info(args: argparse.Namespace) -> int:
     inputs, failed = expand(args.inputs)
     facts: list[dict[str, Any]] = []
     for path in inputs:
-        failed |= not guarded(path, lambda path=path: facts.append(facts_of(path)))
+        failed |= not guarded(path, partial(_append, facts, facts_of, path))
     sets: list[dict[str, Any]] = []
     if len(facts) > 1:
         from irvane.core.judge.facts import sets_of
@@ -147,7 +152,7 @@ def _check(args: argparse.Namespace) -> int:
     inputs, failed = expand(args.inputs)
     found: list[Finding] = []
     for path in inputs:
-        failed |= not guarded(path, lambda path=path: found.append(check_file(path)))
+        failed |= not guarded(path, partial(_append, found, check_file, path))
         if found and found[-1].path == path and not args.json:
             last = found[-1]
             words = (

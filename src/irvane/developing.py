@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import asdict, dataclass, replace
+from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
@@ -173,9 +174,7 @@ class _Line:
 def _one_by_one(works: list[Work], shown: _Line) -> Iterator[Outcome]:
     made: set[Path] = set()
     for work in works:
-        yield _unless_made(work, made) or carry_out(
-            work, lambda share, w=work: shown.show(w.path.name, share)
-        )
+        yield _unless_made(work, made) or carry_out(work, partial(shown.show, work.path.name))
 
 
 def _unless_made(work: Work, made: set[Path]) -> Outcome | None:

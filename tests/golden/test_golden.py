@@ -11,7 +11,7 @@ from .cases import CASES
 from .making import CLOSE, PROCESSOR, STEP, made_of, path_of, processor
 
 #: On another kind of processor than the results were made on, a decision may fall another way at so many values of a picture.
-_ODD = 0.06
+_ODD = 0.1
 
 
 def _far(found: np.ndarray, kept: np.ndarray, by: float) -> float:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import email.message
 import importlib.metadata
 from importlib.resources import files
+from typing import cast
 
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QPlainTextEdit, QVBoxLayout, QWidget
 
@@ -23,7 +25,7 @@ _OWN = (
 
 def licence_of(name: str) -> str:
     """What a package says of its licence, in a word or two."""
-    data = importlib.metadata.metadata(name)
+    data = cast(email.message.Message, importlib.metadata.metadata(name))
     told = data.get("License-Expression") or ""
     classed = [
         one.rpartition("::")[2].strip() for one in data.get_all("Classifier") or [] if "License ::" in one

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt, Signal
+from PySide6.QtCore import QAbstractTableModel, QObject, Qt, Signal
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -20,9 +20,9 @@ from irvane.core.judge.automatic import Decision
 from irvane.desktop import theme
 from irvane.desktop.filework import FileWork
 from irvane.desktop.plain import tip
+from irvane.desktop.rows import NOWHERE, Index
 from irvane.desktop.session import Item, Session
 
-_NOWHERE = QModelIndex()
 _COLUMNS = ("Frame", "What was decided, and why")
 _NOTHING_CHOSEN = (
     "Nothing is chosen for frames of any noise: Ctrl+, says what new frames begin with, each by its noise."
@@ -130,17 +130,17 @@ class _Decisions(QAbstractTableModel):
         self.numbers = [n for n in self._automatic.made if n in self._automatic.session.items]
         self.endResetModel()
 
-    def rowCount(self, parent: QModelIndex = _NOWHERE) -> int:  # noqa: N802
+    def rowCount(self, parent: Index = NOWHERE) -> int:  # noqa: N802
         return 0 if parent.isValid() else len(self.numbers)
 
-    def columnCount(self, parent: QModelIndex = _NOWHERE) -> int:  # noqa: N802
+    def columnCount(self, parent: Index = NOWHERE) -> int:  # noqa: N802
         return 0 if parent.isValid() else len(_COLUMNS)
 
     def headerData(self, section: int, way: Qt.Orientation, role: int = 0) -> object:  # noqa: N802
         across = role == Qt.ItemDataRole.DisplayRole and way == Qt.Orientation.Horizontal
         return _COLUMNS[section] if across else None
 
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         number = self.numbers[index.row()]
         name = self._automatic.session.items[number].source.name
         words = self._automatic.made[number].words

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from irvane.core.judge.chart import INNER, Patch, marked_chart
 from irvane.core.line.view import Rendered
 from irvane.core.places import Region
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of
+from irvane.desktop.numbers import WholeField
 
 #: Widget pixels within which an edge of the rectangle is taken hold of.
 _NEAR = 8
@@ -148,13 +149,13 @@ class ChartDialog(QDialog):
         )
         words.setWordWrap(True)
         h, w = extent
-        self.fields: dict[str, QSpinBox] = {}
+        self.fields: dict[str, WholeField] = {}
         grid = QGridLayout()
         for place, (name, most, unit) in enumerate(
             (("Left", w - 1, " px"), ("Top", h - 1, " px"), ("Width", w, " px"), ("Height", h, " px"),
              ("Rows", _MOST, ""), ("Columns", _MOST, ""))
         ):  # fmt: skip
-            field = QSpinBox()
+            field = WholeField()
             field.setRange(0 if place < 2 else 1, most)
             field.setSuffix(unit)
             field.setAccessibleName(name)

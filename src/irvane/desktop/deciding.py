@@ -157,7 +157,7 @@ class TallyDialog(QDialog):
         self.table = QTableWidget(len(rows), 6)
         self.table.setHorizontalHeaderLabels(["criterion", "proof", "points", "better", "equal", "worse"])
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        for row, (criterion, one) in enumerate(rows):
+        for place, (criterion, one) in enumerate(rows):
             cells = (
                 criterion,
                 one.name,
@@ -167,7 +167,7 @@ class TallyDialog(QDialog):
                 one.worse,
             )
             for column, cell in enumerate(cells):
-                self.table.setItem(row, column, QTableWidgetItem(str(cell)))
+                self.table.setItem(place, column, QTableWidgetItem(str(cell)))
         self.table.resizeColumnsToContents()
         self.winner = QComboBox()
         self.winner.setAccessibleName("Winner")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QObject, Qt, Signal
+from PySide6.QtCore import QAbstractListModel, QObject, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
@@ -19,9 +19,8 @@ from irvane.core.settings import Settings, handed_on
 from irvane.desktop import theme
 from irvane.desktop.parts import Parts, change_words
 from irvane.desktop.plain import tip
+from irvane.desktop.rows import NOWHERE, Index
 from irvane.desktop.session import Item
-
-_NOWHERE = QModelIndex()
 
 
 class _Frames(QAbstractListModel):
@@ -35,13 +34,13 @@ class _Frames(QAbstractListModel):
         self._stations: tuple[str, ...] = ()
         self._ticked: set[int] = set()
 
-    def rowCount(self, parent: QModelIndex = _NOWHERE) -> int:  # noqa: N802
+    def rowCount(self, parent: Index = NOWHERE) -> int:  # noqa: N802
         return 0 if parent.isValid() else len(self._items)
 
-    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+    def flags(self, index: Index) -> Qt.ItemFlag:
         return super().flags(index) | Qt.ItemFlag.ItemIsUserCheckable
 
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         item = self._items[index.row()]
         if role == Qt.ItemDataRole.CheckStateRole:
             return Qt.CheckState.Checked if index.row() in self._ticked else Qt.CheckState.Unchecked
@@ -53,7 +52,7 @@ class _Frames(QAbstractListModel):
             return tip(f"{item.source.name}, {item.proof_name(item.sidecar.current)}: {words}")
         return f"{item.source.name}   {words}"
 
-    def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:  # noqa: N802
+    def setData(self, index: Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:  # noqa: N802
         if role != Qt.ItemDataRole.CheckStateRole:
             return False
         self._ticked ^= {index.row()}

@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QDialog,
-    QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -27,6 +26,7 @@ from irvane.core.judge.ladder_report import ladder_report
 from irvane.core.judge.usable import USUAL_LIMIT, compare
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of
+from irvane.desktop.numbers import NumberField
 
 _LINES = ("#6cc4b0", "#e0a04a", "#8aa3d6", "#d98a80", "#b9b9b9", "#8fc08a")
 _SYMBOLS = ("o", "s", "t", "d", "+", "x")
@@ -55,7 +55,7 @@ class LadderWindow(QDialog):
         self.words.setWordWrap(True)
         self.words.setAccessibleName("Verdict")
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.limit = QDoubleSpinBox()
+        self.limit = NumberField()
         self.limit.setRange(0, 60)
         self.limit.setDecimals(1)
         self.limit.setSingleStep(1)

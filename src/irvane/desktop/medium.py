@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Signal
@@ -57,7 +58,8 @@ class MediumDialog(QDialog):
         self.see.clicked.connect(self._take)
         self.see.setEnabled(now is not None)
         none = QPushButton("See it as it is")
-        none.clicked.connect(lambda: (self.chosen.emit(None), self.accept()))
+        none.clicked.connect(partial(self.chosen.emit, None))
+        none.clicked.connect(self.accept)
         row = QHBoxLayout()
         row.addWidget(self.name, 1)
         row.addWidget(pick)

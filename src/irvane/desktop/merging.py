@@ -11,13 +11,11 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDialog,
-    QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QPushButton,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -32,6 +30,7 @@ from irvane.core.line.stitching import Trial, try_layout
 from irvane.core.merge.planning import MOST_FRAMES, plan_bracket, seconds_of
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.laying import Laying
+from irvane.desktop.numbers import NumberField, WholeField
 from irvane.desktop.opening import Opening
 from irvane.desktop.places import Places
 from irvane.desktop.plain import tip
@@ -86,7 +85,7 @@ class MergeDialog(QDialog):
         self.told.setWordWrap(True)
         self.told.setObjectName("muted")
         self.told.setMinimumHeight(2 * self.told.fontMetrics().height() + 6)
-        self.ghosts = QSpinBox()
+        self.ghosts = WholeField()
         self.ghosts.setRange(0, 100)
         self.ghosts.setValue(50)
         self.ghosts.setSuffix(" %")
@@ -225,7 +224,7 @@ class PlanDialog(QDialog):
         )
         self.shutter.setToolTip("The metered exposure, or that of the chosen frame: 1/60 or 0.5.")
         self.step = _number(0.3, 5, 2, " EV")
-        self.frames = QSpinBox()
+        self.frames = WholeField()
         self.frames.setRange(1, MOST_FRAMES)
         self.frames.setValue(3)
         self.focal = _number(1, 3000, focal or 35, " mm")
@@ -270,8 +269,9 @@ class PlanDialog(QDialog):
         self.told.setText(made.words())
 
 
-def _number(low: float, high: float, value: float, unit: str) -> QDoubleSpinBox:
-    box = QDoubleSpinBox()
+def _number(low: float, high: float, value: float, unit: str) -> NumberField:
+    box = NumberField()
+    box.setKeyboardTracking(True)  # the plan follows every sign
     box.setRange(low, high)
     box.setDecimals(1)
     box.setValue(value)

@@ -6,10 +6,11 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from irvane.core.line.looks import TINTS
 from irvane.desktop import theme
+from irvane.desktop.numbers import WholeField
 
 #: A place in the frame's own shares (x, y, radius) and the name of the file it is taken from.
 Place = tuple[float, float, float, str]
@@ -127,7 +128,7 @@ class Places(QWidget):
         self.frame = QComboBox()
         self.frame.addItems(self._names)
         self.frame.setAccessibleName("Frame that the place is taken from")
-        self.radius = QSpinBox()
+        self.radius = WholeField()
         self.radius.setRange(1, 30)
         self.radius.setValue(_RADIUS)
         self.radius.setSuffix(" % wide")

@@ -10,12 +10,10 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDialog,
-    QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QSpinBox,
     QTabWidget,
     QVBoxLayout,
     QWidget,
@@ -27,6 +25,7 @@ from irvane.core.files.preferences import NewFrames, Preferences, choose, prefer
 from irvane.core.files.presets import list_presets, presets_folder
 from irvane.core.finish.destination import chosen, destinations
 from irvane.core.judge.diagnosis import NOISE_CLASSES
+from irvane.desktop.numbers import NumberField, WholeField
 from irvane.desktop.plain import tip
 
 _AS_IT_IS = "nothing but the automatic"
@@ -117,7 +116,7 @@ class PreferencesDialog(QDialog):
             self.cache,
             "Pictures without noise, so that they are there at once again.",
         )
-        self.threads = QSpinBox()
+        self.threads = WholeField()
         self.threads.setRange(0, 256)
         self.threads.setSpecialValueText(f"all ({os.cpu_count()})")
         self.threads.setValue(now.threads or 0)
@@ -187,8 +186,8 @@ def _add(form: QFormLayout, label: str, widget: QWidget, help_: str) -> None:
     form.addRow(label, widget)
 
 
-def _number(value: float | None, most: float, unit: str, unset: str) -> QDoubleSpinBox:
-    box = QDoubleSpinBox()
+def _number(value: float | None, most: float, unit: str, unset: str) -> NumberField:
+    box = NumberField()
     box.setRange(0, most)
     box.setDecimals(1)
     box.setSuffix(unit)

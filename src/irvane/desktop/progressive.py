@@ -15,6 +15,7 @@ from irvane.core.line.looks import look_of, settings_in
 from irvane.core.line.source import Source
 from irvane.core.line.steps import developing
 from irvane.core.noise.denoise import FAST, Removal
+from irvane.core.places import Region
 from irvane.core.progress import Progress
 from irvane.core.settings import Sensor
 from irvane.desktop.view_request import ViewRequest
@@ -198,9 +199,14 @@ class ProgressiveRendering(QObject):
         self.engine.pin(
             ((wish.source, wish.settings.sensor) for wish in shown),
             (removal for _, removal in removals if removal is not None),
-            (wish.region for wish in shown),
+            (place for wish in shown if (place := self._behind(wish)) is not None),
         )
         self._heavy.cancel(lambda key: key[0] in _KINDS and key[1] not in keys)
+
+    def _behind(self, wish: ViewRequest) -> Region | None:
+        """The part of the frame that a pane shows."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        return None if frame is None else frame.behind(wish.settings, wish.region)
 
     def _removal(self, wish: ViewRequest) -> Removal | None:
         frame = self.engine.best(wish.source, wish.settings.sensor)

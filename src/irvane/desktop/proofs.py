@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -223,7 +224,7 @@ class Proofs(QObject):
         self.bench.choose(pane)
         menu = QMenu(self._window)
         for number, proof in enumerate(item.sidecar.proofs):
-            action = menu.addAction(on_button(proof.name), lambda n=number: self._show_proof(pane, n))
+            action = menu.addAction(on_button(proof.name), partial(self._show_proof, pane, number))
             action.setCheckable(True)
             action.setChecked(number == self.bench.contents[pane].proof)
         bare = menu.addAction("bare", lambda: self._show_proof(pane, BARE))
@@ -231,7 +232,7 @@ class Proofs(QObject):
         bare.setChecked(self.bench.contents[pane].proof == BARE)
         without = menu.addMenu("Without a station")
         for station in STATIONS[:-1]:
-            without.addAction(station.capitalize(), lambda s=station: self.judging.show_without(pane, s))
+            without.addAction(station.capitalize(), partial(self.judging.show_without, pane, station))
         menu.addSeparator()
         menu.addAction("New proof from this one", self.new_proof)
         number = self.bench.contents[pane].proof

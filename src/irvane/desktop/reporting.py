@@ -63,10 +63,10 @@ class Reporting(QObject):
         if self.strip.taken(self.said.emit):
             return
         infos = [
-            self.bench.item(k).info
+            item.info
             for k in range(self.bench.count)
-            if self.bench.controller.wish(k) is not None
-        ]  # type: ignore[union-attr]
+            if self.bench.controller.wish(k) is not None and (item := self.bench.item(k)) is not None
+        ]
 
         def work(progress: Progress) -> Path:
             entries = []

@@ -1,8 +1,15 @@
-"""Rows of controls under the bench."""
+"""Rows of controls under the bench, and of lists."""
 
 from __future__ import annotations
 
+from typing import TypeAlias
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+#: A place in a list, and none.
+Index: TypeAlias = QModelIndex | QPersistentModelIndex
+NOWHERE = QModelIndex()
 
 
 def two_rows(strip: QWidget) -> tuple[QHBoxLayout, QHBoxLayout]:

@@ -340,8 +340,11 @@ class Session(QObject):
         self.undo.beginMacro("marks" if mark is not None else "stars")
         for number in numbers:
             item = self.items[number]
-            changes = {k: v for k, v in (("mark", mark), ("stars", stars)) if v is not None}
-            self._do(item, replace(item.sidecar, **changes), "marks")
+            was = item.sidecar
+            now = replace(
+                was, mark=was.mark if mark is None else mark, stars=was.stars if stars is None else stars
+            )
+            self._do(item, now, "marks")
         self.undo.endMacro()
 
     def edit(self, number: int, proof: int, values: dict[str, object]) -> None:

@@ -40,6 +40,7 @@ from irvane.desktop.line.shelf import Shelf
 from irvane.desktop.line.trail import TrailEditor
 from irvane.desktop.line.words import diagnosis, station_words
 from irvane.desktop.merging import Merging
+from irvane.desktop.numbers import GreyedFields, turns_unasked
 from irvane.desktop.opening import Opening
 from irvane.desktop.path import PathStrip
 from irvane.desktop.plain import on_button, tip
@@ -101,7 +102,9 @@ class Window(QMainWindow):
         self.blurring = Blurring(self.proofs, self.service, self.sheeting, self.strip, self)
         self.merging = Merging(self.proofs, self.opening, self.sheeting, self)
         self.queueing = Queueing(self.proofs, self.sheeting, self.shelf, self)
-        self.queueing.beside.connect(lambda *files: self.opening.open_beside(*files, self.judging.compare))
+        self.queueing.beside.connect(
+            lambda source, written: self.opening.open_beside(source, written, self.judging.compare)
+        )
         self.automatic = Automatic(self.session, self.service.files, self)
         self.writing = Writing(self.service, self.proofs, self.strip, self)
         parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
@@ -117,6 +120,7 @@ class Window(QMainWindow):
         self._sentence = QTimer(self, singleShot=True, interval=_SENTENCE)
         self._sentence.timeout.connect(lambda: self.bench.note.set_full(""))
         self.shelf.hide()
+        self._greyed = GreyedFields()
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
         self._update_controls()
         self.queueing.greet()
@@ -153,7 +157,7 @@ class Window(QMainWindow):
         shelf.set_back.connect(self.regions.changes.set_back)
         self.regions.another.connect(self._update_controls)
         # a region is changed on the shelf: without a station there is none
-        self.regions.shown.connect(lambda on: on and not self.band.station and self.band.toggle("light"))
+        self.regions.shown.connect(self._open_for_regions)
         shelf.grade.connect(proofs.set_grade)
         shelf.grey_of_frame.connect(proofs.grey_of_frame)
         shelf.suggest_light.connect(proofs.suggest_light)
@@ -162,7 +166,7 @@ class Window(QMainWindow):
         shelf.curve.connect(self.curve.open)
         self.curve.changed.connect(proofs.edit)
         self.trail.changed.connect(proofs.edit)
-        self.trail.find.connect(self.blurring.find_path)
+        self.trail.sought.connect(self.blurring.find_path)
         shelf.draw_path.connect(self.trail.open)
         shelf.measure_lens.connect(self.blurring.measure_lens)
         bench.test_strip.taken.connect(self._take_from_strip)
@@ -286,6 +290,10 @@ class Window(QMainWindow):
             self.trail.hide()
         self._update_controls()
 
+    def _open_for_regions(self, on: bool) -> None:
+        if on and not self.band.station:
+            self.band.toggle("light")
+
     def _update_controls(self) -> None:
         item = self.proofs.item()
         content = self.bench.contents[self.bench.chosen]
@@ -383,6 +391,11 @@ class Window(QMainWindow):
         menus.setCornerWidget(self.bench.note)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        if self._greyed.swallows(watched, event):
+            return True
+        if turns_unasked(watched, event):
+            event.ignore()  # what is around it may be scrolled
+            return True
         if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent):
             typed = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
             if typed and isinstance(watched, QAbstractSpinBox) and self.shelf.isAncestorOf(watched):

@@ -234,7 +234,9 @@ def _elsewhere(frame: Path, key: str) -> Iterator[_Found]:
     with suppress(OSError, ReadError):
         noted = read_small(_place_path(key), _LONGEST_PLACE)
         last = Path(os.fsdecode(noted)) if noted else None
-        if last is not None and not last.with_name(last.name.removesuffix(ENDING)).exists():  # moved, not copied
+        if (
+            last is not None and not last.with_name(last.name.removesuffix(ENDING)).exists()
+        ):  # moved, not copied
             paths.append(last)
     with suppress(OSError):
         names = set(os.listdir(frame.parent))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import random
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 #: What is judged.
@@ -31,7 +31,7 @@ class Judgement:
     answer: str
 
 
-def pairs_to_judge(proofs: dict[int, Sequence[int]], seed: int) -> list[Pair]:
+def pairs_to_judge(proofs: Mapping[int, Sequence[int]], seed: int) -> list[Pair]:
     """All pairs of proofs of every frame, in an order and with sides that tell nothing.
 
     Parameters

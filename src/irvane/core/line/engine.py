@@ -111,9 +111,11 @@ class Engine:
     ) -> None:
         """Frames that are shown now are never dropped, nor pictures that were denoised in these ways, nor parts of them that
         hold these regions."""
+        # who asks may ask the engine for more: not while it is held
+        wanted, seen = set(removals), set(regions)
+        pinned = {self._key(source, sensor) for source, sensor in shown}
         with self._lock:
-            self._wanted, self._seen = set(removals), set(regions)
-            self._pinned = {self._key(source, sensor) for source, sensor in shown}
+            self._wanted, self._seen, self._pinned = wanted, seen, pinned
 
     @property
     def nbytes(self) -> int:

@@ -89,6 +89,10 @@ class Frame:
         """The part of it that a region of a proof's output is made from: at 1:1 with room for any settings."""
         return (part_of if region.step <= 1 else source_of)(settings, self.context, region)
 
+    def behind(self, settings: Settings, region: OutputRegion) -> Region:
+        """The part of it that a region of a proof's output shows, without anything around it."""
+        return self.geometry(settings).frame_box(region)
+
     def refined_at(self, settings: Settings, region: OutputRegion) -> bool:
         """Are the pixels behind a region of the output refined already, the whole picture not being it?"""
         return set(tiles_of(self.part(settings, region))) <= self.seen

@@ -8,13 +8,15 @@ from dataclasses import replace
 import numpy as np
 
 from irvane.core.line.view import Rendered, Upstream
-from irvane.core.places import Region
+from irvane.core.places import OutputRegion
 
 #: Share of the new view that must have been rendered before, for keeping it to pay.
 _WORTH = 0.3
 
 
-def render_moved(former: Rendered, region: Region, render: Callable[[Region], Rendered]) -> Rendered:
+def render_moved(
+    former: Rendered, region: OutputRegion, render: Callable[[OutputRegion], Rendered]
+) -> Rendered:
     """A region at 1:1, with the pixels that `former` already shows.
 
     Parameters
@@ -81,8 +83,8 @@ class LastView:
         self,
         what: Hashable,
         parts: tuple[object, ...],
-        region: Region,
-        render: Callable[[Region], Rendered],
+        region: OutputRegion,
+        render: Callable[[OutputRegion], Rendered],
     ) -> Rendered:
         """A region of a picture.
 

@@ -6,7 +6,6 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
-    QDoubleSpinBox,
     QFormLayout,
     QLabel,
     QVBoxLayout,
@@ -14,6 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.line.clip_flags import Limits
+from irvane.desktop.numbers import NumberField
 
 
 class LimitsDialog(QDialog):
@@ -50,8 +50,8 @@ class LimitsDialog(QDialog):
         layout.addWidget(words)
         layout.addWidget(buttons)
 
-    def _box(self, low: float, high: float, value: float, name: str) -> QDoubleSpinBox:
-        box = QDoubleSpinBox()
+    def _box(self, low: float, high: float, value: float, name: str) -> NumberField:
+        box = NumberField()
         box.setRange(low, high)
         box.setDecimals(1)
         box.setSingleStep(0.1)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
     QButtonGroup,
     QComboBox,
-    QDoubleSpinBox,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 
 from irvane.core.lens.lines import LEVEL, UPRIGHT
 from irvane.desktop.framing.overlay import GUIDES
+from irvane.desktop.numbers import NumberField
 from irvane.desktop.rows import two_rows
 
 #: Ratios of width to height by what is shown; None: any; 0: that of the frame.
@@ -78,14 +79,14 @@ class FramingStrip(QWidget):
         self.guides.textActivated.connect(self.guided)
         for widget in (self.ratio, self.upright, self.guides):
             first.addWidget(widget)
-        self.boxes: list[QDoubleSpinBox] = []
+        self.boxes: list[NumberField] = []
         for side in _SIDES:
-            box = QDoubleSpinBox()
+            box = NumberField()
             box.setRange(-200, 400)
             box.setDecimals(2)
             box.setSuffix(" %")
             box.setKeyboardTracking(False)
-            box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+            box.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
             box.setFixedWidth(74)
             box.setAccessibleName(f"{side} in per cent of the corrected frame")
             box.setToolTip(f"{side} of the crop, in per cent of the corrected frame.")
@@ -96,9 +97,9 @@ class FramingStrip(QWidget):
         big = _button("Largest", "The largest crop of this shape without empty corners.")
         big.clicked.connect(self.largest)
         first.addWidget(big)
-        self.size = QLabel()
-        self.size.setAccessibleName("Size of the crop")
-        first.addWidget(self.size, 1)
+        self.crop_size = QLabel()
+        self.crop_size.setAccessibleName("Size of the crop")
+        first.addWidget(self.crop_size, 1)
         self._lines(second)
 
     def _lines(self, row: QHBoxLayout) -> None:
@@ -177,7 +178,7 @@ class FramingStrip(QWidget):
             if not (box.hasFocus() and abs(box.value() - value) < 0.005):
                 box.setValue(value)
         self._filling = False
-        self.size.setText(f"{size[1]} × {size[0]} px, {kept * 100:.1f} % of the frame")
+        self.crop_size.setText(f"{size[1]} × {size[0]} px, {kept * 100:.1f} % of the frame")
 
     def show_lines(self, count: int, points: int) -> None:
         """How many lines and places are drawn."""

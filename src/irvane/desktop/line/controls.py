@@ -7,8 +7,8 @@ import math
 from PySide6.QtCore import QRect, Qt, Signal
 from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
     QComboBox,
-    QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from irvane.core.declaring import Curve
 from irvane.core.settings import Choice, Number, Points, spec, value_text
 from irvane.desktop import theme
+from irvane.desktop.numbers import NumberField
 
 NAME_WIDTH = 78
 #: A row with one line, and a number, whose slider runs below its name and value over the whole width.
@@ -118,21 +119,6 @@ class _Track(QSlider):
         self.setValue(round(self.minimum() + (x - 4) / max(self.width() - 8, 1) * span))
 
 
-class _Value(QDoubleSpinBox):
-    """The value of a setting as text: with a true minus, and a plus where both signs are possible."""
-
-    def textFromValue(self, value: float) -> str:  # noqa: N802
-        text = super().textFromValue(value).replace("-", "−")
-        return f"+{text}" if self.minimum() < 0 < value else text
-
-    def valueFromText(self, text: str) -> float:  # noqa: N802
-        return super().valueFromText(text.replace("−", "-").replace("+", ""))
-
-    def validate(self, text: str, place: int) -> object:
-        state = super().validate(text.replace("−", "-").replace("+", ""), place)
-        return (state[0], text, place) if isinstance(state, tuple) else state
-
-
 class NumberRow(QWidget):
     """A numeric setting.
 
@@ -170,15 +156,14 @@ class NumberRow(QWidget):
         self.slider.valueChanged.connect(self._slid)
         self.slider.sliderPressed.connect(lambda: self.held.emit(True))
         self.slider.sliderReleased.connect(lambda: self.held.emit(False))
-        self.box = _Value()
-        self.box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.box = NumberField()
+        self.box.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
         self.box.setRange(declared.low, declared.high)
         self.box.setDecimals(declared.decimals)
         self.box.setSingleStep(declared.step)
         self.box.setSuffix(f" {declared.unit}")
         self.box.setFixedSize(78, 17)
         self.box.setFrame(False)
-        self.box.setKeyboardTracking(False)
         self.box.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.box.setAccessibleName(f"{declared.label} in {declared.unit}")
         self.box.valueChanged.connect(self._typed)
@@ -221,7 +206,7 @@ class NumberRow(QWidget):
         shown = value if value is not None else automatic
         if shown is not None:
             self.slider.setValue(round((shown - self.spec.low) / self._fine))
-            if not (self.box.hasFocus() and self.box.value() == shown):
+            if not self.box.being_typed:
                 self.box.setValue(shown)
         if self.slider.automatic != (value is None):
             self.slider.automatic = value is None

@@ -7,7 +7,6 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QDoubleSpinBox,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -15,11 +14,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.declaring import Curve
+from irvane.core.declaring import Curve, Points
 from irvane.core.light.curve import curve_shift
-from irvane.core.settings import Points, Settings, spec
+from irvane.core.settings import Settings, spec
 from irvane.desktop import theme
 from irvane.desktop.line.points import FloatingPanel, PointsPlane
+from irvane.desktop.numbers import NumberField
 
 CURVES = ("light.curve", "light.curve_red", "light.curve_green", "light.curve_blue")
 _COLOURS = dict(zip(CURVES, ("#e6e6e6", "#d98a80", "#8fc08a", "#8aa3d6"), strict=True))
@@ -154,10 +154,12 @@ class CurveEditor(FloatingPanel):
         self.buttons: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         for path in CURVES:
-            button = QPushButton(spec(path).label)
+            declared = spec(path)
+            assert isinstance(declared, Points)
+            button = QPushButton(declared.label)
             button.setCheckable(True)
             button.setProperty("flat", True)
-            button.setToolTip(spec(path).help)
+            button.setToolTip(declared.help)
             button.clicked.connect(lambda _checked=False, p=path: self.open(p))
             group.addButton(button)
             self.buttons[path] = button
@@ -176,7 +178,7 @@ class CurveEditor(FloatingPanel):
         row = QHBoxLayout()
         self.boxes = []
         for words in ("in", "out"):
-            box = QDoubleSpinBox()
+            box = NumberField()
             box.setRange(-12, 8)
             box.setDecimals(2)
             box.setSingleStep(STEP)

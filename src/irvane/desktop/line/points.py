@@ -163,7 +163,9 @@ class FloatingPanel(QFrame):
         plane.setFocus()
 
     def _place(self) -> None:
-        around = self.parentWidget().rect()
+        bench = self.parentWidget()
+        assert bench is not None
+        around = bench.rect()
         self.move(around.right() - self.width() - 12, max(4, around.bottom() - self.height() - 12))
 
     def eventFilter(self, watched: object, event: object) -> bool:  # noqa: N802

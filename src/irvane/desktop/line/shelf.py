@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import TypeAlias
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QApplication,
@@ -57,9 +60,11 @@ _BELOW = {
 }  # fmt: skip
 
 
+#: A setting's row.
+Row: TypeAlias = NumberRow | ChoiceRow | PointsRow | NameRow | CropRow | TrailRow
 #: Columns that need little room.
 _NARROW = {CURVES: 112}
-_ROWS = {
+_ROWS: dict[type, Callable[[str], Row]] = {
     Number: NumberRow,
     Choice: ChoiceRow,
     Points: PointsRow,
@@ -74,7 +79,7 @@ class _Station(QWidget):
 
     def __init__(self, station: str) -> None:
         super().__init__()
-        self.rows: dict[str, NumberRow | ChoiceRow | PointsRow | NameRow | CropRow | TrailRow] = {}
+        self.rows: dict[str, Row] = {}
         self.columns: dict[Group, QVBoxLayout] = {}
         whole = QVBoxLayout(self)
         whole.setContentsMargins(12, 8, 6, 6)
@@ -365,7 +370,7 @@ class Shelf(QWidget):
         automatic = automatic_values(frame, settings)
         page = self.stations[self._station]
         for path, row in page.rows.items():
-            row.show_value(settings.get(path), automatic.get(path))
+            row.show_value(settings.get(path), automatic.get(path))  # type: ignore[arg-type]
             local = differs is None or path in ALLOWED
             row.setEnabled(editable and local and acts(path, settings))
             row.name.mark(differs is not None and path in differs)

@@ -128,11 +128,11 @@ class TrailEditor(FloatingPanel):
     Signals
     -------
     changed(path, points)
-    find : it is to be looked for in the frame.
+    sought : it is to be looked for in the frame.
     """
 
     changed = Signal(str, object)
-    find = Signal()
+    sought = Signal()
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent, 340, 400)
@@ -145,7 +145,7 @@ class TrailEditor(FloatingPanel):
         self.find_button.setToolTip(
             "Looks for the path in three parts of the frame, which must agree; takes some seconds. Check it by the picture."
         )
-        self.find_button.clicked.connect(self.find)
+        self.find_button.clicked.connect(self.sought)
         straight = QPushButton("Straight")
         straight.setToolTip("Takes the path away: length and angle say how the frame moved.")
         straight.clicked.connect(lambda: self.plane.changed.emit(()))

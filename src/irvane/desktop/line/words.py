@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 import numpy as np
 
 from irvane.core.acutance.blur_cause import UNSURE
@@ -138,7 +141,7 @@ def _light(settings: Settings) -> str:
     return ", ".join(parts) or "as it was"
 
 
-def _colour(settings: Settings, automatic: dict[str, float], unknown: str) -> str:
+def _colour(settings: Settings, automatic: Mapping[str, Any], unknown: str) -> str:
     colour = settings.colour
     kelvin = colour.temperature or automatic.get("colour.temperature")
     named = (

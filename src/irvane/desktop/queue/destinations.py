@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QPushButton,
     QScrollArea,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -39,6 +38,7 @@ from irvane.core.finish.destination import (
 )
 from irvane.core.finish.medium import MEDIA
 from irvane.core.finish.naming import WORDS, Named, file_name
+from irvane.desktop.numbers import WholeField
 from irvane.desktop.session import Item
 
 #: Fields that only some formats have.
@@ -190,8 +190,8 @@ class DestinationsDialog(QDialog):
         return box
 
     @staticmethod
-    def _number(low: int, high: int, unit: str) -> QSpinBox:
-        box = QSpinBox()
+    def _number(low: int, high: int, unit: str) -> WholeField:
+        box = WholeField()
         box.setRange(low, high)
         box.setSuffix(unit)
         return box
@@ -219,7 +219,7 @@ class DestinationsDialog(QDialog):
                 widget.setCurrentIndex(widget.findData(value))
             elif isinstance(widget, QCheckBox):
                 widget.setChecked(bool(value))
-            elif isinstance(widget, QSpinBox):
+            elif isinstance(widget, WholeField):
                 widget.setValue(round(value))
         self._filling = False
         self._preview()
@@ -242,7 +242,7 @@ class DestinationsDialog(QDialog):
                 found[key] = widget.currentData()
             elif isinstance(widget, QCheckBox):
                 found[key] = widget.isChecked()
-            elif isinstance(widget, QSpinBox):
+            elif isinstance(widget, WholeField):
                 found[key] = widget.value()
         return found
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt, QUrl, Signal
+from PySide6.QtCore import QAbstractTableModel, QObject, Qt, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -23,9 +23,9 @@ from irvane.core.finish.journal import CANCELLED, DONE, FAILED, RUNNING, WAITING
 from irvane.desktop import theme
 from irvane.desktop.plain import tip
 from irvane.desktop.queue.runner import QueueRunner
+from irvane.desktop.rows import NOWHERE, Index
 
 _COLUMNS = ("Frame", "Destination", "State", "What came of it")
-_NOWHERE = QModelIndex()
 
 
 class _Entries(QAbstractTableModel):
@@ -48,10 +48,10 @@ class _Entries(QAbstractTableModel):
             self.entries = fresh
             self.dataChanged.emit(self.index(0, 0), self.index(len(fresh) - 1, len(_COLUMNS) - 1))
 
-    def rowCount(self, parent: QModelIndex = _NOWHERE) -> int:  # noqa: N802
+    def rowCount(self, parent: Index = NOWHERE) -> int:  # noqa: N802
         return 0 if parent.isValid() else len(self.entries)
 
-    def columnCount(self, parent: QModelIndex = _NOWHERE) -> int:  # noqa: N802
+    def columnCount(self, parent: Index = NOWHERE) -> int:  # noqa: N802
         return 0 if parent.isValid() else len(_COLUMNS)
 
     def headerData(self, section: int, way: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:  # noqa: N802
@@ -59,7 +59,7 @@ class _Entries(QAbstractTableModel):
             return _COLUMNS[section]
         return None
 
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         entry = self.entries[index.row()]
         if role == Qt.ItemDataRole.ForegroundRole and entry.state == FAILED:
             return theme.WARNING

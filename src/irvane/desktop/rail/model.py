@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QObject, QSize, Qt
+from PySide6.QtCore import QAbstractListModel, QObject, QSize, Qt
 from PySide6.QtGui import QImage
 
 from irvane.core.files.info import exposure_text
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.plain import tip
+from irvane.desktop.rows import NOWHERE, Index
 from irvane.desktop.session import Item, Session
 
 #: Scaled pictures that are kept.
@@ -66,10 +67,10 @@ class RailModel(QAbstractListModel):
             index = self.index(place)
             self.dataChanged.emit(index, index)
 
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: N802
+    def rowCount(self, parent: Index = NOWHERE) -> int:  # noqa: N802
         return 0 if parent.isValid() else len(self.rows)
 
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         row = self.rows[index.row()]
         item = self.session.items.get(row.item)
         if item is None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from typing import Any, Protocol
 
 from PySide6.QtWidgets import QMenu, QWidget
@@ -23,7 +24,10 @@ class Chosen(Protocol):
 
     proofs: Proofs
     window: QWidget
-    strip: QWidget
+
+    @property
+    def strip(self) -> QWidget: ...
+
     said: Any
     another: Any
 
@@ -129,7 +133,7 @@ class Changes:
         menu = QMenu(self.regions.window)
         for number, proof in enumerate(item.sidecar.proofs):
             if number != self.regions.proofs.number:
-                menu.addAction(proof.name, lambda s=proof.settings, n=proof.name: self._take_look(s, n))
+                menu.addAction(proof.name, partial(self._take_look, proof.settings, proof.name))
         if menu.isEmpty():
             self.regions.said.emit("This frame has no other proof. N makes one.")
             return

@@ -249,7 +249,7 @@ class Regions(QObject):
     def _brush(self) -> tuple[float, float, float, bool, bool]:
         s = self.strip
         return (
-            s.size.value() / 1000,
+            s.wide.value() / 1000,
             s.soft.value() / 100,
             s.flow.value() / 100,
             s.erases.isChecked(),
@@ -257,8 +257,8 @@ class Regions(QObject):
         )
 
     def _resize_brush(self, steps: int) -> None:
-        value = self.strip.size.value()
-        self.strip.size.setValue(round(value * _BRUSH_STEP**steps) + steps)
+        value = self.strip.wide.value()
+        self.strip.wide.setValue(round(value * _BRUSH_STEP**steps) + steps)
 
     # shapes
 

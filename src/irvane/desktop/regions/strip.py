@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDoubleSpinBox,
     QHBoxLayout,
     QLabel,
     QMenu,
     QPushButton,
-    QSpinBox,
     QWidget,
 )
 
 from irvane.core.regions.region import KINDS, LocalRegion
 from irvane.desktop import theme
 from irvane.desktop.bench.elided import Elided
+from irvane.desktop.numbers import NumberField, WholeField
 from irvane.desktop.plain import on_button
 from irvane.desktop.rows import two_rows
 
@@ -42,8 +43,8 @@ _OPERATIONS = {
 }
 
 
-def _spin(low: float, high: float, unit: str, name: str, help: str) -> QDoubleSpinBox:
-    box = QDoubleSpinBox()
+def _spin(low: float, high: float, unit: str, name: str, help: str) -> NumberField:
+    box = NumberField()
     box.setRange(low, high)
     box.setDecimals(1 if high < 60 else 0)
     box.setSuffix(f" {unit}")
@@ -92,9 +93,7 @@ class RegionStrip(QWidget):
         self.add.setToolTip("A new region, or another shape of the chosen one.")
         self.menu = QMenu(self)
         for kind, (words, _) in KINDS.items():
-            action = self.menu.addAction(
-                words.capitalize(), lambda k=kind: self.added.emit(k, self.how.currentData())
-            )
+            action = self.menu.addAction(words.capitalize(), partial(self._ask_for, kind))
             action.setToolTip(_HELP[kind])
         self.menu.setToolTipsVisible(True)
         self.add.setMenu(self.menu)
@@ -126,6 +125,10 @@ class RegionStrip(QWidget):
             first.addWidget(button)
         self._second(second)
 
+    def _ask_for(self, kind: str) -> None:
+        """Another shape, combined as is chosen beside."""
+        self.added.emit(kind, str(self.how.currentData()))
+
     def _second(self, row: QHBoxLayout) -> None:
         self.on = QCheckBox("on")
         self.on.setToolTip("Off: as if it were not there, to see before and after (Shift+D).")
@@ -154,12 +157,12 @@ class RegionStrip(QWidget):
                 row.addWidget(QLabel(words))
             row.addWidget(widget)
         row.addSpacing(12)
-        self.size = QSpinBox()
-        self.size.setRange(1, 600)
-        self.size.setValue(60)
-        self.size.setSuffix(" ‰ wide")
-        self.size.setAccessibleName("Width of the brush")
-        self.size.setToolTip("In thousandths of the frame's width (Shift and wheel over the picture).")
+        self.wide = WholeField()
+        self.wide.setRange(1, 600)
+        self.wide.setValue(60)
+        self.wide.setSuffix(" ‰ wide")
+        self.wide.setAccessibleName("Width of the brush")
+        self.wide.setToolTip("In thousandths of the frame's width (Shift and wheel over the picture).")
         self.soft = _spin(0, 100, "%", "Softness of the brush", "How far from its border inwards it fades.")
         self.soft.setValue(50)
         self.flow = _spin(1, 100, "%", "Opacity of a stroke", "Strokes over each other build up.")
@@ -172,9 +175,10 @@ class RegionStrip(QWidget):
         inner = QHBoxLayout(self.brush)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.setSpacing(6)
-        for widget in (QLabel("Brush"), self.size, self.soft, self.flow, self.erases, self.follows):
-            inner.addWidget(widget)
-        self.size.valueChanged.connect(lambda _v: self.brush_changed.emit())
+        brush: tuple[QWidget, ...] = (self.wide, self.soft, self.flow, self.erases, self.follows)
+        for part in (QLabel("Brush"), *brush):
+            inner.addWidget(part)
+        self.wide.valueChanged.connect(lambda _v: self.brush_changed.emit())
         row.addWidget(self.brush)
         row.addStretch(1)
         for words, help, signal in (

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from irvane.core.files.proofs import KEEP, REJECT
@@ -20,6 +21,10 @@ def _time(item: Item) -> tuple[Any, ...]:
 def _noise(item: Item) -> tuple[Any, ...]:
     snr = item.measured.snr if item.measured else None
     return math.inf if snr is None else -snr, natural_key(item.source.name)
+
+
+def _has_stars(least: int, item: Item) -> bool:
+    return item.sidecar.stars >= least
 
 
 #: The order that is found among the frames, not of each by itself.
@@ -43,7 +48,7 @@ SHOWN: dict[str, Callable[[Item], bool]] = {
     "rejected": lambda item: item.sidecar.mark == REJECT,
     "without a mark": lambda item: not item.sidecar.mark and not item.sidecar.stars,
     "brackets": lambda item: bool(item.bracket),
-    **{f"{n} stars and more": (lambda item, n=n: item.sidecar.stars >= n) for n in range(1, 6)},
+    **{f"{n} stars and more": partial(_has_stars, n) for n in range(1, 6)},
     "sharp enough": lambda item: item.measured is not None and item.measured.sharp_enough,
     "not sharp": lambda item: item.measured is not None and not item.measured.sharp_enough,
     "visible noise": lambda item: item.measured is not None and item.measured.is_noisy,

@@ -35,6 +35,7 @@ from irvane.core.files.proofs import REJECT
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.plain import tip
+from irvane.desktop.rows import NOWHERE, Index
 from irvane.desktop.session import Item, Session
 from irvane.desktop.sheet.order import MEASURED, SHOWN, SORTS, arranged, mark_words
 
@@ -86,10 +87,10 @@ class _Frames(QAbstractListModel):
     def item(self, place: int) -> Item | None:
         return self.session.items.get(self.numbers[place])
 
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: N802
+    def rowCount(self, parent: Index = NOWHERE) -> int:  # noqa: N802
         return 0 if parent.isValid() else len(self.numbers)
 
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         item = self.item(index.row())
         if item is None:
             return None
@@ -149,10 +150,10 @@ class _Delegate(QStyledItemDelegate):
         super().__init__(frames)
         self.frames = frames
 
-    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:  # noqa: N802
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: Index) -> QSize:  # noqa: N802
         return _CELL
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         item = self.frames.session.items.get(index.data(Qt.ItemDataRole.UserRole))
         if item is None:
             return
