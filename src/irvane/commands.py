@@ -27,6 +27,11 @@ def settings_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--renewed", action="store_true", help="with the newest methods, not those that the settings name"
     )
+    parser.add_argument(
+        "--toned",
+        action="store_true",
+        help="float files (.exr, .hdr, TIFF of 32 bits) with tone instead of plain light",
+    )
     parser.add_argument("--denoise", default=None, metavar="off|auto|0-200")
     parser.add_argument("--denoise-method", default=None, choices=("best", "fast"))
 
@@ -48,6 +53,8 @@ def read_settings(args: argparse.Namespace, base: Settings) -> Settings:
             if not equals:
                 raise SettingError(f"“{text}” is not of the form STATION.NAME=VALUE.")
             settings = settings.with_value(path.strip(), value.strip())
+        if args.toned:
+            settings = settings.with_value("finish.tone", "toned")
         if args.denoise is not None:
             word = {"off": "0"}.get(args.denoise, args.denoise)
             settings = settings.with_value("noise.amount", word)

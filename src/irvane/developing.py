@@ -129,6 +129,9 @@ def _develop(args: argparse.Namespace) -> int:
                     args.depth, args.overwrite, how, args.suggest, args.automatic,
                 )
             )  # fmt: skip
+    from irvane.core.finish.delivery import LIGHT_NOTE, TONED_NOTE
+
+    once, told = (LIGHT_NOTE, TONED_NOTE), set[str]()
     outcomes: list[Outcome] = []
     shown = _Line(len(works))
     for outcome in _several(works, args.jobs, shown) if args.jobs > 1 else _one_by_one(works, shown):
@@ -138,7 +141,11 @@ def _develop(args: argparse.Namespace) -> int:
             print(f"irvane: {outcome.problem}", file=sys.stderr)
         elif not args.json:
             for note in outcome.notes:
-                print(f"{outcome.input}: {note}")
+                if note not in once:
+                    print(f"{outcome.input}: {note}")
+                elif note not in told:
+                    print(note)
+                    told.add(note)
             if outcome.output:
                 print(f"{outcome.input} -> {outcome.output}", flush=True)
         outcomes.append(outcome)

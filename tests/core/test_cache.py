@@ -99,9 +99,9 @@ def test_the_engine_computes_a_denoised_picture_once(
     for _ in range(2):  # two starts of the program
         engine = Engine(cache=ResultCache(tmp_path / "results"))
         pictures.append(engine.denoise(source, settings).developed.denoised)
-        paces.append(engine.paces)
+        paces.append(engine.paces.values)
     assert calls == [Removal(1.0)]
-    assert paces[0]["best"] > 0 and not paces[1], "what was kept tells nothing of the time"
+    assert paces[0]["best"] > 0 and "best" not in paces[1], "what was kept tells nothing of the time"
     np.testing.assert_array_equal(pictures[0].codes, pictures[1].codes)
     assert [level.shape for level in pictures[0]._levels] == [level.shape for level in pictures[1]._levels]
     Engine(cache=ResultCache(tmp_path / "results")).denoise(source, settings.with_value("noise.amount", 150))

@@ -15,9 +15,13 @@ from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from irvane.desktop import theme
+from irvane.desktop.bench.caption import Caption
+from irvane.desktop.bench.picture import PictureView
 from irvane.desktop.line.controls import NumberRow
 from irvane.desktop.session import Session
 from irvane.desktop.window import Window
+
+from .belonging import foreign, foreign_when_still
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -35,6 +39,33 @@ def garbage_as_before() -> Iterator[None]:
     yield
     gc.set_threshold(*thresholds)
     gc.unfreeze()
+
+
+@pytest.fixture(autouse=True)
+def nothing_foreign(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """At every paint of a picture or a caption all that is shown must be of what the pane shows."""
+    found: list[str] = []
+    real_picture, real_caption = PictureView.paintEvent, Caption.show_content
+
+    def check(widget: QWidget) -> None:
+        window = widget.window()
+        if isinstance(window, Window) and not getattr(window, "_checking", False):
+            window._checking = True  # looking asks for what is wanted: not once more inside of it
+            found.extend(foreign(window))
+            window._checking = False
+
+    def painted(view: PictureView, event: object) -> None:
+        real_picture(view, event)
+        check(view)
+
+    def told(caption: Caption, *given: object, **named: object) -> None:
+        real_caption(caption, *given, **named)
+        check(caption)
+
+    monkeypatch.setattr(PictureView, "paintEvent", painted)
+    monkeypatch.setattr(Caption, "show_content", told)
+    yield
+    assert not found, found[:5]
 
 
 class Driver:
@@ -66,6 +97,9 @@ class Driver:
             return quiet > 6
 
         self.until(still, 120)
+        # at rest nothing is older than what is wanted
+        if self.window.bench.isVisible() and not self.window.bench.test_strip.isVisible():
+            assert not foreign_when_still(self.window)
 
     def number(self, name: str) -> int:
         return next(i.number for i in self.window.session.items.values() if i.source.name == name)

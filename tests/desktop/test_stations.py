@@ -131,7 +131,7 @@ def test_each_method_says_how_long_it_takes_here(driver: Driver) -> None:
     window = driver.window
     driver.choose("bench-iso6400.dng")
     window.band.toggle("noise")
-    window.service.engine.paces.update(best=40.0, fast=10.0)
+    window.service.engine.paces.values.update(best=40.0, fast=10.0)
     window._update_controls()
     h, w = window.bench.contents[0].extent
     words = window.shelf.noise_words.text()

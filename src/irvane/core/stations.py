@@ -360,7 +360,7 @@ class Finish:
     )  # fmt: skip
     format: str = declare.choice(
         "tiff", "Format", (("tiff", "TIFF"), ("jpeg", "JPEG"), ("exr", "OpenEXR")), FILE,
-        "TIFF for further work, JPEG to pass on, OpenEXR for scene-linear light.",
+        "TIFF for further work, JPEG to pass on, OpenEXR for the light of the scene: see Float files.",
     )  # fmt: skip
     enlarge: str = declare.choice(
         "1", "Enlarging", (("1", "none"), ("1.5", "1.5 times"), ("2", "twice"), ("4", "4 times")), FILE,
@@ -370,6 +370,12 @@ class Finish:
         "learned", "Enlarged by", (("learned", "learned detail"), ("lanczos", "Lanczos")), FILE,
         "Learned: a small network mends what plain filtering leaves soft, and does not enlarge the blocks of a JPEG. Lanczos: the plain filter, "
         "to compare with. Scene-linear files are always enlarged by it.",
+    )  # fmt: skip
+    tone: str = declare.choice(
+        "light", "Float files", (("light", "plain light"), ("toned", "with tone")), FILE,
+        "What OpenEXR, Radiance HDR and TIFF of 32 bits hold. Plain light: as it was in the scene, before Light, Colour, sharpening and "
+        "rendering, values above white too; other programs can go on from it. With tone: what is made of it there. A linear DNG always "
+        "holds the camera's light.",
     )  # fmt: skip
     quality: float = declare.number(
         92, "Quality", "%", 40, 100, 1, FILE, "JPEG quality; other formats lose nothing."

@@ -19,6 +19,9 @@ from irvane.desktop.session import BARE
 from irvane.desktop.sheet.sheeting import Sheeting
 from irvane.desktop.writing.strip import WritingStrip
 
+#: What is told when parts of a frame do not agree on a path.
+NO_PATH = "No path was found: parts of the frame do not agree on one, or it did not move. It can be drawn."
+
 
 class Blurring(QObject):
     """Looks, and gives what was found to the chosen proof.
@@ -26,15 +29,25 @@ class Blurring(QObject):
     Signals
     -------
     said(sentence)
+    told(item number, sentence) : what came of looking for an item's path, or that it is being looked for.
     """
 
     said = Signal(str)
+    told = Signal(int, str)
 
     def __init__(
         self, proofs: Proofs, service: RenderService, sheeting: Sheeting, strip: WritingStrip, parent: QWidget
     ) -> None:
         super().__init__(parent)
         self.proofs, self.service, self.sheeting, self.strip = proofs, service, sheeting, strip
+        self._looked_at: int | None = None
+        strip.busy.connect(self._over)
+
+    def _over(self, busy: bool) -> None:
+        """Long work is over; where a path was looked for, what came of it is told next, if it was not cancelled."""
+        if not busy and self._looked_at is not None:
+            self.told.emit(self._looked_at, "")
+            self._looked_at = None
 
     def find_path(self) -> None:
         """Look for the path of the chosen frame."""
@@ -53,10 +66,9 @@ class Blurring(QObject):
 
         def done(found: Found | None) -> None:
             now = self.proofs.item()
+            self.told.emit(number, "" if found is not None else NO_PATH)
             if found is None:
-                self.said.emit(
-                    "No path was found: parts of the frame do not agree on one, or it did not move. It can be drawn."
-                )
+                self.said.emit(f"{item.source.name}: {NO_PATH[0].lower()}{NO_PATH[1:]}")
             elif now is None or (now.number, self.proofs.number) != (number, proof):
                 self.said.emit(
                     "A path was found, but another proof is chosen by now; choose the first again and look once more."
@@ -68,6 +80,8 @@ class Blurring(QObject):
                     "points can be moved."
                 )
 
+        self._looked_at = number
+        self.told.emit(number, "The path is being looked for …")
         self.strip.begin("Looking for the path")
         self.service.long("path", "", lambda progress: find_path(developed, progress), done)
 

@@ -25,6 +25,7 @@ from irvane.core.finish.copying import FAILED, Copied, copy_all, find_pictures, 
 from irvane.core.finish.naming import WORDS
 from irvane.core.line.jobs import Worker
 from irvane.core.progress import Progress
+from irvane.core.waits import wait_text
 from irvane.desktop.filework import unexpected
 from irvane.desktop.plain import tip
 
@@ -141,7 +142,7 @@ class CopyDialog(QDialog):
     def _advance(self, share: float, left: float) -> None:
         if self.running:
             self.bar.setValue(round(share * 1000))
-            self.told.setText(f"{share:.0%}, {left:.0f} s left")
+            self.told.setText(wait_text("copying", share, left if share >= 0.05 else None))
 
     def _start(self) -> None:
         if self.running:

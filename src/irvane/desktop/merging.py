@@ -325,7 +325,7 @@ class Merging(QObject):
 
         def tried(how: How, done: Callable[[Trial | str], None]) -> None:
             members = [FileSource(item.path) for item in items]
-            self.proofs.service.trial(lambda progress: try_layout(members, how, progress), done)
+            self.proofs.service.trial("layout", lambda progress: try_layout(members, how, progress), done)
 
         self.dialog = MergeDialog(items, self._window, before, places, tried)
         again = self.proofs.item() if before is not None else None

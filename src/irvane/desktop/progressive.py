@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -30,7 +30,8 @@ class ProgressiveRendering(QObject):
     Signals
     -------
     improved(key) : a better form of the source with this key is there.
-    busy(job, words, share, seconds left) : progress of long work, share 1 ends it; :meth:`concerns` tells whom it concerns.
+    busy(job, words, share, seconds left) : progress of long work, share 1 ends it; :meth:`concerns` tells whom it concerns, its first word
+        is the stage.
     """
 
     improved = Signal(str)
@@ -184,12 +185,43 @@ class ProgressiveRendering(QObject):
             lambda s, left: self.busy.emit(job_key, words, s, left),
         )
 
+    def work_key(self, wish: ViewRequest) -> Hashable:
+        """What the long work for a pane depends on."""
+        return wish.source.key, developing(wish.settings.sensor), self._removal(wish)
+
     def concerns(self, job: tuple[Any, ...], wish: ViewRequest) -> bool:
         """Is a job, as `busy` names it, done for what a pane wants to show?"""
         _, key, *made_for = job
         return wish.source.key == key and all(
             one in (developing(wish.settings.sensor), self._removal(wish)) for one in made_for
         )
+
+    def expected(self, wish: ViewRequest, extent: tuple[int, int]) -> dict[str, float | None]:
+        """The stages that a pane still waits for, in their order, and the seconds each takes by what was measured here.
+
+        Parameters
+        ----------
+        extent : height and width of the frame, as far as they are known.
+        """
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        paces, count = self.engine.paces, len(wish.source.paths)
+        h, w = extent if frame is None else frame.developed.extent
+        size = h * w / 1e6
+        stages: dict[str, float | None] = {}
+        if frame is None:
+            stages["coarse"] = paces.seconds("read" if count == 1 else "merge", size * count)
+        if frame is None or frame.coarse:
+            stages["full"] = paces.seconds("full", size)
+        if frame is None:
+            return stages
+        plan = frame.plan(wish.settings)
+        if plan.measures_lens:
+            stages["lens"] = paces.seconds("lens", size)
+        if plan.refines:
+            stages["refine"] = paces.seconds("refine", size)
+        if plan.removal.strength:
+            stages["whole"] = paces.seconds(plan.removal.kind, size)
+        return stages
 
     def keep_only(self, shown: list[ViewRequest]) -> None:
         """Stop heavy work on what is not shown any more."""

@@ -21,10 +21,11 @@ from irvane.core.line.frame import Frame
 from irvane.core.line.incremental import LastView
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import look_of, render_look, settings_in
+from irvane.core.line.paces import Paces, stage_paces_path
 from irvane.core.line.placing import at_source
 from irvane.core.line.realise import DENOISED
 from irvane.core.line.source import Source
-from irvane.core.line.teststrip import render_crop
+from irvane.core.line.teststrip import Crop, render_crop
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, part
@@ -50,7 +51,7 @@ class RenderService(QObject):
     rendered(pane, wish, Rendered, state) : a view is ready; its state is one of those of a frame.
     improved(key) : a better form of the source with this key is there.
     busy(job, words, share, seconds left) : progress of long work, share 1 ends it; `improving` tells whom it concerns.
-    figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, PlaceFigures or None)
+    figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, place, PlaceFigures or None)
     stripped(run, number, Rendered) : a crop of a test strip.
     planned(what came of it, or why not) : of the last plan that was asked for.
     sized(settings, bytes or None) : how large a proof's file will be. said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
@@ -60,7 +61,7 @@ class RenderService(QObject):
     improved = Signal(str)
     busy = Signal(object, str, float, float)
     figures = Signal(int, object, object, object)
-    probed = Signal(int, object, object)
+    probed = Signal(int, object, object, object)
     stripped = Signal(int, int, object)
     source_failed = Signal(str, str)
     said = Signal(str)
@@ -76,7 +77,7 @@ class RenderService(QObject):
         wished = preferences()
         budget = BUDGET if wished.memory_gb is None else int(wished.memory_gb * 1e9)
         limit = LIMIT if wished.cache_gb is None else int(wished.cache_gb * 1e9)
-        self.engine = engine or Engine(budget, ResultCache(limit=limit))
+        self.engine = engine or Engine(budget, ResultCache(limit=limit), Paces(stage_paces_path()))
         self._heavy = Worker("develop", unexpected, nice=6)
         self._view = Worker("view", unexpected, nice=1)
         self.comparison = Comparison(self.engine, self._view, self._tell, self)
@@ -181,14 +182,14 @@ class RenderService(QObject):
 
         self._heavy.submit(("long", key), work, finished, failed, 8, self.writing.emit)
 
-    def trial(self, work: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
+    def trial(self, kind: str, work: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
         """Try something on small pictures, the newest of its kind alone; `done` is called in the window's thread, with a sentence
         when it fails."""
 
         def tell(result: Any) -> None:
             self.later(lambda: done(result))
 
-        self._heavy.submit(("trial",), work, tell, lambda error: tell(str(error)), 2)
+        self._heavy.submit(("trial", kind), work, tell, lambda error: tell(str(error)), 2)
 
     def prepare(self, done: Callable[[], None]) -> None:
         """Compile what a first use needs, before anything else is computed; the writing strip says how far it is."""
@@ -202,16 +203,24 @@ class RenderService(QObject):
         )
 
     def render_strip(self, run: int, number: int, wish: ViewRequest) -> None:
-        """Render one crop of a test strip; those of earlier runs are not wanted any more."""
+        """Render one crop of a test strip, roughly first where that is sooner; those of earlier runs are not wanted any more."""
         self._heavy.cancel(lambda key: key[0] == "strip" and key[1] != run)
+        self._crop(run, number, wish, True)
+
+    def _crop(self, run: int, number: int, wish: ViewRequest, at_once: bool) -> None:
+        def done(made: Crop) -> None:
+            self.stripped.emit(run, number, made)
+            if not made.exact:
+                self._crop(run, number, wish, False)
+
         self._heavy.submit(
-            ("strip", run, number),
+            ("strip", run, number, at_once),
             lambda progress: render_crop(
-                self.engine, wish.source, wish.settings, wish.region, wish.look, progress
+                self.engine, wish.source, wish.settings, wish.region, wish.look, progress, at_once
             ),
-            lambda made: self.stripped.emit(run, number, made),
+            done,
             self._tell(wish.source),
-            1,
+            1 if at_once else 3,
         )
 
     def leave_strip(self) -> None:
@@ -253,7 +262,7 @@ class RenderService(QObject):
             clean = frame.clean(*at_source(settings, frame.context, place))
         ready = frame is not None and not frame.coarse and not frame.to_be_refined(settings)
         if frame is None or not ready or (not frame.denoised_for(settings) and clean is None):
-            self.probed.emit(pane, wish, None)
+            self.probed.emit(pane, wish, place, None)
             return
 
         def work(_progress: Any) -> Any:
@@ -268,7 +277,7 @@ class RenderService(QObject):
         self._view.submit(
             ("probe", pane),
             work,
-            lambda found: self.probed.emit(pane, wish, found),
+            lambda found: self.probed.emit(pane, wish, place, found),
             self._tell(wish.source),
             2,
             let_finish=True,

@@ -14,6 +14,14 @@ from irvane.core.settings import Settings
 
 
 @dataclass(frozen=True)
+class Owner:
+    """What a figure, a text or a picture belongs to: a source under a proof's settings."""
+
+    source: Source
+    settings: Settings
+
+
+@dataclass(frozen=True)
 class ViewRequest:
     """What a pane wants to show."""
 
@@ -25,6 +33,11 @@ class ViewRequest:
     marks: Limits | None = None
     space: str = SCREEN
     medium: SoftProof | None = None
+
+    @property
+    def owner(self) -> Owner:
+        """What is shown, wherever and however it is seen."""
+        return Owner(self.source, self.settings)
 
     def on_medium(self, rendered: Rendered) -> Rendered:
         """What was rendered, as it will look on the medium that it is proofed for."""

@@ -167,6 +167,7 @@ class Window(QMainWindow):
         self.curve.changed.connect(proofs.edit)
         self.trail.changed.connect(proofs.edit)
         self.trail.sought.connect(self.blurring.find_path)
+        self.blurring.told.connect(self.trail.tell)
         shelf.draw_path.connect(self.trail.open)
         shelf.measure_lens.connect(self.blurring.measure_lens)
         bench.test_strip.taken.connect(self._take_from_strip)
@@ -317,7 +318,7 @@ class Window(QMainWindow):
         self.shelf.folder.setToolTip(tip(plain_text(f"{folder}") + "\nClick to choose another folder."))
         if self.shelf.isVisible() or self.band.station:
             self.curve.show_settings(settings)
-            self.trail.show_settings(settings)
+            self.trail.show_settings(settings, item.number)
             seen, differs = self.regions.changes.seen_settings(settings)
             inside = differs if self.regions.region() is not None else None
             self.shelf.show_proof(seen, frame, content, content.proof != BARE and item.ready, inside)
@@ -330,7 +331,7 @@ class Window(QMainWindow):
         if item is not None and (self.curve.isVisible() or self.trail.isVisible()):
             settings = item.settings(self.bench.contents[self.bench.chosen].proof)
             self.curve.show_settings(settings)
-            self.trail.show_settings(settings)
+            self.trail.show_settings(settings, item.number)
 
     def compare_selected(self) -> None:
         """The frames that are selected in the rail side by side, on the spot that tells most."""

@@ -15,6 +15,7 @@ import imagecodecs
 import numpy as np
 import tifffile
 
+from irvane.core.colour.camera import BASE_EXPOSURE
 from irvane.core.files.atomic import atomic_file
 from irvane.core.files.dng import add_exposure, rationals
 from irvane.core.files.info import FrameInfo
@@ -98,7 +99,11 @@ def write_linear_dng(
         (274, "H", 1, 1, True),
         (305, "s", 0, SOFTWARE, True),
         (50728, *rationals(neutral / neutral.max()), True),
-        (50730, *rationals(np.array([0.0]), True), True),
+        (
+            50730,
+            *rationals(np.array([BASE_EXPOSURE]), True),
+            True,
+        ),  # BaselineExposure: how far 18 % grey lies above the samples'
     ]
     if colour.matrix_warm is not None:
         root += [

@@ -21,8 +21,13 @@ _CICP = {"srgb": (1, 13), "p3": (12, 13), "rec2020": (9, 14)}
 _INCH_IN_METRES = 0.0254
 
 
-def write_radiance(target: Path, light: np.ndarray, *, description: str, overwrite: bool) -> None:
-    """Write scene-linear light (float32 H×W×3, Rec. 709 primaries) as Radiance HDR (Ward 1991): shared exponents, nothing below 0."""
+def write_radiance(
+    target: Path, light: np.ndarray, *, description: str, raised: float = 0.0, overwrite: bool
+) -> None:
+    """Write scene-linear light (float32 H×W×3, Rec. 709 primaries) as Radiance HDR (Ward 1991): shared exponents, nothing below 0.
+
+    `raised`: EV by which a camera's light was raised so that 18 % grey lies at 0.18; noted as a comment.
+    """
     if target.exists() and not overwrite:
         raise WriteError(target, "exists already; it was not overwritten")
     good, data = cv2.imencode(".hdr", np.ascontiguousarray(np.maximum(light, 0)[..., ::-1], np.float32))
@@ -30,7 +35,8 @@ def write_radiance(target: Path, light: np.ndarray, *, description: str, overwri
         raise WriteError(target, "it cannot be written as Radiance HDR")
     head, _, rest = data.tobytes().partition(b"\n")
     with atomic_file(target, overwrite) as temporary:
-        temporary.write_bytes(head + b"\n# " + description.encode("ascii", "replace") + b"\n" + rest)
+        told = f"# {description}\n# baseExposure={raised:g} EV: 18 % grey is 0.18".encode("ascii", "replace")
+        temporary.write_bytes(head + b"\n" + told + b"\n" + rest)
 
 
 def _chunk(kind: bytes, body: bytes) -> bytes:

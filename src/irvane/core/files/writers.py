@@ -220,8 +220,13 @@ def write_exr(
     description: str = "",
     overwrite: bool = False,
     half: bool = False,
+    raised: float = 0.0,
 ) -> None:
-    """Write scene-linear float32 H×W×3 as OpenEXR (32-bit float or half, ZIP) with the chromaticities of `space`."""
+    """Write scene-linear float32 H×W×3 as OpenEXR (32-bit float or half, ZIP) with the chromaticities of `space`.
+
+    `raised`: EV by which a camera's light was raised so that 18 % grey lies at 0.18; noted as an attribute: values times
+    2^-`baseExposure` are shares of the sensor's clip.
+    """
     _check(target, overwrite)
     chosen = SPACES[space]
     points = tuple(float(v) for xy in (*chosen.primaries, chosen.white) for v in xy)
@@ -231,6 +236,7 @@ def write_exr(
         "chromaticities": points,
         "software": SOFTWARE,
         "comments": description,
+        "baseExposure": float(raised),
     }
     channels = {"RGB": np.ascontiguousarray(pixels, np.float16 if half else np.float32)}
     with atomic_file(target, overwrite) as temporary:

@@ -10,6 +10,7 @@ import imagecodecs
 import numpy as np
 
 from irvane.core.acutance.enlarging import LANCZOS, enlarged, enlarged_extent
+from irvane.core.colour.camera import BASE_EXPOSURE
 from irvane.core.colour.rendering import encode
 from irvane.core.errors import WriteError
 from irvane.core.files.info import FrameInfo, Kept
@@ -44,6 +45,11 @@ _HALF = 17
 _WELL_FITTED = 0.3
 
 
+#: What a file that holds light holds, in a sentence.
+LIGHT_NOTE = "Plain light, as it was in the scene: before Light, Colour, sharpening and rendering (--toned, Float files: with them)."
+TONED_NOTE = "Light with tone: after Light, Colour and sharpening, so not as it was in the scene."
+
+
 @dataclass(frozen=True)
 class Delivery:
     """What is written: a source under its settings, developed; and a line that says what was made of it."""
@@ -53,6 +59,10 @@ class Delivery:
     developed: Developed
     context: Context
     description: str
+
+    def toned(self, how: Destination) -> bool:
+        """Does a float file hold what Light, Colour and sharpening made, and not the light of the scene?"""
+        return how.toned or self.settings.finish.tone == "toned"
 
 
 def output_size(one: Delivery, how: Destination) -> tuple[int, int]:
@@ -94,16 +104,20 @@ def _deliver(
     if how.format == "dng":
         return _as_dng(one, how, path, overwrite, progress, witness)
     if how.format == "exr":
-        whole = np.concatenate(list(seen(_scaled(one, how, Output(how.space, True), progress))))
+        output = Output(how.space, True, toned=one.toned(how))
+        whole = np.concatenate(list(seen(_scaled(one, how, output, progress))))
         write_exr(
-            path, whole, space=how.space, description=what, overwrite=overwrite, half=how.depth == _HALF
-        )
-        return ()
-    bands = Bands(output_size(one, how), _DTYPES[how.depth], seen(_encoded(one, how, progress)))
+            path, whole, space=how.space, description=what, overwrite=overwrite, half=how.depth == _HALF,
+            raised=BASE_EXPOSURE if one.developed.colour is not None else 0.0,
+        )  # fmt: skip
+        return (TONED_NOTE if output.toned else LIGHT_NOTE,)
+    light = how.format == "tiff" and how.depth == 32 and not one.toned(how)
+    made = _scaled(one, how, Output(how.space, True), progress) if light else _encoded(one, how, progress)
+    bands = Bands(output_size(one, how), _DTYPES[how.depth], seen(made))
     if how.format == "tiff":
-        write_tiff(path, bands, space=how.space, source=frame, description=what, overwrite=overwrite, ppi=how.ppi,
+        write_tiff(path, bands, space=how.space, linear=light, source=frame, description=what, overwrite=overwrite, ppi=how.ppi,
                    kept=kept, compress=how.compress)  # fmt: skip
-        return ()
+        return (LIGHT_NOTE,) if light else ()
     whole = np.concatenate(list(bands.bands))
     if how.format == "jpeg":
         write_jpeg(path, whole, space=how.space, quality=round(how.quality), source=frame, description=what,

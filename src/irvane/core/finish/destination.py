@@ -53,6 +53,7 @@ class Destination:
     medium : of MEDIA, what it is sharpened for.
     noise_done, lens_done : is noise removed from the pixels of a linear DNG, and are lens corrections and crop made in them?
         Otherwise they are left to the program that goes on; the corrections go along.
+    toned : do float files (OpenEXR, TIFF of 32 bits) hold what Light, Colour and sharpening made? Otherwise plain light.
     metadata : of METADATA. author, rights, credit, email, web : written into the file where they are not empty.
     read_back : the written file is read again and compared with what was to be written.
     pattern : of the name, see :mod:`irvane.core.finish.naming`.
@@ -82,10 +83,16 @@ class Destination:
     folder: str = "developed"
     existing: str = "number"
     grow: bool = False
+    toned: bool = False
 
     @property
     def ending(self) -> str:
         return FORMATS[self.format][1]
+
+    @property
+    def holds_light(self) -> bool:
+        """Is it a format of light without bounds, which other programs go on from?"""
+        return self.format == "exr" or (self.format == "tiff" and self.depth == 32)
 
     def folder_for(self, frame: Path) -> Path:
         """Where files of a frame go."""
@@ -108,6 +115,8 @@ class Destination:
             parts[0] += f" {self.quality:.0f} %"
         if self.format != "dng":
             parts.append(SPACES[self.space].name)
+        if self.holds_light:
+            parts.append("with tone" if self.toned else "plain light")
         if self.size != "full":
             parts.append(f"{self.size}, enlarged to it" if self.grow else self.size)
         if self.format == "dng":

@@ -42,14 +42,16 @@ class Expected:
     seconds: float = 0.0
     timed: int = 0
 
+    def size_words(self) -> str:
+        """``about 340 MB``; nothing where too little is known."""
+        if self.sized < self.count or not self.count:
+            return ""
+        mb = self.size / 1e6
+        return f"about {mb / 1000:.1f} GB" if mb >= 1000 else f"about {mb:.{0 if mb >= 10 else 1}f} MB"
+
     def words(self) -> str:
         """``about 340 MB, about 4 min``; nothing where too little is known."""
-        parts = []
-        if self.sized == self.count and self.count:
-            mb = self.size / 1e6
-            parts.append(
-                f"about {mb / 1000:.1f} GB" if mb >= 1000 else f"about {mb:.{0 if mb >= 10 else 1}f} MB"
-            )
+        parts = [self.size_words()] if self.size_words() else []
         if self.timed == self.count and self.count:
             parts.append(
                 f"about {self.seconds / 60:.0f} min"

@@ -10,12 +10,13 @@ from typing import Any
 import numpy as np
 
 from irvane.core.acutance.enlarging import LANCZOS, enlarged, enlarged_extent
+from irvane.core.colour.camera import BASE_EXPOSURE
 from irvane.core.colour.rendering import encode
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import safe_name
 from irvane.core.files.other_writers import write_radiance
 from irvane.core.files.writers import Bands, quantise, write_exr, write_jpeg, write_tiff
-from irvane.core.finish.delivery import Delivery, deliver
+from irvane.core.finish.delivery import LIGHT_NOTE, TONED_NOTE, Delivery, deliver
 from irvane.core.finish.destination import FORMATS as DESTINED
 from irvane.core.finish.destination import Destination
 from irvane.core.line.bands import Output, finished_bands, light_bands
@@ -135,14 +136,19 @@ def run(
             target.how, target.path, target.overwrite, part(progress, DENOISED, 1.0),
         )  # fmt: skip
         return Written(target.path, (*developed.notes, *notes))
-    output, depth = target.output, 8 if kind == "jpeg" else target.depth
-    if kind in ("exr", "radiance"):
+    output, depth, light_notes = target.output, 8 if kind == "jpeg" else target.depth, tuple[str, ...]()
+    if kind in ("exr", "radiance") or (kind == "tiff" and depth == 32):
         space = "srgb" if kind == "radiance" else output.space
-        output, depth = Output(space, True, output.flat), 32
+        toned = settings.finish.tone == "toned" or output.toned
+        if kind != "tiff" or not toned:
+            output = Output(space, True, output.flat, toned)
+        depth, light_notes = 32, () if output.flat else (TONED_NOTE if toned else LIGHT_NOTE,)
     large = enlarged_extent(geometry_for(settings, context).output, settings.finish.enlarge)
     bands = Bands(large, _DTYPES[depth], _bands(developed, settings, context, output, depth, progress))
-    _write(kind, target, bands, output, source, describe(source, settings, context), settings.finish.quality)
-    return Written(target.path, developed.notes)
+    raised = BASE_EXPOSURE if developed.colour is not None and not output.flat else 0.0
+    told = describe(source, settings, context)
+    _write(kind, target, bands, output, source, told, settings.finish.quality, raised)
+    return Written(target.path, (*developed.notes, *light_notes))
 
 
 _DTYPES: dict[int, type] = {8: np.uint8, 16: np.uint16, 32: np.float32}
@@ -190,15 +196,24 @@ def _whole(bands: Bands) -> np.ndarray:
 
 
 def _write(
-    kind: str, target: Target, bands: Bands, output: Output, source: Source, description: str, quality: float
+    kind: str,
+    target: Target,
+    bands: Bands,
+    output: Output,
+    source: Source,
+    description: str,
+    quality: float,
+    raised: float,
 ) -> None:
     common: dict[str, Any] = {
         "space": output.space, "description": description, "overwrite": target.overwrite,
     }  # fmt: skip
     if kind == "exr":
-        write_exr(target.path, _whole(bands), **common)
+        write_exr(target.path, _whole(bands), raised=raised, **common)
     elif kind == "radiance":
-        write_radiance(target.path, _whole(bands), description=description, overwrite=target.overwrite)
+        write_radiance(
+            target.path, _whole(bands), description=description, raised=raised, overwrite=target.overwrite
+        )
     elif kind == "jpeg":
         write_jpeg(target.path, _whole(bands), quality=round(quality), source=source.paths[0], **common)
     else:

@@ -14,7 +14,7 @@ from irvane.core.files.writers import quantise
 from irvane.core.line.camera import camera_light, trim
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
-from irvane.core.line.view import scene_patch, show
+from irvane.core.line.view import plain_light, scene_patch, show
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
@@ -30,13 +30,15 @@ class Output:
     Attributes
     ----------
     space : key of the colour space.
-    linear : no encoding curve, and no base rendering: scene-linear light.
+    linear : no encoding curve, and no base rendering: scene-linear light, as it was before the station Light; `toned`: after it, with
+        colour and sharpening.
     flat : the plain rendition for measuring, see :func:`_flat_band`.
     """
 
     space: str = "srgb"
     linear: bool = False
     flat: bool = False
+    toned: bool = False
 
 
 def finished_bands(
@@ -99,6 +101,9 @@ def _light(
     region = OutputRegion(first, 0, min(h, first + _BAND), w)
     if output.flat:
         return _flat_band(developed, settings, context, region, output)
+    if output.linear and not output.toned:
+        patch = plain_light(developed, settings, context, region)
+        return patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32)
     patch = trim(scene_patch(developed, settings, context, region), region)
     if output.linear:
         return patch.pixels @ between(WORKING, SPACES[output.space]).T.astype(np.float32)

@@ -27,6 +27,7 @@ from irvane.core.line.develop import (
     to_be_refined,
 )
 from irvane.core.line.frame import Frame, PartKey
+from irvane.core.line.paces import Paces
 from irvane.core.line.picture import Patch, Picture, tiles_of, whole_tiles
 from irvane.core.line.regional import denoise_region, denoise_view, refine_region
 from irvane.core.line.source import MOSAIC, Loaded, Source
@@ -78,12 +79,14 @@ class Engine:
 
     Attributes
     ----------
-    paces : seconds per megapixel that removing noise from whole frames took here, by kind of method.
+    paces : how long stages take here; those of noise removal by the names of methods.
     """
 
-    def __init__(self, budget: int = BUDGET, cache: ResultCache | None = None) -> None:
+    def __init__(
+        self, budget: int = BUDGET, cache: ResultCache | None = None, paces: Paces | None = None
+    ) -> None:
         self._budget, self._cache = budget, cache
-        self.paces: dict[str, float] = {}
+        self.paces = paces or Paces()
         self._frames: OrderedDict[Key, Frame] = OrderedDict()
         self._loaded: tuple[str, Loaded] | None = None
         self._pinned: set[Key] = set()
@@ -166,7 +169,11 @@ class Engine:
         if self._loaded is not None and self._loaded[0] == source.key:
             return self._loaded[1]
         self._loaded = None
+        began = time.monotonic()
         loaded = source.load(progress)
+        h, w = loaded.extent
+        count = len(source.paths)
+        self.paces.note("read" if count == 1 else "merge", time.monotonic() - began, h * w * count / 1e6)
         trim_heap()
         self._loaded = (source.key, loaded)
         return loaded
@@ -213,7 +220,8 @@ class Engine:
         step(progress, 0.3)
         h, w = loaded.extent
         self._make_room(self._key(source, sensor), h * w * _DEVELOPED_BYTES)
-        developed = self._shared(source, develop(loaded, sensor))
+        with self.paces.timing("full", loaded.extent):
+            developed = self._shared(source, develop(loaded, sensor))
         step(progress, 0.9)
         exposure = None if developed.mosaic is None else sensor_exposure(developed.mosaic)
         frame = Frame(developed, make_context(developed), False, exposure=exposure)
@@ -250,7 +258,8 @@ class Engine:
         frame = self.with_mosaic(source, sensor)
         h, w = frame.developed.extent
         self._make_room(self._key(source, sensor), h * w * _DENOISED_BYTES)
-        developed = self._shared(source, refine_plain(frame.developed, sensor, progress))
+        with self.paces.timing("refine", frame.developed.extent):
+            developed = self._shared(source, refine_plain(frame.developed, sensor, progress))
         fresh = replace(frame, developed=developed)
         self._keep(self._key(source, sensor), fresh)
         return fresh
@@ -261,7 +270,8 @@ class Engine:
         if frame.context.lens_measured:
             return frame
         step(progress, 0.1)
-        fresh = replace(frame, context=with_lens_measured(frame.developed, frame.context))
+        with self.paces.timing("lens", frame.developed.extent):
+            fresh = replace(frame, context=with_lens_measured(frame.developed, frame.context))
         self._keep(self._key(source, sensor), fresh)
         return fresh
 
@@ -297,11 +307,8 @@ class Engine:
         return picture
 
     def _timed(self, developed: Developed, sensor: Sensor, removal: Removal, progress: Progress) -> Picture:
-        began = time.monotonic()
-        picture = denoise_whole(developed, sensor, removal, progress)
-        h, w = developed.extent
-        self.paces[removal.kind] = (time.monotonic() - began) / (h * w / 1e6)
-        return picture
+        with self.paces.timing(removal.kind, developed.extent):
+            return denoise_whole(developed, sensor, removal, progress)
 
     def denoise_local(
         self, source: Source, settings: Settings, region: OutputRegion, progress: Progress = always

@@ -158,6 +158,10 @@ LOOKS: dict[str, Look] = {
 }  # fmt: skip
 
 
+#: Looks that are right from 100 % on only.
+_FINE = ("added", "alone")
+
+
 #: Looks at the mask of a region; they are chosen with it, not among the others.
 MASKS: dict[str, Look] = {
     "mask-over": Look("mask hatched", "The picture, hatched where the region is.", mask="over"),
@@ -175,9 +179,14 @@ def look_of(name: str) -> Look:
 FITTING = {"noise.luminance": "luminance", "noise.colour": "colour", "sensor.false_colour": "colour"}
 
 
-def missing(name: str, developed: Developed) -> str:
-    """Why a look cannot be had of a developed frame; empty when it can, or will be."""
+def missing(name: str, developed: Developed, step: float = 1.0) -> str:
+    """Why a look cannot be had of a developed frame (in a view of so many output pixels a pixel); empty when it can, or will be.
+
+    What deblurring and sharpening do is as fine as pixels: reduced, what is added cancels out and nothing seems to be touched.
+    """
     look = look_of(name)
+    if look.acutance in _FINE and step > 1:
+        return f"the picture: {look.words} is seen from 100 % on (R)"
     if developed.step == 1 and look.raw is not None and developed.cfa is None:
         return "no mosaic in this file"
     if look.origin and developed.step == 1 and developed.origin is None:
@@ -236,7 +245,7 @@ def render_look(
     if look.acutance == "softness":
         light = softness_light(developed, settings, context, source_of(settings, context, region), clean)
         return _seen(light, settings, context, region)
-    if look.acutance:
+    if look.acutance in _FINE and region.step <= 1:
         plain, added, patch = added_by_acutance(developed, settings, context, region, clean)
         seen = (added_light if look.acutance == "added" else alone_light)(plain, added)
         h, w = seen.shape[:2]

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from irvane.core.files.presets import Preset, list_presets, presets_folder
 from irvane.core.line.engine import Engine
-from irvane.core.line.looks import PICTURE, render_look
-from irvane.core.line.regional import denoise_region
+from irvane.core.line.looks import PICTURE, render_look, settings_in
+from irvane.core.line.regional import denoise_region, denoise_view
 from irvane.core.line.source import Source
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
-from irvane.core.progress import Progress, always, step
+from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import GRADES, Choice, Method, Number, Settings, full_label, spec, value_text
 
 FEWEST, MOST = 3, 7
@@ -115,6 +116,14 @@ def crop(
     return OutputRegion(top, left, top + high, left + wide, max(1.0, 1 / scale))
 
 
+@dataclass(frozen=True)
+class Crop:
+    """A crop of the strip; not `exact` while something better follows."""
+
+    rendered: Rendered
+    exact: bool
+
+
 def render_crop(
     engine: Engine,
     source: Source,
@@ -122,10 +131,14 @@ def render_crop(
     region: OutputRegion,
     look: str = PICTURE,
     progress: Progress = always,
-) -> Rendered:
-    """A region under some settings, finished: what is missing for it is computed for this region alone.
+    at_once: bool = False,
+) -> Crop:
+    """A region under some settings, finished: at 1:1 what is missing for it is computed for this region alone; a reduced one is made of the
+    whole denoised picture, as the bench shows it.
 
-    A reduced region shows the plain picture where the whole denoised one is not there.
+    Parameters
+    ----------
+    at_once : a reduced region is not waited for: where the whole is not there yet, its noise is removed as that of a reduced picture can be.
 
     Raises
     ------
@@ -135,9 +148,18 @@ def render_crop(
     if engine.with_mosaic(source, settings.sensor, progress).to_be_measured(settings):
         engine.measure_lens(source, settings.sensor)
     frame = engine.with_mosaic(source, settings.sensor, progress).fitting(settings)
-    clean = frame.clean(settings, region)
+    seen = settings_in(look, settings)
+    clean, exact = frame.clean(seen, region), True
     step(progress, 0.5)
-    if clean is None and region.step <= 1 and not frame.denoised_for(settings):
-        outer = frame.part(settings, region)
-        clean = denoise_region(frame.developed, settings.sensor, frame.removal(settings), outer)
-    return render_look(look, frame.developed, settings, frame.context, region, clean)
+    if clean is None and not frame.denoised_for(settings):
+        outer, removal = frame.part(seen, region), frame.removal(settings)
+        if region.step <= 1:
+            clean = denoise_region(frame.developed, settings.sensor, removal, outer)
+        elif at_once:
+            clean, exact = (
+                denoise_view(frame.developed, removal, outer) if frame.faster(seen, region) else None,
+                False,
+            )
+        else:
+            frame = engine.denoise(source, settings, part(progress, 0.5, 1.0))
+    return Crop(render_look(look, frame.developed, settings, frame.context, region, clean), exact)

@@ -137,6 +137,17 @@ def scene_patch(
     return blended(scene, local, slice(0, patch.pixels.shape[0]), again.render)
 
 
+def plain_light(developed: Developed, settings: Settings, context: Context, region: OutputRegion) -> Patch:
+    """Light of a region of the output as it was in the scene: white balance and the camera's matrix alone, nothing of Light, Colour and
+    Acutance's sharpening. 18 % grey lies at 0.18: a camera's light is raised by `BASE_EXPOSURE`."""
+    patch = trim(camera_light(developed, settings, context, region), region)
+    numbers = _numbers(developed, settings, context, False)
+    if numbers.balance is None:
+        return replace(patch, pixels=keep_finite(np.ascontiguousarray(patch.pixels)))
+    made = apply_camera(patch.pixels, numbers.balance, numbers.matrix, numbers.ceiling)
+    return replace(patch, pixels=keep_finite(made))
+
+
 class _Regional:
     """Scene-linear light of rows of a part under a region's settings."""
 

@@ -64,7 +64,7 @@ class Bench(QWidget):
         self.zooming.changed.connect(self._zoomed)
         self.zooming.probe_wanted.connect(self.move_probe)
         session.item_changed.connect(self._item_changed)
-        self._captions_due = Throttle(self, self._show_captions, FRAME)
+        self._captions_due = Throttle(self, self.refresh, FRAME)
         self._arrange()
 
     # building
@@ -175,7 +175,7 @@ class Bench(QWidget):
         """Show another proof of the frame that a pane shows; its picture stays until the new one is there."""
         content = self.contents[pane]
         content.proof, content.match, content.without = proof, Match(), ""
-        content.whole = content.probe = None
+        self.controller.keep_own(pane)
         content.forget()
         self.refresh()
         self.controller.request()
@@ -406,16 +406,15 @@ class Bench(QWidget):
         """Read the captions' figures in a region, or (None) under the probe."""
         if region != self.panes.inside:
             self.panes.inside = region
-            for content in self.contents:
-                content.probe = None
+            for pane in range(self.count):
+                self.controller.keep_own(pane)
             self.controller.probe()
 
     def move_probe(self, x: float, y: float) -> None:
         """Put the probe to a place of the first pane's frame."""
-        h, w = self.views[0].extent
-        self.panes.probe, self.panes.probe_placed = (min(max(x / w, 0), 1), min(max(y / h, 0), 1)), True
-        for content in self.contents:
-            content.probe = None
+        self.panes.probe, self.panes.probe_placed = self.contents[0].in_frame(x, y), True
+        for pane in range(self.count):
+            self.controller.keep_own(pane)
         self.refresh()
         self.controller.probe()
 
@@ -432,12 +431,12 @@ class Bench(QWidget):
                 content.problem = item.problem
                 self._repaint(pane)
             elif content.current is None and item.preview is not None:
-                content.take_preview(item.preview)
+                content.take_preview(item.preview, number)
                 self._repaint(pane)
             count = len(item.sidecar.proofs)
             if content.proof >= count:
                 content.proof = count - 1
-            content.whole = content.probe = None
+            self.controller.keep_own(pane)
         self.controller.request()
         self._captions_due.ask()  # pictures first
 

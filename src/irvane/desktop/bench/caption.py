@@ -22,6 +22,7 @@ from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.elided import Elided
 from irvane.desktop.plain import on_button, tip
 from irvane.desktop.session import BARE, Item
+from irvane.desktop.view_request import Owner
 
 _SHOWN_DIFFERENCES = 3
 #: Share of the frame from which on it counts as seen as a whole.
@@ -131,6 +132,8 @@ class Caption(QWidget):
         self.setAccessibleName("Caption of the pane")
         self._mark = QLabel()
         self._held: QPoint | None = None
+        #: What its texts are of: the item, and its figures' owner.
+        self.of: tuple[Item | None, Owner | None] = (None, None)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
         self._name = Elided(ends=True)
         bold = self._name.font()
@@ -185,6 +188,7 @@ class Caption(QWidget):
 
         `hidden`: say nothing but the letter (a blind judgement). `narrow`: no room for exposure data.
         """
+        self.of = item, content.whole_of or (content.probe_of or (None,))[0]
         if item is None:
             self._mark.setText("")
             self.proof.hide()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from dataclasses import dataclass, field
 from itertools import count
 
@@ -14,12 +15,13 @@ from irvane.core.judge.alignment import Between, Mapping
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
+from irvane.core.lens.geometry import Geometry
 from irvane.core.line.frame import Frame
 from irvane.core.line.view import Rendered
-from irvane.core.settings import Settings
+from irvane.core.waits import Wait
 from irvane.desktop.bench.hatching import Marks, marks_of
 from irvane.desktop.screen import SCREEN, picture_of
-from irvane.desktop.view_request import ViewRequest
+from irvane.desktop.view_request import Owner, ViewRequest
 
 #: What a picture is while it is not final; shown in the pane itself.
 STATES = {
@@ -34,11 +36,12 @@ STATES = {
 
 @dataclass(frozen=True)
 class Layer:
-    """A picture and the part of the frame it covers."""
+    """A picture, the part of the frame it covers, and what was asked for (of a preview: its source)."""
 
     image: QImage
     rect: QRectF
     marks: Marks | None = None
+    of: object = None
 
 
 def image_of(pixels: np.ndarray, space: str = "srgb") -> QImage:
@@ -64,13 +67,17 @@ class Content:
     backdrop : a picture of the whole frame, shown where nothing better is there yet.
     current : the latest rendered part.
     state : key of STATES.
-    busy : words on work going on for it, empty when none.
+    busy : words on work going on for it, empty when none; wait : the stages that it waits for, and their time;
+        working : words on the present stage.
     match : what was made equal to the first pane.
     instead : why the look that was asked for is not shown, empty when it is.
     range : stops of the sensor between clipping and SNR 3, of the worst colour; None when not known.
     loupe : the place under the pointer at 1:1, while the loupe is on.
     mapping : how its picture lies on that of pane A, where they differ in place, size, turn or geometry; None: as it is.
     kept : share of the frame that is seen in the output.
+    whole_of, probe_of, facts_of : what these figures were read of (those of the probe also where), and what the notes, the range and the
+        share that is seen are of. Figures of something else are never shown: see :meth:`keep_own`.
+    geometry : where the frame lies in its picture; None while only a preview is there.
     exact : the wish for which the picture was rendered at full resolution and then reduced.
     """
 
@@ -82,6 +89,9 @@ class Content:
     current: Layer | None = None
     state: str = "nothing"
     busy: str = ""
+    wait: Wait | None = None
+    wait_of: Hashable = None
+    working: str = ""
     match: Match = field(default_factory=Match)
     problem: str = ""
     whole: WholeFigures | None = None
@@ -93,6 +103,10 @@ class Content:
     exact: ViewRequest | None = None
     instead: str = ""
     kept: float = 1.0
+    geometry: Geometry | None = None
+    whole_of: Owner | None = None
+    probe_of: tuple[Owner, object] | None = None
+    facts_of: Owner | None = None
     key: int = field(default_factory=lambda: next(_keys))
     wished: ViewRequest | None = None
     asked: list[ViewRequest] = field(default_factory=list)
@@ -103,11 +117,45 @@ class Content:
         self.wished = self.shown = None
         self.asked.clear()
 
-    def learn(self, frame: Frame, settings: Settings) -> None:
+    def end_wait(self) -> None:
+        """Nothing is waited for."""
+        self.busy, self.wait, self.wait_of = "", None, None
+
+    def learn(self, frame: Frame, owner: Owner) -> None:
         """Take over what a developed frame tells of itself under a proof's settings."""
-        geometry = frame.geometry(settings)
+        self.geometry = geometry = frame.geometry(owner.settings)
         self.extent, self.kept = geometry.output, geometry.kept
         self.notes, self.range = frame.developed.notes, frame.range_stops
+        self.facts_of = owner
+
+    def unlearn(self) -> None:
+        """Nothing is known of what is shown now."""
+        self.geometry, self.kept, self.notes, self.range, self.facts_of = None, 1.0, (), None, None
+
+    def keep_own(self, owner: Owner | None, place: object = None) -> None:
+        """Give up figures of anything else than what is shown now, and (where a place is given) of other places."""
+        if self.whole_of != owner:
+            self.whole = self.whole_of = None
+        if self.probe_of is None or self.probe_of[0] != owner or place not in (None, self.probe_of[1]):
+            self.probe = self.probe_of = None
+
+    def own_probe(self, x: float, y: float) -> tuple[float, float]:
+        """A place of the frame (shares of its width and height) in this pane's picture, in its pixels."""
+        h, w = self.extent
+        if self.geometry is None:
+            return x * w, y * h
+        high, wide = self.geometry.frame
+        there = self.geometry.to_output(np.array([[x * wide, y * high]]))[0]
+        return (float(there[0]), float(there[1])) if np.isfinite(there).all() else (w / 2, h / 2)
+
+    def in_frame(self, x: float, y: float) -> tuple[float, float]:
+        """The inverse of :meth:`own_probe`, kept inside the frame."""
+        h, w = self.extent
+        x, y = min(max(x, 0), w), min(max(y, 0), h)
+        if self.geometry is not None:
+            h, w = self.geometry.frame
+            x, y = (float(v) for v in np.nan_to_num(self.geometry.to_frame(np.array([[x, y]]))[0]))
+        return min(max(x / w, 0), 1), min(max(y / h, 0), 1)
 
     @property
     def offset(self) -> float:
@@ -127,36 +175,39 @@ class Content:
         """Begin to show something else."""
         self.item, self.proof, self.without = item, proof, ""
         self.current = self.backdrop = None
-        self.state, self.busy, self.problem = "nothing", "", ""
-        self.whole = self.probe = self.exact = None
+        self.state, self.problem = "nothing", ""
+        self.end_wait()
+        self.exact, self.loupe, self.instead = None, None, ""
+        self.keep_own(None)
+        self.unlearn()
         self.match, self.mapping = Match(), None
         self.forget()
         if preview is not None:
-            self.take_preview(preview)
+            self.take_preview(preview, item)
 
-    def take_preview(self, preview: Preview) -> None:
+    def take_preview(self, preview: Preview, item: int | None) -> None:
         """Show the embedded preview while nothing better is there."""
         if self.current is not None:
             return
         self.extent = preview.extent
         h, w = preview.extent
-        self.backdrop = Layer(image_of(preview.pixels), QRectF(0, 0, w, h))
+        self.backdrop = Layer(image_of(preview.pixels), QRectF(0, 0, w, h), of=item)
         self.state = "preview"
 
-    def take_loupe(self, rendered: Rendered) -> None:
+    def take_loupe(self, rendered: Rendered, of: ViewRequest) -> None:
         """Show a place at 1:1 under the loupe."""
         rect = QRectF(
             rendered.left, rendered.top, rendered.right - rendered.left, rendered.bottom - rendered.top
         )
-        self.loupe = Layer(image_of(rendered.pixels, rendered.space), rect)
+        self.loupe = Layer(image_of(rendered.pixels, rendered.space), rect, of=of)
 
-    def take(self, rendered: Rendered, extent: tuple[int, int], state: str) -> None:
+    def take(self, rendered: Rendered, extent: tuple[int, int], state: str, of: object) -> None:
         """Show a rendered view."""
         rect = QRectF(
             rendered.left, rendered.top, rendered.right - rendered.left, rendered.bottom - rendered.top
         )
         marks = None if rendered.marks is None else marks_of(rendered.marks)
-        layer = Layer(image_of(rendered.pixels, rendered.space), rect, marks)
+        layer = Layer(image_of(rendered.pixels, rendered.space), rect, marks, of)
         self.extent, self.current, self.state = extent, layer, state
         h, w = extent
         if rect.width() > 0.95 * w and rect.height() > 0.95 * h:

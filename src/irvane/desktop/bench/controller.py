@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Hashable
 from dataclasses import replace
 from typing import Any
@@ -18,13 +19,17 @@ from irvane.core.judge.spots import Spot
 from irvane.core.line.looks import PICTURE, missing
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
+from irvane.core.regions.region import LocalRegion
+from irvane.core.waits import Wait
+from irvane.desktop.bench.content import Layer
 from irvane.desktop.bench.panes import DIFFERENCE, Panes
 from irvane.desktop.bench.requested import requested
 from irvane.desktop.bench.waiting import WAITS
 from irvane.desktop.screen import SCREEN
 from irvane.desktop.service import RenderService
 from irvane.desktop.throttle import Throttle
-from irvane.desktop.view_request import ViewRequest
+from irvane.desktop.view_request import Owner, ViewRequest
+from irvane.desktop.writing.strip import TICK
 
 #: Milliseconds without a change after which figures are read; and after which those of the probe, when it is moved.
 _SETTLED, _PROBED = 250, 15
@@ -61,6 +66,8 @@ class ViewController(QObject):
         self._settle = QTimer(self, singleShot=True, interval=_SETTLED)
         self._settle.timeout.connect(self._measure)
         self._probing = Throttle(self, self._probe, _PROBED)
+        self._ticking = QTimer(self, interval=TICK)
+        self._ticking.timeout.connect(self._tell_waits)
         service.rendered.connect(self._rendered)
         service.improved.connect(lambda _key: self.request())
         service.busy.connect(self._busy)
@@ -87,10 +94,33 @@ class ViewController(QObject):
         settings = self.panes.settings(pane)
         assert settings is not None
         settings = self.panes.waiting.seen(settings)
-        frame = self.service.engine.best(item.source, settings.sensor)
+        frame, content = self.service.engine.best(item.source, settings.sensor), self.panes.contents[pane]
         if frame is not None:
-            self.panes.contents[pane].learn(frame, settings)
+            before = content.extent, content.facts_of
+            content.learn(frame, Owner(item.source, settings))
+            if before != (content.extent, content.facts_of):
+                self._give_up_moved_probes()
+        elif content.facts_of is not None and content.facts_of.source is not item.source:
+            content.unlearn()
         return requested(self.panes, pane, item.source, settings, SCREEN.space(settings.finish.space))
+
+    def keep_own(self, pane: int) -> None:
+        """Give up a pane's figures that are not of what it shows now, where it shows it."""
+        wish, contents = self.wish(pane), self.panes.contents
+        contents[pane].keep_own(None if wish is None else wish.owner, self._place(pane))
+        if contents[0].probe is None:  # the texture that others keep is kept of that
+            for content in contents[1:]:
+                content.probe = None if content.probe is None else content.probe.against(None)
+
+    def _give_up_moved_probes(self) -> None:
+        """The probe lies elsewhere in a picture now: what was read at the former place is not shown any more."""
+        for pane, content in enumerate(self.panes.contents):
+            if content.probe_of is not None and content.probe_of[1] != self._place(pane):
+                content.probe = content.probe_of = None
+
+    def _place(self, pane: int) -> OutputRegion | LocalRegion:
+        """Where a pane's figures are read."""
+        return self.panes.inside or self.panes.probe_region(pane)
 
     def request(self) -> None:
         """Ask for new views, once the window has nothing else to do."""
@@ -114,12 +144,24 @@ class ViewController(QObject):
         for pane in sorted(range(count), key=lambda pane: pane != self.panes.chosen):
             wish, content = wishes[pane], contents[pane]
             content.wished = wish
+            if wish is None or (
+                content.wait is not None and content.wait_of != self.service.progressive.work_key(wish)
+            ):
+                content.end_wait()
             if wish is None or wish == content.shown or wish in taken:
                 continue  # panes that show the same are served by one picture
             self.service.show(content.key, wish)
             taken.append(wish)
             if wish not in content.asked:
                 content.asked.append(wish)
+        if self._loupe is not None and any(
+            self._is_old(c.loupe, w) for c, w in zip(contents, wishes, strict=True)
+        ):
+            self.loupe(self._loupe)
+        if any(
+            wish is not None and content.whole is None for wish, content in zip(wishes, contents, strict=True)
+        ):
+            self._settle.start()  # what was measured in vain, before the frame was there, is measured again
         first = wishes[0]
         for pane, wish in enumerate(wishes[1:], 1):
             if self.panes.matching and first is not None and wish is not None:
@@ -129,6 +171,12 @@ class ViewController(QObject):
                 if NOISE in self.panes.matched:
                     self.service.comparison.match_noise(key, *plain)
         self._ask_difference(wishes[self.panes.chosen], wishes[self.panes.other])
+
+    @staticmethod
+    def _is_old(layer: Layer | None, wish: ViewRequest | None) -> bool:
+        """Was a loupe's picture made of something else than is shown now?"""
+        made = None if layer is None else layer.of
+        return isinstance(made, ViewRequest) and wish is not None and made.owner != wish.owner
 
     def _align(self, wishes: list[ViewRequest | None]) -> bool:
         """Have frames laid on that of the first pane, each pair of frames once; did any of them move?"""
@@ -198,48 +246,66 @@ class ViewController(QObject):
         content.problem = ""
         own = self.panes.settings(pane)
         waits = own is not None and self.panes.waiting.waits(own)
-        content.instead = WAITS if waits else missing(wish.look, frame.developed)
-        content.take(rendered, frame.geometry(wish.settings).output, state)
+        content.instead = WAITS if waits else missing(wish.look, frame.developed, wish.region.step)
+        content.take(rendered, frame.geometry(wish.settings).output, state, wish)
         content.exact = None
         wanting = item.preview is None or item.stand_in
         if wanting and content.backdrop is content.current and content.backdrop is not None:
             pixels = SCREEN.in_srgb(rendered.pixels, rendered.space)
             self.panes.session.give_preview(item, Preview.of(pixels, content.extent, _OWN_PREVIEW))
         if state == "final":
-            content.busy = "" if frame.complete_for(wish.settings) else content.busy
+            if frame.complete_for(wish.settings):
+                content.end_wait()
             content.shown = wish
         self.repaint.emit(pane)
 
     def _busy(self, job: tuple[Any, ...], words: str, share: float, left: float) -> None:
+        now = time.monotonic()
         for pane, content in enumerate(self.panes.contents):
             item, wish = self.panes.item(pane), content.wished
-            if (
-                item is None
-                or item.problem
-                or wish is None
-                or not self.service.progressive.concerns(job, wish)
-            ):
+            concerned = wish is not None and self.service.progressive.concerns(job, wish)
+            if item is None or item.problem or wish is None or not concerned:
                 continue
+            expected = self.service.progressive.expected(wish, content.extent)
+            key = self.service.progressive.work_key(wish)
+            if content.wait is None or content.wait_of != key:
+                content.wait, content.wait_of = Wait(expected), key
+            content.wait.replan(expected)
             if share >= 1:
-                content.busy = ""
+                content.wait.finish(job[0])
             else:
-                told = f"{words} {share:.0%}" if share > 0 else f"{words} …"
-                content.busy = f"{told}, {left:.0f} s left" if share > 0.05 else told
+                content.wait.report(job[0], share, now, left if share > 0 else None)
+                content.working = words
+            if content.wait.over:
+                content.end_wait()
+            self._tell_waits()
             self.repaint.emit(pane)
+
+    def _tell_waits(self) -> None:
+        """Time goes on: what is left of the waits is told anew."""
+        now, waiting = time.monotonic(), False
+        for pane, content in enumerate(self.panes.contents):
+            if content.wait is not None:
+                waiting, before = True, content.busy
+                content.busy = content.wait.text(content.working, now)
+                if content.busy != before:
+                    self.repaint.emit(pane)
+        if waiting != self._ticking.isActive():
+            self._ticking.start() if waiting else self._ticking.stop()
 
     def _failed(self, key: str, sentence: str) -> None:
         for pane, content in enumerate(self.panes.contents):
             item = self.panes.item(pane)
             if item is not None and (not key or item.source.key == key):
-                content.problem, content.busy = sentence, ""
+                content.problem = sentence
+                content.end_wait()
         self.refreshed.emit()
 
     def _probe(self) -> None:
         for pane in range(len(self.panes.contents)):
             wish = self.wish(pane)
             if wish is not None:
-                place = self.panes.inside or self.panes.probe_region(pane)
-                self.service.probe(self.panes.contents[pane].key, wish, place)
+                self.service.probe(self.panes.contents[pane].key, wish, self._place(pane))
 
     def _measure(self) -> None:
         self._probe()
@@ -262,9 +328,9 @@ class ViewController(QObject):
         pane = self._current(key, wish)
         if pane is not None:
             content = self.panes.contents[pane]
-            content.whole = found
+            content.whole, content.whole_of = found, wish.owner
             if exact is not None and wish == self.wish(pane):
-                content.take(exact, content.extent, "final")
+                content.take(exact, content.extent, "final", wish)
                 content.exact = wish
                 self._keep(pane, wish, exact)
             self.refreshed.emit()
@@ -281,11 +347,13 @@ class ViewController(QObject):
             pixels = SCREEN.in_srgb(exact.pixels, exact.space)
             self.service.files.keep_developed(item.number, item.source, wish.settings, pixels, content.extent)
 
-    def _probed(self, key: int, wish: ViewRequest, found: PlaceFigures | None) -> None:
+    def _probed(
+        self, key: int, wish: ViewRequest, place: OutputRegion | LocalRegion, found: PlaceFigures | None
+    ) -> None:
         pane = self._current(key, wish)
-        if pane is not None:
+        if pane is not None and place == self._place(pane):
             contents = self.panes.contents
-            contents[pane].probe = found
+            contents[pane].probe, contents[pane].probe_of = found, (wish.owner, place)
             first = contents[0].probe
             for content in contents[1:] if pane == 0 else contents[pane : pane + 1]:
                 if content.probe is not None:
@@ -332,7 +400,7 @@ class ViewController(QObject):
         if (one, two) != now and made is not None:
             # seen while a slider is dragged on; its figures are of settings that have gone
             made = made[0], None
-        self.panes.take_difference(made)
+        self.panes.take_difference(made, (one, two))
         self.repaint.emit(self.panes.chosen)
 
     def loupe(self, place: tuple[float, float] | None) -> None:
@@ -357,7 +425,7 @@ class ViewController(QObject):
         pane = self.panes.with_key(key)
         item = None if pane is None else self.panes.item(pane)
         if pane is not None and self._loupe is not None and item is not None and item.source is wish.source:
-            self.panes.contents[pane].take_loupe(rendered)
+            self.panes.contents[pane].take_loupe(rendered, wish)
             self.repaint.emit(pane)
 
     def ask_spots(self) -> None:

@@ -67,7 +67,7 @@ class Judging(QObject):
         if content.proof == BARE:
             return
         content.without = station
-        content.whole = content.probe = None
+        self.bench.controller.keep_own(pane)
         content.forget()
         self.bench.refresh()
         self.bench.controller.request()

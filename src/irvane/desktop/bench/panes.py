@@ -20,6 +20,7 @@ from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.bench.waiting import Waiting
 from irvane.desktop.session import Item, Session
+from irvane.desktop.view_request import ViewRequest
 
 #: Arrangements.
 ONE, BESIDE, DIVIDED, DIFFERENCE = "one", "beside", "divided", "difference"
@@ -50,7 +51,7 @@ class Panes:
     aligning : frames of one scene that differ in place, size or turn are laid on pane A's.
     look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
     inside : the region that the captions' figures are read in; None: they are read under the probe.
-    probe : centre of the probe, as shares of the frame's width and height; until it is placed by hand, on an even place.
+    probe : centre of the probe, as shares of the width and height of pane A's frame, before crop and corrections: it stays on its thing; until it is placed by hand, on an even place.
     waiting : deblurring that is computed only when it is asked for.
     viewport : zoom and place of all panes; viewports : of each pane by itself, while `free`.
     size_of : size in device pixels of the widget that paints a pane.
@@ -81,14 +82,16 @@ class Panes:
         #: What pictures are seen as on; None: as they are.
         self.medium: SoftProof | None = None
 
-    def take_difference(self, made: tuple[Rendered, DifferenceFigures | None] | None) -> None:
+    def take_difference(
+        self, made: tuple[Rendered, DifferenceFigures | None] | None, of: tuple[ViewRequest, ViewRequest]
+    ) -> None:
         """The difference picture that was asked for, with the figures of what is seen; None: it cannot be had."""
         content = self.difference_content
         content.problem = "" if made is not None else _NO_DIFFERENCE
         if made is None:
             return
         rendered, found = made
-        content.take(rendered, self.contents[self.chosen].extent, "final")
+        content.take(rendered, self.contents[self.chosen].extent, "final", of)
         content.instead = "" if found is None else difference_words(found)
 
     def with_key(self, key: int) -> int | None:
@@ -128,8 +131,7 @@ class Panes:
         """The probe's rectangle in a pane's picture."""
         content = self.contents[pane]
         h, w = content.extent
-        high, wide = content.reference
-        x, y = content.own_place(self.probe[0] * wide, self.probe[1] * high)
+        x, y = content.own_place(*self.contents[0].own_probe(*self.probe))
         side = min(max(h // 30, PROBE_SMALLEST), PROBE_LARGEST, h, w)
         left = round(min(max(x - side / 2, 0), w - side))
         top = round(min(max(y - side / 2, 0), h - side))

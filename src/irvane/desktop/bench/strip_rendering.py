@@ -30,7 +30,9 @@ class StripRendering(QObject):
         strip.hide()
         strip.wanted.connect(self._render)
         strip.left.connect(self.leave)
-        service.stripped.connect(lambda run, number, made: strip.take(run, number, image_of(made.pixels)))
+        service.stripped.connect(
+            lambda run, number, made: strip.take(run, number, image_of(made.rendered.pixels), made.exact)
+        )
 
     def open(self, path: str) -> None:
         """Show the chosen pane's crop at several values of a setting, in the place of the panes."""

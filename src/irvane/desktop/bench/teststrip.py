@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from irvane.core.line.teststrip import (
@@ -23,6 +23,8 @@ from irvane.desktop import theme
 
 _GAP = 3
 _LABEL = 22
+#: On a crop whose final form follows.
+ROUGHLY = "noise removed roughly for now"
 #: Crops beside each other; more stand in rows below.
 _ACROSS = 7
 #: Width by height of the pictures that there is room for.
@@ -39,6 +41,8 @@ class _Crops(QWidget):
         super().__init__()
         self.labels: list[str] = []
         self.images: dict[int, QImage] = {}
+        #: Crops whose final form follows.
+        self.rough: set[int] = set()
         self.now = self.marked = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -90,6 +94,8 @@ class _Crops(QWidget):
                     QPainter.RenderHint.SmoothPixmapTransform, size.width() < 1.9 * image.width()
                 )
                 painter.drawImage(shown, image)
+                if number in self.rough:
+                    self._mark_rough(painter, shown)
             label = QRect(place.left(), place.bottom() - _LABEL + 1, place.width(), _LABEL)
             painter.fillRect(label, theme.PANEL)
             painter.setPen(theme.ACCENT if number == self.now else theme.TEXT)
@@ -101,6 +107,14 @@ class _Crops(QWidget):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRect(place.adjusted(1, 1, -2, -2))
         painter.end()
+
+    @staticmethod
+    def _mark_rough(painter: QPainter, shown: QRect) -> None:
+        band = QRect(shown.left(), shown.top(), shown.width(), _LABEL)
+        painter.fillRect(band, QColor(0, 0, 0, 140))
+        painter.setPen(QColor("#e8e8e8"))
+        told = painter.fontMetrics().elidedText(ROUGHLY, Qt.TextElideMode.ElideRight, band.width() - 8)
+        painter.drawText(band.adjusted(4, 0, -4, 0), Qt.AlignmentFlag.AlignVCenter, told)
 
     def _at(self, place: QPoint) -> int:
         return next(
@@ -202,16 +216,18 @@ class TestStrip(QWidget):
         crops = self.crops
         crops.labels = [strip_label(self.path, value) for value in self.values]
         crops.images.clear()
+        crops.rough.clear()
         crops.now = self.values.index(self._now) if self._now in self.values else -1
         crops.marked = max(crops.now, 0)
         crops.update()
         self.run += 1
         self.wanted.emit()
 
-    def take(self, run: int, number: int, image: QImage) -> None:
-        """Show a crop, if it belongs to what is asked for now."""
+    def take(self, run: int, number: int, image: QImage, exact: bool = True) -> None:
+        """Show a crop, if it belongs to what is asked for now; one that is not exact is marked until it is."""
         if run == self.run:
             self.crops.images[number] = image
+            (self.crops.rough.discard if exact else self.crops.rough.add)(number)
             self.crops.update()
 
     def resizeEvent(self, event: object) -> None:  # noqa: N802

@@ -30,6 +30,7 @@ from irvane.core.groups import (
     WHOLE,
 )
 from irvane.core.line.frame import Frame
+from irvane.core.line.paces import Paces
 from irvane.core.regions.region import ALLOWED
 from irvane.core.settings import STATIONS, Choice, Method, Number, Points, Settings, names, spec
 from irvane.desktop import theme
@@ -212,7 +213,7 @@ class Shelf(QWidget):
         layout.addWidget(self._stack, 1)
         layout.addWidget(self.plot)
         self._station, self._last = "light", ""
-        self.paces: dict[str, float] = {}
+        self.paces = Paces()
         self.changed.connect(self._remember)
 
     def _colour_buttons(self) -> None:

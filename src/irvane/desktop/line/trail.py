@@ -163,20 +163,31 @@ class TrailEditor(FloatingPanel):
         layout.addWidget(self.words)
         layout.addLayout(row)
         self._settings: Settings | None = None
+        self._item: int | None = None
+        self._told: dict[int, str] = {}
 
     def open(self) -> None:
         """Show the path."""
         self.come(self.plane)
         if self._settings is not None:
-            self.show_settings(self._settings)
+            self.show_settings(self._settings, self._item)
 
-    def show_settings(self, settings: Settings) -> None:
-        """Show the path of a proof."""
-        self._settings = settings
+    def tell(self, item: int, sentence: str) -> None:
+        """What came of looking for an item's path; it stays until there is one, or it is looked for again."""
+        self._told[item] = sentence
+        if self._settings is not None:
+            self.show_settings(self._settings, self._item)
+
+    def show_settings(self, settings: Settings, item: int | None) -> None:
+        """Show the path of an item's proof."""
+        self._settings, self._item = settings, item
         if self.isHidden():
             return
         self.plane.show_points(settings.acutance.path)
-        told = "No path: the frame went in a straight line. Click to draw one."
+        looked = self._told.get(item, "") if item is not None else ""
+        told = (
+            looked or "No path yet: length and angle say how the frame moved. Click to draw one, or find it."
+        )
         if settings.acutance.path:
             told = f"{value_text(PATH, settings.acutance.path)}; they act while deblurring is set to “moved”."
         self.words.setText(told)

@@ -18,7 +18,9 @@ from irvane.core.line.context import noise_amount, noise_removal
 from irvane.core.line.deblurring import FEWEST_BLADES, blur_of, measured_size
 from irvane.core.line.develop import denoised_name
 from irvane.core.line.frame import Frame
+from irvane.core.line.paces import Paces
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
+from irvane.core.noise.denoise import BEST, FAST
 from irvane.core.settings import Colour, Settings, spec, value_text
 from irvane.desktop.line.lens_words import found_profile, lens_word
 
@@ -186,6 +188,9 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
     ]
     finish = settings.finish
     space = dict(spec("finish.space").options)[finish.space]  # type: ignore[union-attr]
+    light = ""
+    if finish.format == "exr":
+        light = "with tone, " if finish.tone == "toned" else "plain light, "
     form = dict(spec("finish.format").options)[finish.format]  # type: ignore[union-attr]
     return {
         "sensor": sensor,
@@ -194,7 +199,7 @@ def station_words(settings: Settings, frame: Frame | None) -> dict[str, str]:
         "light": _light(settings),
         "colour": _colour(settings, automatic, "…" if frame is None else "as finished"),
         "acutance": _acutance_words(frame, settings, strengths),
-        "finish": f"{form}, {space}",
+        "finish": f"{form}, {light}{space}",
     }
 
 
@@ -231,10 +236,14 @@ def sensor_text(settings: Settings, frame: Frame) -> str:
     return " · ".join([*lines, *developed.notes])
 
 
-def pace_text(paces: dict[str, float], frame: Frame) -> str:
+def pace_text(paces: Paces, frame: Frame) -> str:
     """How long each method takes for the whole of this frame, as far as it is known on this machine."""
     h, w = frame.developed.extent
-    known = [f"{kind} about {max(pace * h * w / 1e6, 1):.0f} s" for kind, pace in sorted(paces.items())]
+    known = [
+        f"{kind} about {max(pace * h * w / 1e6, 1):.0f} s"
+        for kind, pace in sorted(paces.values.items())
+        if kind in (BEST, FAST)
+    ]
     return f" The whole frame takes here: {', '.join(known)}." if known else ""
 
 

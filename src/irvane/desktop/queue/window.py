@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QObject, Qt, QUrl, Signal
+from PySide6.QtCore import QAbstractTableModel, QObject, Qt, QTimer, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -20,10 +21,12 @@ from PySide6.QtWidgets import (
 
 from irvane.core.errors import plain_text
 from irvane.core.finish.journal import CANCELLED, DONE, FAILED, RUNNING, WAITING, Entry
+from irvane.core.waits import Countdown, left_text
 from irvane.desktop import theme
 from irvane.desktop.plain import tip
 from irvane.desktop.queue.runner import QueueRunner
 from irvane.desktop.rows import NOWHERE, Index
+from irvane.desktop.writing.strip import TICK
 
 _COLUMNS = ("Frame", "Destination", "State", "What came of it")
 
@@ -95,6 +98,9 @@ class QueueWindow(QWidget):
         self.setWindowTitle("Queue")
         self.resize(900, 460)
         self.runner = runner
+        self._timed, self._countdown = "", Countdown(0.0)
+        self._ticking = QTimer(self, interval=TICK)
+        self._ticking.timeout.connect(self.refresh)
         self.words = QLabel()
         self.bar = QProgressBar()
         self.bar.setRange(0, 1000)
@@ -185,10 +191,26 @@ class QueueWindow(QWidget):
         if written:
             self.beside.emit(Path(written[-1].paths[0]), Path(written[-1].written))
 
-    def _advance(self, share: float, _left: float) -> None:
+    def _advance(self, share: float, left: float) -> None:
         self.model.share = share
+        self._countdown.report(share, time.monotonic(), left)
         self.bar.setValue(round(share * 1000))
         self.refresh()
+
+    def _time_left(self, waiting: int) -> str:
+        """Of the file that is being written, and of all; nothing that is not known."""
+        parts = []
+        expected, running = self.runner.expected, self.runner.now
+        if running is not None:
+            if running.id != self._timed:
+                self._timed, self._countdown = running.id, Countdown(time.monotonic())
+            own = left_text(self._countdown.left(time.monotonic()))
+            parts += [f"{own} for this file"] if own and waiting > 1 else [own] if own else []
+        if waiting > (running is not None) and expected.count == waiting and expected.timed == expected.count:
+            done = self._countdown.share if running is not None else 0.0
+            told = left_text(expected.seconds * (waiting - done) / waiting)
+            parts += [f"{told} for all {waiting}"] if told else []
+        return ", ".join(parts)
 
     def refresh(self) -> None:
         """Show the queue as it is now."""
@@ -199,8 +221,11 @@ class QueueWindow(QWidget):
         parts = [f"{waiting} to be written", f"{count[DONE]} written"]
         if count[FAILED]:
             parts.append(f"{count[FAILED]} failed")
-        if waiting and self.runner.expected.count == waiting and self.runner.expected.words():
-            parts.append(f"{self.runner.expected.words()} for what waits")
+        expected = self.runner.expected
+        if waiting and expected.count == waiting and expected.size_words():
+            parts.append(expected.size_words())
+        if told := self._time_left(waiting):
+            parts.append(told)
         self.words.setText(
             ", ".join(parts) if entries else "The queue is empty: put proofs into it from the station Finish."
         )
@@ -208,5 +233,7 @@ class QueueWindow(QWidget):
         self.start.setText("Start" if self.runner.paused else "Pause")
         self.start.setEnabled(bool(waiting) or running)
         self.bar.setVisible(running)
+        if running != self._ticking.isActive():
+            self._ticking.start() if running else self._ticking.stop()
         if not running:
             self.model.share = 0.0

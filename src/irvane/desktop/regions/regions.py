@@ -335,7 +335,7 @@ class Regions(QObject):
                 with_part(now, index, replace(now.parts[index], numbers=numbers)), f"{kind} picked"
             )
 
-        self.service.trial(look, done)
+        self.service.trial("shape", look, done)
 
     def _property(self, name: str, value: object) -> None:
         region = self.region()

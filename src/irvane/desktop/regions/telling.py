@@ -27,6 +27,9 @@ class Telling(QObject):
         super().__init__(regions)
         self.regions = regions
         self._under = (0.0, 0.0)
+        #: The item whose subject is wanted once it is developed.
+        self._seeks: int | None = None
+        regions.service.improved.connect(lambda _key: self._again())
         self._soon = QTimer(self, singleShot=True, interval=_SOON)
         self._soon.timeout.connect(self._tell_under)
 
@@ -82,22 +85,47 @@ class Telling(QObject):
                     told.append(f"{one.name} {share:.0%}{main_change(one)}")
             return "Here: " + (", ".join(told) if told else "no region") + "."
 
-        self.regions.service.trial(look, self._told_under)
+        self.regions.service.trial("under", look, self._told_under)
 
     def _told_under(self, words: str) -> None:
         if self.regions.overlay is not None and not self.regions.overlay.drawing:
             self.regions.strip.words.set_full(words)
 
     def find_subject(self) -> None:
-        """Look for the subject beside what is shown, and say how sure it is."""
-        frame = self.regions.frame()
-        if frame is None or frame.coarse:
+        """Look for the subject beside what is shown, and say how sure it is; of a frame that is not developed yet as soon as it is."""
+        item, frame = self.regions.proofs.item(), self.regions.frame()
+        if item is None:
             return
+        if frame is None or frame.coarse:
+            self._seeks = item.number
+            self.regions.said.emit("The subject is looked for as soon as the frame is developed.")
+            return
+        self._seeks = None
+
+        def done(found: Any) -> None:
+            now = self.regions.proofs.item()
+            of = "" if now is not None and now.number == item.number else f"{item.source.name}: "
+            if isinstance(found, str):
+                self.regions.said.emit(f"{of}{found}")
+            elif found.found:
+                self.regions.said.emit(
+                    f"{of}A subject was found (confidence {found.confidence:.0%}). Strokes mend it."
+                )
+            else:
+                self.regions.said.emit(
+                    f"{of}No subject stands out clearly enough: paint it with a few strokes."
+                )
+
+        self.regions.said.emit("Looking for the subject …")
         self.regions.service.trial(
-            lambda _progress: subject_mask(reference_of(frame.developed, frame.context)),
-            lambda found: self.regions.said.emit(
-                f"A subject was found (confidence {found.confidence:.0%}). Strokes mend it."
-                if not isinstance(found, str) and found.found
-                else "No subject stands out clearly enough: paint it with a few strokes."
-            ),
+            "subject", lambda _progress: subject_mask(reference_of(frame.developed, frame.context)), done
         )
+
+    def _again(self) -> None:
+        """Something is developed: perhaps the frame whose subject is wanted."""
+        item = self.regions.proofs.item()
+        if self._seeks is None or item is None or item.number != self._seeks:
+            return
+        frame = self.regions.frame()
+        if frame is not None and not frame.coarse:
+            self.find_subject()

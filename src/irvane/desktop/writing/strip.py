@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
+
+from irvane.core.waits import Countdown, wait_text
+
+#: Milliseconds after which a time left is told anew by itself.
+TICK = 500
 
 
 class WritingStrip(QWidget):
@@ -33,7 +39,9 @@ class WritingStrip(QWidget):
         layout.addWidget(self._words)
         layout.addWidget(self._bar, 1)
         layout.addWidget(self._cancel)
-        self._what = ""
+        self._what, self._countdown = "", Countdown(0.0)
+        self._ticking = QTimer(self, interval=TICK)
+        self._ticking.timeout.connect(self._tell)
         self.hide()
 
     def taken(self, said: Callable[[str], None]) -> bool:
@@ -44,8 +52,9 @@ class WritingStrip(QWidget):
 
     def begin(self, words: str) -> None:
         """Work begins; `words` say which."""
-        self._what = words
-        self._words.setText(f"{words} …")
+        self._what, self._countdown = words, Countdown(time.monotonic())
+        self._tell()
+        self._ticking.start()
         self._bar.setValue(0)
         self.show()
         self.busy.emit(True)
@@ -53,9 +62,15 @@ class WritingStrip(QWidget):
     def end(self) -> None:
         """The work is over."""
         self.hide()
+        self._ticking.stop()
         self.busy.emit(False)
 
     def advance(self, share: float, left: float) -> None:
         """How far it is."""
         self._bar.setValue(round(share * 1000))
-        self._words.setText(f"{self._what}, {left:.0f} s left")
+        self._countdown.report(share, time.monotonic(), left)
+        self._tell()
+
+    def _tell(self) -> None:
+        now = time.monotonic()
+        self._words.setText(wait_text(self._what, self._countdown.share, self._countdown.left(now)))

@@ -1,0 +1,64 @@
+"""What is on the screen, held against what it belongs to: source, settings, place."""
+
+from __future__ import annotations
+
+from irvane.desktop.view_request import ViewRequest
+from irvane.desktop.window import Window
+
+
+def foreign(window: Window) -> list[str]:
+    """Sentences on every picture, figure and text on the bench that is of something else than the pane shows."""
+    found: list[str] = []
+    bench = window.bench
+    for pane, content in enumerate(bench.contents):
+        item, wish = bench.item(pane), bench.controller.wish(pane)
+        name = f"pane {pane}"
+        source = None if item is None else item.source
+        for what in ("current", "backdrop", "loupe"):
+            layer = getattr(content, what)
+            if layer is None:
+                continue
+            if isinstance(layer.of, ViewRequest):
+                if layer.of.source is not source:
+                    found.append(f"{name}: {what} is of {layer.of.source.name}")
+            elif layer.of != content.item:
+                found.append(f"{name}: {what} is the preview of item {layer.of}")
+        owner = None if wish is None else wish.owner
+        if wish is not None:
+            if content.whole is not None and content.whole_of != owner:
+                found.append(f"{name}: figures of another proof")
+            owned, place = content.probe_of or (owner, bench.controller._place(pane))
+            if content.probe is not None and owned != owner:
+                found.append(f"{name}: probe of another proof")
+            if content.probe is not None and place != bench.controller._place(pane):
+                found.append(f"{name}: probe of another place")
+            if content.facts_of is not None and content.facts_of.source is not source:
+                found.append(f"{name}: facts of {content.facts_of.source.name}")
+            if content.facts_of is None and (content.range is not None or content.notes):
+                found.append(f"{name}: facts of nothing")
+            if content.busy and content.wait is None:
+                found.append(f"{name}: “{content.busy}” for no wait")
+        else:
+            if content.whole is not None or content.probe is not None:
+                found.append(f"{name}: figures of nothing")
+    return found
+
+
+def foreign_when_still(window: Window) -> list[str]:
+    """The same once nothing is computed: pictures and captions are of just these settings, too."""
+    found = foreign(window)
+    bench = window.bench
+    for pane, content in enumerate(bench.contents):
+        wish, item = bench.controller.wish(pane), bench.item(pane)
+        if wish is None or item is None or content.current is None:
+            continue
+        made = content.current.of
+        if not isinstance(made, ViewRequest) or made != wish:
+            found.append(f"pane {pane}: the picture is of other settings or another place")
+        caption = bench.captions[pane]
+        told = not bench.hidden and caption.isVisible()
+        if told and (caption.of[0] is not item or caption.of[1] not in (None, wish.owner)):
+            found.append(f"pane {pane}: the caption is of something else")
+        if content.busy:
+            found.append(f"pane {pane}: “{content.busy}” though nothing is done")
+    return found
