@@ -42,7 +42,7 @@ def test_a_crop_is_drawn_with_handles_and_undone(driver: Driver) -> None:
     driver.settled()
     x, y, w, h = driver.settings().lens.crop if not driver.window.bench.panes.framing else _crop(driver)
     assert (x, y) == pytest.approx((0, 0), abs=0.5) and (w, h) == pytest.approx((50, 50), abs=1.5)
-    assert "25" in driver.window.framing.strip.size.text()
+    assert "25" in driver.window.framing.strip.crop_size.text()
     driver.key(Qt.Key.Key_Return)
     driver.settled()
     assert driver.window.framing.overlay is None

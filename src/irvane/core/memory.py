@@ -20,11 +20,43 @@ def _trim() -> Callable[[int], int] | None:
         return None
 
 
+#: What forgets pictures that are kept to be quick the next time.
+_FORGETTING: list[Callable[[], object]] = []
+
+
+def forgettable(forget: Callable[[], object]) -> None:
+    """Register what gives up pictures that are kept beside the engine's frames."""
+    _FORGETTING.append(forget)
+
+
+def forget_all() -> None:
+    """Give up all of these: a frame was closed. What is still needed is made again."""
+    for forget in _FORGETTING:
+        forget()
+
+
 def trim_heap() -> None:
     """Return freed memory: the C library keeps what large pictures were made in, up to a gigabyte of it."""
     trim = _trim()
     if trim is not None:
         trim(0)
+
+
+def total() -> int:
+    """Bytes of memory that the machine has, or that this process may use of it (control group, version 2)."""
+    found = _ASSUMED
+    with suppress(OSError, ValueError):
+        for line in Path("/proc/meminfo").read_text("ascii").splitlines():
+            if line.startswith("MemTotal:"):
+                found = int(line.split()[1]) * 1024
+    with suppress(OSError, ValueError):
+        found = min(found, int(Path("/sys/fs/cgroup/memory.max").read_text("ascii")))
+    return found
+
+
+def usual_budget() -> int:
+    """Bytes that this program takes by itself: a quarter of the machine's memory, 1 to 6 GB."""
+    return int(min(max(total() / 4, 1e9), 6e9))
 
 
 def available() -> int:

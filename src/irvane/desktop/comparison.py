@@ -63,6 +63,10 @@ class Comparison(QObject):
         self.engine, self._view, self._tell = engine, view, tell
         self._noise: dict[int, tuple[Any, ...]] = {}
 
+    def forget(self) -> None:
+        """A source was closed."""
+        self._noise.clear()
+
     def match(self, pane: int, reference: ViewRequest, other: ViewRequest, kinds: frozenset[str]) -> None:
         """Find what makes `other` equal to `reference` in these respects."""
         frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]

@@ -173,12 +173,15 @@ class GreyedFields:
 
     def swallows(self, watched: QObject, event: QEvent) -> bool:
         """Is it a key that was meant for a greyed field? It is taken away then, from shortcuts too."""
-        if event.type() == QEvent.Type.MouseButtonPress and isinstance(watched, QWidget):
-            field = watched.parent() if isinstance(watched, QLineEdit) else watched
-            if isinstance(field, QAbstractSpinBox | QComboBox | QLineEdit):
-                self._clicked = not field.isEnabled()
-            elif watched.isEnabled():
-                self._clicked = False
+        if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseButtonPress:
+            if isinstance(watched, QWidget):  # it comes to those around it, too: what counts is where it was
+                window = watched.window()
+                there = window.childAt(window.mapFromGlobal(event.globalPosition().toPoint()))
+                field = there.parent() if isinstance(there, QLineEdit) else there
+                asked = field if isinstance(field, QAbstractSpinBox | QComboBox) else there
+                self._clicked = (
+                    isinstance(asked, QAbstractSpinBox | QComboBox | QLineEdit) and not asked.isEnabled()
+                )
         keys = event.type() in (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress)
         if not self._clicked or not keys or not isinstance(event, QKeyEvent):
             return False

@@ -25,6 +25,7 @@ from irvane.core.files.preferences import NewFrames, Preferences, choose, prefer
 from irvane.core.files.presets import list_presets, presets_folder
 from irvane.core.finish.destination import chosen, destinations
 from irvane.core.judge.diagnosis import NOISE_CLASSES
+from irvane.core.memory import usual_budget
 from irvane.desktop.numbers import NumberField, WholeField
 from irvane.desktop.plain import tip
 
@@ -102,12 +103,14 @@ class PreferencesDialog(QDialog):
             now.largest_megapixels, 1e6, " MP", f"what fits ({largest_megapixels():.0f} MP now)"
         )
         _add(form, "Largest picture", self.largest, "Larger ones are refused before they are decoded.")
-        self.memory = _number(now.memory_gb, 1024, " GB", "as the program finds best (2.4 GB)")
+        self.memory = _number(
+            now.memory_gb, 1024, " GB", f"as the machine has it ({usual_budget() / 1e9:.1f} GB)"
+        )
         _add(
             form,
-            "Memory for frames",
+            "Memory",
             self.memory,
-            "What developed frames may take together; more waits on disk.",
+            "What the program may take altogether; what is beyond it waits on disk, or is made again.",
         )
         self.cache = _number(now.cache_gb, 4096, " GB", "8 GB")
         _add(

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
-from PySide6.QtCore import QObject, Qt, Signal, Slot
+from PySide6.QtCore import QObject, Qt, QTimer, Signal, Slot
 
+from irvane.core import networks
 from irvane.core.errors import IrvaneError
 from irvane.core.files.cache import LIMIT, ResultCache
 from irvane.core.files.preferences import preferences
@@ -16,7 +18,7 @@ from irvane.core.finish.coded_size import coded_size
 from irvane.core.judge.figures import whole_figures
 from irvane.core.judge.inside import region_figures
 from irvane.core.judge.place import place_figures
-from irvane.core.line.engine import BUDGET, Engine
+from irvane.core.line.engine import Engine, budgets
 from irvane.core.line.frame import Frame
 from irvane.core.line.incremental import LastView
 from irvane.core.line.jobs import Worker
@@ -27,6 +29,7 @@ from irvane.core.line.realise import DENOISED
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import Crop, render_crop
 from irvane.core.line.view import Rendered
+from irvane.core.memory import forget_all, trim_heap
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, part
 from irvane.core.regions.region import LocalRegion
@@ -40,6 +43,8 @@ from irvane.desktop.view_request import ViewRequest
 from irvane.warm import warm
 
 _ANYWHERE = OutputRegion(0, 0, 1, 1)
+#: Milliseconds without work after which memory goes back to the system.
+_REST = 2500
 
 
 class RenderService(QObject):
@@ -75,9 +80,9 @@ class RenderService(QObject):
     def __init__(self, parent: QObject | None = None, engine: Engine | None = None) -> None:
         super().__init__(parent)
         wished = preferences()
-        budget = BUDGET if wished.memory_gb is None else int(wished.memory_gb * 1e9)
+        budget, unseen = budgets(None if wished.memory_gb is None else int(wished.memory_gb * 1e9))
         limit = LIMIT if wished.cache_gb is None else int(wished.cache_gb * 1e9)
-        self.engine = engine or Engine(budget, ResultCache(limit=limit), Paces(stage_paces_path()))
+        self.engine = engine or Engine(budget, ResultCache(limit=limit), Paces(stage_paces_path()), unseen)
         self._heavy = Worker("develop", unexpected, nice=6)
         self._view = Worker("view", unexpected, nice=1)
         self.comparison = Comparison(self.engine, self._view, self._tell, self)
@@ -90,10 +95,40 @@ class RenderService(QObject):
         self._writer = Worker("write", unexpected, nice=10)
         self._planner = Worker("plan", unexpected)
         self._call.connect(self._called, Qt.ConnectionType.QueuedConnection)
+        self._resting = QTimer(self, singleShot=True, interval=_REST)
+        self._resting.timeout.connect(self._tidy)
+        self.busy.connect(lambda *_job: self._resting.start())
+        self.improved.connect(lambda _key: self._resting.start())
 
     @Slot(object)
     def _called(self, function: Callable[[], None]) -> None:
         function()
+
+    def _tidy(self) -> None:
+        """Nothing was computed for a while: what is kept for the next time goes back to the system."""
+        if not self._heavy.idle():
+            self._resting.start()
+            return
+
+        def work(_progress: Any) -> None:
+            networks.release()
+            trim_heap()
+
+        self._heavy.submit(("tidy",), work, lambda _n: None, lambda _e: None, 9)
+
+    def forget(self, source: Source) -> None:
+        """A source was closed: nothing of it is computed any more, and what was made of it is given up."""
+
+        def work(_progress: Any) -> None:
+            with suppress(IrvaneError):
+                self.engine.forget(source.key)
+            forget_all()
+            networks.release()
+            trim_heap()
+
+        self.comparison.forget()
+        self._seen.clear()
+        self._heavy.submit(("forget", source), work, lambda _n: None, lambda _e: None, 9)
 
     def later(self, function: Callable[[], None]) -> None:
         """Call a function in the window's thread."""

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QHBoxLayout,
     QMainWindow,
+    QStyle,
     QVBoxLayout,
     QWidget,
 )
@@ -27,6 +28,7 @@ from irvane.desktop.appearance import Appearance
 from irvane.desktop.asking import may_close
 from irvane.desktop.automatic import Automatic
 from irvane.desktop.bench.bench import Bench
+from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.judging import Judging
 from irvane.desktop.bench.teststrip import can_be_stripped
 from irvane.desktop.blurring import Blurring
@@ -61,6 +63,8 @@ _EMPTY = (
     "Drop frames or a folder here, or open them with Ctrl+O.\nThe demo pictures are in the menu Help.\n\n"
     "Raw files of any camera, TIFF, JPEG, PNG and OpenEXR. Nothing is ever written to them."
 )
+#: Size at the first start, the least that is useful, the height below which controls stand closer, and of a title bar at least, in pixels.
+_USUAL, _LEAST, _LOW, _TITLE_BAR = (1280, 800), (960, 560), 720, 40
 #: Milliseconds that a sentence stays.
 _SENTENCE = 9000
 #: Pixels between the menus and the sentence, and at its end.
@@ -73,7 +77,8 @@ class Window(QMainWindow):
     def __init__(self, service: RenderService | None = None) -> None:
         super().__init__()
         self.setWindowTitle("Irvane")
-        self.resize(1280, 800)
+        self._low = False
+        self._fit_screen()
         self.setAcceptDrops(True)
         self.session = Session(self)
         self.service = service or RenderService(self)
@@ -124,6 +129,16 @@ class Window(QMainWindow):
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
         self._update_controls()
         self.queueing.greet()
+
+    def _fit_screen(self) -> None:
+        """As large as is usual, its title bar and border included, within what the screen has free."""
+        style, screen = self.style(), QApplication.primaryScreen()
+        bar = style.pixelMetric(QStyle.PixelMetric.PM_TitleBarHeight)
+        border = style.pixelMetric(QStyle.PixelMetric.PM_MdiSubWindowFrameWidth)
+        free = screen.availableGeometry().size() if screen is not None else QSize(*_USUAL)
+        wide = min(_USUAL[0], free.width() - 2 * border)
+        high = min(_USUAL[1], free.height() - max(bar, _TITLE_BAR) - 2 * border)
+        self.resize(max(wide, _LEAST[0]), max(high, _LEAST[1]))
 
     def _lay_out(self) -> None:
         middle = QWidget()
@@ -242,6 +257,7 @@ class Window(QMainWindow):
             if self.bench.contents[pane].item == item.number:
                 self.bench.show_item(pane, None)
         self.session.remove(item.number)
+        self.service.forget(item.source)
 
     def _demo_ready(self, folder: Path) -> None:
         self.path.show()
@@ -386,6 +402,12 @@ class Window(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
         super().resizeEvent(event)
+        low = self.height() < _LOW
+        if low != self._low:
+            self._low = low
+            parts: tuple[Shelf | Band | Caption, ...] = (self.shelf, self.band, *self.bench.captions)
+            for part in parts:
+                part.set_low(low)
         menus = self.menuBar()
         used = menus.actionGeometry(menus.actions()[-1]).right()
         self.bench.note.setFixedWidth(max(self.width() - used - _BESIDE_MENUS, 120))

@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 
 from irvane.core.lens.geometry import Geometry
+from irvane.core.memory import forgettable
 from irvane.core.places import OutputRegion
 
 #: Matches by features that agree, at least; ratio of the second best match (Lowe 2004).
@@ -167,6 +168,9 @@ def between(one: Geometry, two: Geometry, frames: Mapping | None = None) -> Betw
     """How the output of one geometry lies on that of another; None where they are the same, pixel by pixel."""
     alike = one is two or (one.identity and two.identity and one.output == two.output)
     return None if alike and frames is None else Between(one, two, frames)
+
+
+forgettable(between.cache_clear)
 
 
 def same_place(extent: tuple[int, int], other: tuple[int, int]) -> Mapping:

@@ -28,6 +28,7 @@ from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
 from irvane.core.light.suggest import Suggestion, suggest
 from irvane.core.line.develop import Developed
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC
+from irvane.core.memory import forgettable
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.noise.haze import measure_haze
 from irvane.core.orientation import to_upright
@@ -176,6 +177,7 @@ def _within(edges: Edges, places: np.ndarray, extent: tuple[int, int]) -> np.nda
 
 
 _where = lru_cache(maxsize=8)(where_blurred)
+forgettable(_where.cache_clear)
 
 
 def blurred_there(blur: Blur, context: Context) -> np.ndarray | None:

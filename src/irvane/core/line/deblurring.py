@@ -21,6 +21,7 @@ from irvane.core.acutance.deconvolve import deconvolve, deconvolve_smooth, margi
 from irvane.core.acutance.learned import restore
 from irvane.core.image import NoiseModel
 from irvane.core.line.picture import Patch
+from irvane.core.memory import forgettable
 from irvane.core.places import Region
 from irvane.core.settings import Acutance
 from irvane.core.threads import each
@@ -133,6 +134,12 @@ class _Tiles:
         self._made: OrderedDict[Hashable, tuple[object, np.ndarray]] = OrderedDict()
         self._under_way: dict[Hashable, threading.Event] = {}
 
+    def clear(self) -> None:
+        """Nothing is kept any more."""
+        with self._lock:
+            gone, self._made = self._made, OrderedDict()
+        gone.clear()
+
     def get(self, key: Hashable, held: object, make: Callable[[], np.ndarray]) -> np.ndarray:
         """The tile of a key; `held` is kept as long as it, so that what the key names is not another thing by then."""
         while True:
@@ -159,6 +166,7 @@ class _Tiles:
 
 
 _tiles = _Tiles()
+forgettable(_tiles.clear)
 
 
 def deblurred(

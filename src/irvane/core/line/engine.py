@@ -14,6 +14,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from irvane.core import networks
 from irvane.core.files.cache import ResultCache
 from irvane.core.line.context import make_context, with_lens_measured
 from irvane.core.line.develop import (
@@ -32,7 +33,7 @@ from irvane.core.line.picture import Patch, Picture, tiles_of, whole_tiles
 from irvane.core.line.regional import denoise_region, denoise_view, refine_region
 from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.steps import developing
-from irvane.core.memory import trim_heap
+from irvane.core.memory import trim_heap, usual_budget
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.places import OutputRegion, Region
@@ -44,8 +45,21 @@ from irvane.core.settings import Sensor, Settings
 #: Content of the source, and the settings that its developed form depends on.
 Key = tuple[str, Sensor]
 
-#: Bytes that developed frames may occupy together.
-BUDGET = 2_400_000_000
+#: Bytes that the libraries, the window and what is being computed take beside the frames, of a budget for all; frames have at least
+#: this much all the same.
+_BESIDE, _LEAST = 700_000_000, 400_000_000
+#: Share of a budget that frames may keep which no pane shows: they are made again in seconds, denoised from disk.
+_UNSEEN = 0.2
+
+
+def budgets(whole: int | None = None) -> tuple[int, int]:
+    """Of the bytes that the program may take altogether (None: as the machine has it), those of the frames, and of these those of frames
+    that no pane shows."""
+    whole = usual_budget() if whole is None else whole
+    frames = max(whole - _BESIDE, _LEAST)
+    return frames, min(frames, round(_UNSEEN * whole))
+
+
 #: Parts of a frame that were denoised for what is seen, kept beside the newest: two for each of six panes.
 _PARTS = 11
 #: Bytes per pixel that a developed frame takes (16 bits in three colours with halved levels, mosaic, clip marks), and a
@@ -77,15 +91,24 @@ def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Re
 class Engine:
     """Developed frames, least recently used ones dropped when the budget is exceeded.
 
+    Parameters
+    ----------
+    budget : bytes that frames may take together; None: as the machine has it. unseen : bytes of those that no pane shows.
+
     Attributes
     ----------
     paces : how long stages take here; those of noise removal by the names of methods.
     """
 
     def __init__(
-        self, budget: int = BUDGET, cache: ResultCache | None = None, paces: Paces | None = None
+        self,
+        budget: int | None = None,
+        cache: ResultCache | None = None,
+        paces: Paces | None = None,
+        unseen: int | None = None,
     ) -> None:
-        self._budget, self._cache = budget, cache
+        self._budget, self._cache = budgets()[0] if budget is None else budget, cache
+        self._unseen = self._budget if unseen is None else unseen
         self.paces = paces or Paces()
         self._frames: OrderedDict[Key, Frame] = OrderedDict()
         self._loaded: tuple[str, Loaded] | None = None
@@ -149,11 +172,13 @@ class Engine:
                     if total > self._budget:
                         total -= one.wholes[removal].nbytes
                         gone.append(one.wholes.pop(removal))
+            unseen = sum(f.nbytes for k, f in self._frames.items() if k != key and k not in self._pinned)
             for other in list(self._frames):
-                if total <= self._budget:
+                if total <= self._budget and unseen <= self._unseen:
                     break
                 if other != key and other not in self._pinned:
-                    total -= self._frames[other].nbytes
+                    size = self._frames[other].nbytes
+                    total, unseen = total - size, unseen - size
                     gone.append(self._frames.pop(other))
             shown = [p for f in self._frames.values() for p in (f.developed.plain, *f.wholes.values())]
         while gone:
@@ -164,6 +189,15 @@ class Engine:
             before = picture.nbytes
             if picture.page(self._cache.folder):
                 total -= before - picture.nbytes
+
+    def forget(self, content: str) -> None:
+        """What was made of a source is not wanted any more: it was closed."""
+        with self._lock:
+            gone = [self._frames.pop(key) for key in list(self._frames) if key[0] == content]
+            if self._loaded is not None and self._loaded[0] == content:
+                self._loaded = None
+        del gone
+        trim_heap()
 
     def _load(self, source: Source, progress: Progress) -> Loaded:
         if self._loaded is not None and self._loaded[0] == source.key:
@@ -287,8 +321,13 @@ class Engine:
         h, w = frame.developed.extent
         self._make_room(self._key(source, settings.sensor), h * w * _DENOISED_BYTES)
         clean = self._denoised(source, frame.developed, settings.sensor, removal, progress)
-        fresh = replace(frame, wholes={**frame.wholes, removal: clean})
+        # parts that were denoised for what is seen are of no use beside the whole
+        parts = {place: patch for place, patch in frame.patches.items() if place[0] != removal}
+        views = {place: patch for place, patch in frame.reduced.items() if place[0] != removal}
+        fresh = replace(frame, wholes={**frame.wholes, removal: clean}, patches=parts, reduced=views)
         self._keep(self._key(source, settings.sensor), fresh)
+        networks.release()
+        trim_heap()
         return fresh.fitting(settings)
 
     def _denoised(

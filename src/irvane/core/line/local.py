@@ -26,6 +26,7 @@ from irvane.core.line.picture import Patch
 from irvane.core.line.softness import edges_in
 from irvane.core.line.source import DISPLAY
 from irvane.core.line.steps import CAMERA, SCENE, around, around_at_most, key_of
+from irvane.core.memory import forgettable
 from irvane.core.places import OutputRegion
 from irvane.core.regions.masks import Places, mask_of
 from irvane.core.regions.reference import SIDE, Reference, make_reference
@@ -41,6 +42,14 @@ _NOTHING = 1e-5
 _KEPT = 8
 _references: OrderedDict[int, tuple[Guide, Reference]] = OrderedDict()
 _lock = threading.Lock()
+
+
+def _forget() -> None:
+    with _lock:
+        _references.clear()
+
+
+forgettable(_forget)
 
 
 def reference_of(developed: Developed, context: Context) -> Reference:

@@ -179,13 +179,18 @@ def look_of(name: str) -> Look:
 FITTING = {"noise.luminance": "luminance", "noise.colour": "colour", "sensor.false_colour": "colour"}
 
 
+def shown_as(name: str, step: float) -> str:
+    """The look that a view of so many output pixels a pixel shows instead: of what is as fine as pixels the picture."""
+    return PICTURE if step > 1 and look_of(name).acutance in _FINE else name
+
+
 def missing(name: str, developed: Developed, step: float = 1.0) -> str:
     """Why a look cannot be had of a developed frame (in a view of so many output pixels a pixel); empty when it can, or will be.
 
     What deblurring and sharpening do is as fine as pixels: reduced, what is added cancels out and nothing seems to be touched.
     """
     look = look_of(name)
-    if look.acutance in _FINE and step > 1:
+    if shown_as(name, step) != name:
         return f"the picture: {look.words} is seen from 100 % on (R)"
     if developed.step == 1 and look.raw is not None and developed.cfa is None:
         return "no mosaic in this file"
@@ -245,7 +250,7 @@ def render_look(
     if look.acutance == "softness":
         light = softness_light(developed, settings, context, source_of(settings, context, region), clean)
         return _seen(light, settings, context, region)
-    if look.acutance in _FINE and region.step <= 1:
+    if look.acutance and shown_as(name, region.step) == name:
         plain, added, patch = added_by_acutance(developed, settings, context, region, clean)
         seen = (added_light if look.acutance == "added" else alone_light)(plain, added)
         h, w = seen.shape[:2]

@@ -16,6 +16,7 @@ from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.vignetting import gains_at, grid_gains_at
 from irvane.core.light.guide import Guide
 from irvane.core.line.context import Context, geometry_for
+from irvane.core.memory import forgettable
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 from irvane.core.stations import Lens
@@ -25,6 +26,14 @@ _NODES, _KEPT = 97, 6
 
 _made: OrderedDict[tuple[int, int], tuple[Guide, Geometry, Guide]] = OrderedDict()
 _lock = threading.Lock()
+
+
+def _forget() -> None:
+    with _lock:
+        _made.clear()
+
+
+forgettable(_forget)
 
 
 def placed_guide(guide: Guide, geometry: Geometry) -> Guide:

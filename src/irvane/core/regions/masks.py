@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
+from irvane.core.memory import forgettable
 from irvane.core.regions.painted import dabs, painted, stamped, with_stroke
 from irvane.core.regions.reference import Reference
 from irvane.core.regions.region import LocalRegion, Part, Stroke
@@ -148,6 +149,12 @@ class _Masks:
         self._lock = threading.Lock()
         self._made: OrderedDict[tuple[int, object], tuple[Reference, np.ndarray]] = OrderedDict()
 
+    def clear(self) -> None:
+        """Nothing is kept any more."""
+        with self._lock:
+            gone, self._made = self._made, OrderedDict()
+        gone.clear()
+
     def get(self, key: object, reference: Reference, make: Callable[[], np.ndarray]) -> np.ndarray:
         whole = id(reference), key
         with self._lock:
@@ -163,6 +170,7 @@ class _Masks:
 
 
 _masks = _Masks()
+forgettable(_masks.clear)
 
 
 def raster_of(part: Part, reference: Reference) -> np.ndarray:

@@ -9,6 +9,7 @@ from itertools import pairwise
 
 import numpy as np
 
+from irvane.core.memory import forgettable
 from irvane.core.regions.region import Stroke
 
 #: Pixels of a tile's side; tiles that are kept: 64 MB.
@@ -102,6 +103,12 @@ class _Tiles:
             OrderedDict()
         )
 
+    def clear(self) -> None:
+        """Nothing is kept any more."""
+        with self._lock:
+            gone, self._made = self._made, OrderedDict()
+        gone.clear()
+
     def get(
         self, strokes: tuple[Stroke, ...], place: tuple[int, int], extent: tuple[int, int]
     ) -> np.ndarray | None:
@@ -132,6 +139,7 @@ class _Tiles:
 
 
 _tiles = _Tiles()
+forgettable(_tiles.clear)
 
 
 def painted(

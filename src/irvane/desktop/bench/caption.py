@@ -154,7 +154,7 @@ class Caption(QWidget):
         top.addWidget(self._name, 3)
         top.addWidget(self.proof)
         top.addWidget(self._exposure, 3)
-        layout = QGridLayout(self)
+        layout = self._layout = QGridLayout(self)
         layout.setContentsMargins(10, 3, 10, 5)
         layout.setVerticalSpacing(1)
         layout.addLayout(top, 0, 0)
@@ -173,6 +173,10 @@ class Caption(QWidget):
         far = QApplication.startDragDistance()
         if held is not None and (event.position().toPoint() - held).manhattanLength() >= far:
             self.dragged.emit(event.globalPosition().toPoint())
+
+    def set_low(self, on: bool) -> None:
+        """With less height, in a low window."""
+        self._layout.setContentsMargins(10, 0 if on else 3, 10, 1 if on else 5)
 
     def show_content(
         self,

@@ -112,6 +112,11 @@ class ViewController(QObject):
             for content in contents[1:]:
                 content.probe = None if content.probe is None else content.probe.against(None)
 
+    def keep_own_of_all(self) -> None:
+        """Give up figures that are not of what their panes show."""
+        for pane in range(len(self.panes.contents)):
+            self.keep_own(pane)
+
     def _give_up_moved_probes(self) -> None:
         """The probe lies elsewhere in a picture now: what was read at the former place is not shown any more."""
         for pane, content in enumerate(self.panes.contents):
@@ -123,7 +128,8 @@ class ViewController(QObject):
         return self.panes.inside or self.panes.probe_region(pane)
 
     def request(self) -> None:
-        """Ask for new views, once the window has nothing else to do."""
+        """Ask for new views, once the window has nothing else to do; what is not of what is wanted now is given up at once."""
+        self.keep_own_of_all()
         if not self._resting:
             self._pending.ask()
 
@@ -136,6 +142,7 @@ class ViewController(QObject):
         count = len(self.panes.contents)
         wishes = [self.wish(pane) for pane in range(count)]
         if self._align(wishes):  # what is to be seen lies elsewhere now
+            self._give_up_moved_probes()
             wishes = [self.wish(pane) for pane in range(count)]
         contents = self.panes.contents
         self.service.keep_panes([content.key for content in contents])
@@ -246,7 +253,7 @@ class ViewController(QObject):
         content.problem = ""
         own = self.panes.settings(pane)
         waits = own is not None and self.panes.waiting.waits(own)
-        content.instead = WAITS if waits else missing(wish.look, frame.developed, wish.region.step)
+        content.instead = WAITS if waits else missing(self.panes.look, frame.developed, wish.region.step)
         content.take(rendered, frame.geometry(wish.settings).output, state, wish)
         content.exact = None
         wanting = item.preview is None or item.stand_in

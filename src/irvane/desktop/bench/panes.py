@@ -24,7 +24,7 @@ from irvane.desktop.view_request import ViewRequest
 
 #: Arrangements.
 ONE, BESIDE, DIVIDED, DIFFERENCE = "one", "beside", "divided", "difference"
-#: Largest and smallest side of the probe in pixels; between them it is a thirtieth of the frame's height.
+#: Largest and smallest side of the probe in pixels; between them it is a thirtieth of the frame's shorter side.
 PROBE_LARGEST, PROBE_SMALLEST = 64, 16
 
 _NO_DIFFERENCE = "These two differ in their number of pixels: they cannot be subtracted."
@@ -131,8 +131,15 @@ class Panes:
         """The probe's rectangle in a pane's picture."""
         content = self.contents[pane]
         h, w = content.extent
-        x, y = content.own_place(*self.contents[0].own_probe(*self.probe))
-        side = min(max(h // 30, PROBE_SMALLEST), PROBE_LARGEST, h, w)
+        x, y = self.contents[0].own_probe(*self.probe)
+        if content.mapping is None:  # the same share of a picture of another size
+            high, wide = self.contents[0].extent
+            x, y = x * w / wide, y * h / high
+        else:
+            x, y = content.own_place(x, y)
+        # as large on its thing whatever is cropped or turned
+        shorter = min(content.extent if content.geometry is None else content.geometry.frame)
+        side = min(max(shorter // 30, PROBE_SMALLEST), PROBE_LARGEST, h, w)
         left = round(min(max(x - side / 2, 0), w - side))
         top = round(min(max(y - side / 2, 0), h - side))
         return OutputRegion(top, left, top + side, left + side)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from irvane.core.line.looks import shown_as
 from irvane.core.line.source import Source
 from irvane.core.settings import Settings
 from irvane.desktop.bench.panes import Panes
@@ -18,7 +19,7 @@ def requested(panes: Panes, pane: int, source: Source, settings: Settings, space
         content.match.applied(settings),
         region,
         content.offset,
-        panes.look,
+        shown_as(panes.look, region.step),
         limits,
         space,
         panes.medium,

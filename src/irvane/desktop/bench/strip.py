@@ -66,7 +66,7 @@ class BenchStrip(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         row = QHBoxLayout(self)
-        row.setContentsMargins(8, 3, 8, 3)
+        row.setContentsMargins(8, 2, 8, 2)
         row.setSpacing(4)
         group = QButtonGroup(self)
         self._arrangements: dict[str, QPushButton] = {}

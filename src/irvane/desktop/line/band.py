@@ -19,7 +19,7 @@ HELP = {
     "acutance": "Sharpening by scale, held back by noise and by its own edges.",
     "finish": "What is written: space, format, folder.",
 }
-HEIGHT = 46
+HEIGHT, LOW = 46, 40
 
 
 class Band(QWidget):
@@ -45,7 +45,11 @@ class Band(QWidget):
         self.setAccessibleName("The line: seven stations")
 
     def sizeHint(self) -> QSize:  # noqa: N802
-        return QSize(700, HEIGHT)
+        return QSize(700, self.height())
+
+    def set_low(self, on: bool) -> None:
+        """With less height, in a low window."""
+        self.setFixedHeight(LOW if on else HEIGHT)
 
     def set_words(self, words: dict[str, str]) -> None:
         """What each station is doing."""
@@ -88,7 +92,7 @@ class Band(QWidget):
                 painter.drawLine(int(rect.left()), 5, int(rect.right()), 5)
             elif number == self._hover:
                 painter.fillRect(rect.adjusted(0, 7, 0, 0), theme.PANEL)
-            inner = rect.adjusted(12, 10, -6, -3)
+            inner = rect.adjusted(12, 10 if self.height() >= HEIGHT else 7, -6, -3)
             painter.setPen(theme.ACCENT if open_ else theme.TEXT)
             painter.setFont(theme.font(12, bold=True))
             painter.drawText(inner, Qt.AlignmentFlag.AlignTop, TITLES[station])

@@ -26,6 +26,8 @@ from irvane.desktop.numbers import NumberField
 NAME_WIDTH = 78
 #: A row with one line, and a number, whose slider runs below its name and value over the whole width.
 ROW_HEIGHT, NUMBER_HEIGHT = 26, 29
+#: The same in a low window: no control may be off the screen, and the pictures keep their height.
+LOW_ROW, LOW_NUMBER = 23, 25
 #: A drag with Shift moves this share of the way.
 _FINELY = 0.1
 
@@ -187,6 +189,12 @@ class NumberRow(QWidget):
         self.setFixedHeight(NUMBER_HEIGHT)
         self._tip()
 
+    def set_low(self, on: bool) -> None:
+        """With less height, in a low window."""
+        self.setFixedHeight(LOW_NUMBER if on else NUMBER_HEIGHT)
+        self.slider.setFixedHeight(9 if on else 12)
+        self.box.setFixedHeight(16 if on else 17)
+
     def _tip(self) -> None:
         s = self.spec
         text = f"{s.help}\nFrom {s.low:g} to {s.high:g} {s.unit}; neutral: {s.neutral:g} {s.unit}."
@@ -261,6 +269,10 @@ class NamedRow(QWidget):
         for widget in (self.name, box):
             widget.setToolTip(help)
         self.setFixedHeight(ROW_HEIGHT)
+
+    def set_low(self, on: bool) -> None:
+        """With less height, in a low window."""
+        self.setFixedHeight(LOW_ROW if on else ROW_HEIGHT)
 
 
 class ChoiceRow(NamedRow):

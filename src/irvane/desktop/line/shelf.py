@@ -54,6 +54,8 @@ from irvane.desktop.line.words import (
 from irvane.desktop.plain import on_button
 
 HEIGHT = 218
+#: In a low window.
+_LOW = 196
 #: Groups that stand below another one instead of in a column of their own.
 _GRADE, _FOLDER, _QUEUE = Group("grade", "Grade"), Group("folder", "Folder"), Group("queue", "Queue")
 _BELOW = {
@@ -82,7 +84,7 @@ class _Station(QWidget):
         super().__init__()
         self.rows: dict[str, Row] = {}
         self.columns: dict[Group, QVBoxLayout] = {}
-        whole = QVBoxLayout(self)
+        whole = self._whole = QVBoxLayout(self)
         whole.setContentsMargins(12, 8, 6, 6)
         whole.setSpacing(2)
         self._layout = QHBoxLayout()
@@ -119,6 +121,12 @@ class _Station(QWidget):
         column.setSpacing(1)
         self._layout.addWidget(holder, 1)
         return column
+
+    def set_low(self, on: bool) -> None:
+        """With less height."""
+        for row in self.rows.values():
+            row.set_low(on)
+        self._whole.setContentsMargins(12, 3 if on else 8, 6, 2 if on else 6)
 
     def finish(self) -> None:
         """Push the rows of every column to its top."""
@@ -215,6 +223,12 @@ class Shelf(QWidget):
         self._station, self._last = "light", ""
         self.paces = Paces()
         self.changed.connect(self._remember)
+
+    def set_low(self, on: bool) -> None:
+        """With less height, in a low window; what does not fit then is scrolled to."""
+        self.setFixedHeight(_LOW if on else HEIGHT)
+        for page in self.stations.values():
+            page.set_low(on)
 
     def _colour_buttons(self) -> None:
         holder = QWidget()
