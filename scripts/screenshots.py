@@ -1,4 +1,4 @@
-"""One picture of each main view at 1280×800, from copies of the demo frames."""
+"""One picture of each main view at 1280×800, from copies of the demo frames; of those that are named, or of all."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ import tempfile
 import time
 from pathlib import Path
 
-from PySide6.QtWidgets import QApplication
+from PIL import Image
+from PySide6.QtWidgets import QApplication, QWidget
 
 from irvane.core.finish.journal import Journal
 from irvane.core.line.teststrip import PRESETS
@@ -27,6 +28,16 @@ def chosen(window: Window) -> Item:
     return item
 
 
+def keep(widget: QWidget, name: str) -> None:
+    """Save a widget's picture, well packed: 256 colours of its own are enough to show it."""
+    path = TARGET / f"{name}.png"
+    widget.grab().save(str(path))
+    with Image.open(path) as image:
+        packed = image.convert("RGB").quantize(256, method=Image.Quantize.MEDIANCUT, dither=Image.Dither.NONE)
+    packed.save(path, optimize=True)
+    print(name, path.stat().st_size)
+
+
 class Photographer:
     """Drives the window and takes its picture once everything is computed."""
 
@@ -35,7 +46,10 @@ class Photographer:
         self.app = QApplication([])
         theme.apply(self.app)
         self.window = Window()
+        self.window.resize(1280, 800)
         self.window.show()
+        #: Names of the pictures that are made anew; empty: all.
+        self.wanted = frozenset(sys.argv[1:])
 
     def settle(self, seconds: float = 300) -> None:
         """Wait until nothing is computed any more."""
@@ -51,8 +65,8 @@ class Photographer:
         self.settle()
         self.window.bench.note.set_full("")
         self.app.processEvents()
-        self.window.grab().save(str(TARGET / f"{name}.png"))
-        print(name)
+        if not self.wanted or name in self.wanted:
+            keep(self.window, name)
 
     def choose(self, name: str) -> None:
         """Show a frame."""
@@ -110,7 +124,8 @@ def contact_sheet(p: Photographer, folder: Path) -> None:
     assert queue is not None
     while queue.model.share < 0.3:
         p.settle(0.1)
-    queue.grab().save(str(TARGET / "queue.png"))
+    if not p.wanted or "queue" in p.wanted:
+        keep(queue, "queue")
     w.queueing.runner.cancel([e.id for e in w.queueing.runner.entries()])
     print("queue")
 

@@ -248,7 +248,7 @@ def test_a_proof_that_is_complete_is_refined_too(tmp_path: Path, amount: float) 
     assert written.refined == (amount < 100), "of the plain picture nothing is seen"
     one, other = (job.assemble(d, settings, context, Output(), 16) for d in (made.developed, written))
     assert np.array_equal(one, other)
-    strip = render_crop(Engine(), source, settings, OutputRegion(0, 0, 90, 120))
+    strip = render_crop(Engine(), source, settings, OutputRegion(0, 0, 90, 120)).rendered
     shown = render_view(written, settings, made.context, OutputRegion(0, 0, 90, 120))
     assert np.abs(strip.pixels.astype(int) - shown.pixels).max() <= 1
 

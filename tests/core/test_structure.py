@@ -41,3 +41,27 @@ def test_window_does_no_arithmetic_on_pixels() -> None:
 def test_modules_stay_short() -> None:
     for path in ROOT.rglob("*.py"):
         assert len(path.read_text("utf-8").splitlines()) <= 450, path
+
+
+#: What may be larger than _LARGEST in the repository: rooms of the demo, weights, pictures for the documents. A name is added knowingly.
+_LARGE = ("src/irvane/core/simulate/maps/", "docs/screenshots/")
+_LARGE_FILES = {
+    "src/irvane/core/noise/six_by_six.onnx", "src/irvane/core/noise/bayer.onnx", "src/irvane/core/acutance/deblur.onnx",
+    "src/irvane/core/regions/likely.onnx", "src/irvane/core/sensor/six_by_six.npz", "docs/noise-crops.png",
+    "docs/merge-operators.jpg",
+}  # fmt: skip
+_LARGEST, _LARGEST_OF_ALL = 300_000, 4 * 2**20
+
+
+def test_the_repository_stays_light() -> None:
+    top = ROOT.parents[1]
+    listed = subprocess.run(["git", "ls-files", "-z"], cwd=top, capture_output=True, text=True, check=False)
+    sizes = {
+        name: (top / name).stat().st_size
+        for name in listed.stdout.split("\0")
+        if name and (top / name).is_file()
+    }
+    large = {name: size for name, size in sizes.items() if size > _LARGEST}
+    fresh = [name for name in large if not name.startswith(_LARGE) and name not in _LARGE_FILES]
+    assert not fresh, "larger than 300 kB; is that meant? Each stays in the history for good"
+    assert not [name for name, size in large.items() if size > _LARGEST_OF_ALL]

@@ -72,14 +72,16 @@ def test_a_crop_is_the_proofs_own_picture(frames: Path) -> None:
     source, engine = FileSource(frames / "bench-iso6400.dng"), Engine()
     settings = Settings().with_value("light.exposure", 0.7)
     region = OutputRegion(200, 300, 330, 470)
-    alone = render_crop(engine, source, settings, region).pixels.astype(int)
+    alone = render_crop(engine, source, settings, region).rendered.pixels.astype(int)
     frame = engine.denoise(source, settings)
     whole = render_view(frame.developed, settings, frame.context, region).pixels.astype(int)
     assert np.abs(alone - whole).max() <= 2
-    other = render_crop(engine, source, settings.with_value("sensor.defects", "off"), region).pixels.astype(
-        int
-    )
-    fast = render_crop(engine, source, settings.with_value("noise.method", "fast"), region).pixels.astype(int)
+    other = render_crop(
+        engine, source, settings.with_value("sensor.defects", "off"), region
+    ).rendered.pixels.astype(int)
+    fast = render_crop(
+        engine, source, settings.with_value("noise.method", "fast"), region
+    ).rendered.pixels.astype(int)
     assert np.abs(fast - alone).max() > 2
     assert other.shape == alone.shape
 

@@ -150,6 +150,7 @@ def driver(qtbot: QtBot, frames: Path, _themed: None) -> Iterator[Driver]:
     """An open window on copies of the small demo frames."""
     window = Window()
     qtbot.addWidget(window)
+    window.resize(1280, 800)  # the screen of tests is small
     window.show()
     qtbot.waitExposed(window)
     window.activateWindow()

@@ -64,7 +64,11 @@ def test_the_probe_stays_on_its_thing(driver: Driver) -> None:
     content = bench.contents[0]
     light = content.probe.probe.luminance
     place = bench.panes.probe
-    for values in ({"lens.crop": "5,30,60,60"}, {"lens.turn": "90"}, {"lens.straighten": 3.0}):
+    for values in (
+        {"lens.crop": "5,30,60,60"},
+        {"lens.crop": "auto", "lens.turn": "90"},
+        {"lens.straighten": 3.0},
+    ):
         driver.window.proofs.edit_many(values)
         driver.settled()
         assert bench.panes.probe == place
@@ -211,13 +215,13 @@ def test_waits_are_told_as_a_whole_and_never_as_nought(driver: Driver) -> None:
     content.wished = wish
     job = ("whole", wish.source.key, window.service.progressive._removal(wish))
     for share in (0.0, 0.3, 0.3, 0.99):
-        controller._busy(job, "removing noise", share, 0.0)
+        controller.waits.report(job, "removing noise", share, 0.0)
         told.append(content.busy)
     assert all(re.match(r"removing noise( \d+%)?", words) for words in told), told
     assert not any(re.search(r"\b0 s left", words) for words in told)
-    controller._busy(job, "removing noise", 1.0, 0.0)
+    controller.waits.report(job, "removing noise", 1.0, 0.0)
     driver.settled()
-    assert content.busy == "" and not controller._ticking.isActive()
+    assert content.busy == "" and not controller.waits.active
 
 
 def test_long_work_tells_its_time_by_itself(qtbot: QtBot) -> None:
@@ -264,7 +268,7 @@ def test_all_of_the_line_is_on_a_low_screen(driver: Driver, size: tuple[int, int
 
 
 def test_it_opens_within_what_the_screen_has_free(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
-    from irvane.desktop import window as module
+    from irvane.desktop import fitting as module
 
     class Screen:
         def __init__(self, wide: int, high: int) -> None:

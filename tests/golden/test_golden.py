@@ -44,7 +44,7 @@ def test_every_setting_is_in_the_corpus() -> None:
     said = {path for case in CASES.values() for path in case.values}
     unseen = {p for station in STATIONS for p in names(station)} - said
     # how a file is coded, and what stands for a missing lens: not in the pixels of the line
-    assert unseen <= {"finish.format", "finish.quality", *_PROFILES}
+    assert unseen <= {"finish.format", "finish.quality", "finish.tone", *_PROFILES}
     first = CASES["first-methods"].settings()
     assert {path for path in newest_methods() if first.get(path) == newest_methods()[path]} <= {
         "sensor.defects_by", "sensor.clipping_by", "lens.bent_by", "light.toned_by", "colour.rendered_by",

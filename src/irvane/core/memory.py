@@ -59,6 +59,20 @@ def usual_budget() -> int:
     return int(min(max(total() / 4, 1e9), 6e9))
 
 
+#: M_MMAP_THRESHOLD and M_ARENA_MAX of <malloc.h>. Arrays from so many bytes on have memory of their own, which goes back when they are
+#: freed and does not stay in a heap that others have filled behind it; and there are only so many heaps for all threads.
+_THRESHOLD, _OWN, _HEAPS, _FEW = -3, 2 << 20, -8, 4
+
+
+@lru_cache(maxsize=1)
+def give_large_arrays_back() -> None:
+    """From now on the memory of large arrays goes back to the system as soon as they are freed (GNU C library)."""
+    library = ctypes.CDLL(None)
+    if hasattr(library, "mallopt"):
+        library.mallopt(_THRESHOLD, _OWN)
+        library.mallopt(_HEAPS, _FEW)
+
+
 def available() -> int:
     """Bytes of memory that are free for new work (Linux: MemAvailable)."""
     with suppress(OSError, ValueError):

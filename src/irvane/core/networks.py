@@ -11,6 +11,7 @@ import os
 import sys
 import threading
 from collections import defaultdict
+from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import files
 from pathlib import Path
@@ -83,15 +84,29 @@ def _started() -> tuple[Any, Any]:
     return openvino, openvino.Core()
 
 
+@dataclass
+class _Compiled:
+    """A compiled network and what runs it; `held` while it keeps the memory of what it made last, some 150 MB."""
+
+    network: Any
+    request: Any
+    held: bool = False
+
+
 class _Pool:
     """Compiled networks that nobody is using now: one runs in one thread at a time."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._free: dict[tuple[str, str, str], list[Any]] = defaultdict(list)
+        self._free: dict[tuple[str, str, str], list[_Compiled]] = defaultdict(list)
 
-    def take(self, key: tuple[str, str, str]) -> Any:
+    def take(self, key: tuple[str, str, str]) -> _Compiled:
         with self._lock:
+            for other, resting in self._free.items():
+                for one in resting if other != key else ():
+                    if one.held:  # another network is at work now
+                        one.network.release_memory()
+                        one.held = False
             if self._free[key]:
                 return self._free[key].pop()
         _, core = _runtime()
@@ -104,11 +119,13 @@ class _Pool:
         }
         with _STARTING:
             model = core.read_model(_weights(package, name))
-            return core.compile_model(model, "CPU", settings).create_infer_request()
+            network = core.compile_model(model, "CPU", settings)
+            return _Compiled(network, network.create_infer_request())
 
-    def give(self, key: tuple[str, str, str], request: Any) -> None:
+    def give(self, key: tuple[str, str, str], compiled: _Compiled) -> None:
+        compiled.held = True
         with self._lock:
-            self._free[key].append(request)
+            self._free[key].append(compiled)
 
     def clear(self) -> None:
         with self._lock:
@@ -122,6 +139,7 @@ _POOL = _Pool()
 def release() -> None:
     """Give up networks that nobody is using: each holds some 150 MB, and is there again in a tenth of a second."""
     _POOL.clear()
+    _weights.cache_clear()
 
 
 class Stopped(Exception):  # noqa: N818 (being stopped is no error)
@@ -137,7 +155,8 @@ def run(package: str, name: str, planes: np.ndarray) -> np.ndarray:
         When it is not wanted any more (:func:`irvane.core.threads.stopping`).
     """
     key = package, name, _precision_of(name)
-    request = _POOL.take(key)
+    compiled = _POOL.take(key)
+    request = compiled.request
     stopped = False
 
     def end() -> None:
@@ -156,5 +175,5 @@ def run(package: str, name: str, planes: np.ndarray) -> np.ndarray:
             raise Stopped from error
         raise
     if not stopped:  # one that was stopped would go on with shapes of the work that was broken off
-        _POOL.give(key, request)
+        _POOL.give(key, compiled)
     return made

@@ -171,17 +171,20 @@ class GreyedFields:
     def __init__(self) -> None:
         self._clicked = False
 
+    def _look(self, window: QWidget, event: QEvent) -> None:
+        """Where was it? It comes to what lies around a greyed field, too."""
+        if not isinstance(event, QMouseEvent):
+            return
+        there = window.childAt(window.mapFromGlobal(event.globalPosition().toPoint()))
+        field = there.parent() if isinstance(there, QLineEdit) else there
+        asked = field if isinstance(field, QAbstractSpinBox | QComboBox) else there
+        fields = isinstance(asked, QAbstractSpinBox | QComboBox | QLineEdit)
+        self._clicked = fields and asked is not None and not asked.isEnabled()
+
     def swallows(self, watched: QObject, event: QEvent) -> bool:
         """Is it a key that was meant for a greyed field? It is taken away then, from shortcuts too."""
-        if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseButtonPress:
-            if isinstance(watched, QWidget):  # it comes to those around it, too: what counts is where it was
-                window = watched.window()
-                there = window.childAt(window.mapFromGlobal(event.globalPosition().toPoint()))
-                field = there.parent() if isinstance(there, QLineEdit) else there
-                asked = field if isinstance(field, QAbstractSpinBox | QComboBox) else there
-                self._clicked = (
-                    isinstance(asked, QAbstractSpinBox | QComboBox | QLineEdit) and not asked.isEnabled()
-                )
+        if event.type() == QEvent.Type.MouseButtonPress and isinstance(watched, QWidget):
+            self._look(watched.window(), event)
         keys = event.type() in (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress)
         if not self._clicked or not keys or not isinstance(event, QKeyEvent):
             return False

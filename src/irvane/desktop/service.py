@@ -29,7 +29,7 @@ from irvane.core.line.realise import DENOISED
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import Crop, render_crop
 from irvane.core.line.view import Rendered
-from irvane.core.memory import forget_all, trim_heap
+from irvane.core.memory import forget_all, give_large_arrays_back, trim_heap
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, part
 from irvane.core.regions.region import LocalRegion
@@ -79,6 +79,7 @@ class RenderService(QObject):
 
     def __init__(self, parent: QObject | None = None, engine: Engine | None = None) -> None:
         super().__init__(parent)
+        give_large_arrays_back()
         wished = preferences()
         budget, unseen = budgets(None if wished.memory_gb is None else int(wished.memory_gb * 1e9))
         limit = LIMIT if wished.cache_gb is None else int(wished.cache_gb * 1e9)
@@ -95,6 +96,7 @@ class RenderService(QObject):
         self._writer = Worker("write", unexpected, nice=10)
         self._planner = Worker("plan", unexpected)
         self._call.connect(self._called, Qt.ConnectionType.QueuedConnection)
+        self._raw = False
         self._resting = QTimer(self, singleShot=True, interval=_REST)
         self._resting.timeout.connect(self._tidy)
         self.busy.connect(lambda *_job: self._resting.start())
@@ -109,8 +111,11 @@ class RenderService(QObject):
         if not self._heavy.idle():
             self._resting.start()
             return
+        raw = self._raw  # who looks at the mosaic wants it again
 
         def work(_progress: Any) -> None:
+            if not raw:
+                self.engine.rest()
             networks.release()
             trim_heap()
 
@@ -150,6 +155,7 @@ class RenderService(QObject):
     def show(self, pane: int, wish: ViewRequest) -> None:
         """Render a view, and see to it that a better one follows; figures of what was shown before are not wanted."""
         self._heavy.cancel(lambda key: key[0] == "figures" and key[2] == pane)
+        self._raw = look_of(wish.look).raw is not None
         frame = self.engine.best(wish.source, wish.settings.sensor)
         if frame is None:
             self.progressive.begin(wish)

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QObject, QSize, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QHBoxLayout,
     QMainWindow,
-    QStyle,
     QVBoxLayout,
     QWidget,
 )
@@ -34,6 +33,7 @@ from irvane.desktop.bench.teststrip import can_be_stripped
 from irvane.desktop.blurring import Blurring
 from irvane.desktop.culling import Culling
 from irvane.desktop.deciding import DecideStrip, TallyDialog
+from irvane.desktop.fitting import usual_size
 from irvane.desktop.framing.framing import Framing
 from irvane.desktop.lenses import Lenses
 from irvane.desktop.line.band import Band
@@ -63,8 +63,8 @@ _EMPTY = (
     "Drop frames or a folder here, or open them with Ctrl+O.\nThe demo pictures are in the menu Help.\n\n"
     "Raw files of any camera, TIFF, JPEG, PNG and OpenEXR. Nothing is ever written to them."
 )
-#: Size at the first start, the least that is useful, the height below which controls stand closer, and of a title bar at least, in pixels.
-_USUAL, _LEAST, _LOW, _TITLE_BAR = (1280, 800), (960, 560), 720, 40
+#: Pixels of height below which controls stand closer.
+_LOW = 720
 #: Milliseconds that a sentence stays.
 _SENTENCE = 9000
 #: Pixels between the menus and the sentence, and at its end.
@@ -78,7 +78,7 @@ class Window(QMainWindow):
         super().__init__()
         self.setWindowTitle("Irvane")
         self._low = False
-        self._fit_screen()
+        self.resize(usual_size(self.style()))
         self.setAcceptDrops(True)
         self.session = Session(self)
         self.service = service or RenderService(self)
@@ -129,16 +129,6 @@ class Window(QMainWindow):
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
         self._update_controls()
         self.queueing.greet()
-
-    def _fit_screen(self) -> None:
-        """As large as is usual, its title bar and border included, within what the screen has free."""
-        style, screen = self.style(), QApplication.primaryScreen()
-        bar = style.pixelMetric(QStyle.PixelMetric.PM_TitleBarHeight)
-        border = style.pixelMetric(QStyle.PixelMetric.PM_MdiSubWindowFrameWidth)
-        free = screen.availableGeometry().size() if screen is not None else QSize(*_USUAL)
-        wide = min(_USUAL[0], free.width() - 2 * border)
-        high = min(_USUAL[1], free.height() - max(bar, _TITLE_BAR) - 2 * border)
-        self.resize(max(wide, _LEAST[0]), max(high, _LEAST[1]))
 
     def _lay_out(self) -> None:
         middle = QWidget()

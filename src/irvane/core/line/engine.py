@@ -60,6 +60,8 @@ def budgets(whole: int | None = None) -> tuple[int, int]:
     return frames, min(frames, round(_UNSEEN * whole))
 
 
+#: Bytes that frames hold at rest before plain pictures go to disk.
+_AT_REST = 450_000_000
 #: Parts of a frame that were denoised for what is seen, kept beside the newest: two for each of six panes.
 _PARTS = 11
 #: Bytes per pixel that a developed frame takes (16 bits in three colours with halved levels, mosaic, clip marks), and a
@@ -190,6 +192,27 @@ class Engine:
             if picture.page(self._cache.folder):
                 total -= before - picture.nbytes
 
+    def _give_up_other_mosaics(self, key: Key) -> None:
+        """Of frames that are not worked on, before much is needed for one that is."""
+        gone: list[object] = []
+        with self._lock:
+            for other, one in self._frames.items():
+                if other != key and not one.coarse and one.developed.mosaic is not None:
+                    gone.append(one.developed)
+                    self._frames[other] = replace(one, developed=replace(one.developed, mosaic=None))
+        gone.clear()
+
+    def rest(self) -> None:
+        """Nothing was computed for a while: mosaics are given up, which are read again in a second when they are needed, and of frames
+        that are denoised the plain pictures wait on disk, as long as much is held."""
+        self._give_up_other_mosaics(("", Sensor()))
+        with self._lock:
+            self._loaded = None
+            plain = [frame.developed.plain for frame in self._frames.values() if frame.wholes]
+        for picture in plain:
+            if self._cache is not None and self.nbytes > _AT_REST:
+                picture.page(self._cache.folder)
+
     def forget(self, content: str) -> None:
         """What was made of a source is not wanted any more: it was closed."""
         with self._lock:
@@ -318,6 +341,7 @@ class Engine:
         if not plan.removal.strength:
             return frame.fitting(settings)
         removal = plan.removal
+        self._give_up_other_mosaics(self._key(source, settings.sensor))
         h, w = frame.developed.extent
         self._make_room(self._key(source, settings.sensor), h * w * _DENOISED_BYTES)
         clean = self._denoised(source, frame.developed, settings.sensor, removal, progress)
@@ -342,6 +366,7 @@ class Engine:
         if codes is not None and codes.dtype == np.int16 and codes.shape == (*developed.extent, 3):
             return Picture.from_codes(codes)
         picture = self._timed(self.with_mosaic(source, sensor).developed, sensor, removal, progress)
+        networks.release()
         self._cache.put(key, picture.codes)
         return picture
 

@@ -143,6 +143,7 @@ class Worker:
                 if job is None:
                     return
             self._do(job)
+            job = None  # while nothing is to be done, what it worked on is not kept
 
     def _do(self, job: _Job) -> None:
         started = time.monotonic()

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Hashable
 from dataclasses import replace
-from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -20,16 +18,15 @@ from irvane.core.line.looks import PICTURE, missing
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
 from irvane.core.regions.region import LocalRegion
-from irvane.core.waits import Wait
 from irvane.desktop.bench.content import Layer
 from irvane.desktop.bench.panes import DIFFERENCE, Panes
 from irvane.desktop.bench.requested import requested
 from irvane.desktop.bench.waiting import WAITS
+from irvane.desktop.bench.waits import PaneWaits
 from irvane.desktop.screen import SCREEN
 from irvane.desktop.service import RenderService
 from irvane.desktop.throttle import Throttle
 from irvane.desktop.view_request import Owner, ViewRequest
-from irvane.desktop.writing.strip import TICK
 
 #: Milliseconds without a change after which figures are read; and after which those of the probe, when it is moved.
 _SETTLED, _PROBED = 250, 15
@@ -66,11 +63,10 @@ class ViewController(QObject):
         self._settle = QTimer(self, singleShot=True, interval=_SETTLED)
         self._settle.timeout.connect(self._measure)
         self._probing = Throttle(self, self._probe, _PROBED)
-        self._ticking = QTimer(self, interval=TICK)
-        self._ticking.timeout.connect(self._tell_waits)
+        self.waits = PaneWaits(panes, service, self)
+        self.waits.repaint.connect(self.repaint)
         service.rendered.connect(self._rendered)
         service.improved.connect(lambda _key: self.request())
-        service.busy.connect(self._busy)
         service.figures.connect(self._figures)
         service.probed.connect(self._probed)
         service.comparison.matched.connect(self._matched)
@@ -151,6 +147,7 @@ class ViewController(QObject):
         for pane in sorted(range(count), key=lambda pane: pane != self.panes.chosen):
             wish, content = wishes[pane], contents[pane]
             content.wished = wish
+            self._tell_instead(pane, wish)
             if wish is None or (
                 content.wait is not None and content.wait_of != self.service.progressive.work_key(wish)
             ):
@@ -251,9 +248,6 @@ class ViewController(QObject):
             return
         content = self.panes.contents[pane]
         content.problem = ""
-        own = self.panes.settings(pane)
-        waits = own is not None and self.panes.waiting.waits(own)
-        content.instead = WAITS if waits else missing(self.panes.look, frame.developed, wish.region.step)
         content.take(rendered, frame.geometry(wish.settings).output, state, wish)
         content.exact = None
         wanting = item.preview is None or item.stand_in
@@ -266,39 +260,18 @@ class ViewController(QObject):
             content.shown = wish
         self.repaint.emit(pane)
 
-    def _busy(self, job: tuple[Any, ...], words: str, share: float, left: float) -> None:
-        now = time.monotonic()
-        for pane, content in enumerate(self.panes.contents):
-            item, wish = self.panes.item(pane), content.wished
-            concerned = wish is not None and self.service.progressive.concerns(job, wish)
-            if item is None or item.problem or wish is None or not concerned:
-                continue
-            expected = self.service.progressive.expected(wish, content.extent)
-            key = self.service.progressive.work_key(wish)
-            if content.wait is None or content.wait_of != key:
-                content.wait, content.wait_of = Wait(expected), key
-            content.wait.replan(expected)
-            if share >= 1:
-                content.wait.finish(job[0])
-            else:
-                content.wait.report(job[0], share, now, left if share > 0 else None)
-                content.working = words
-            if content.wait.over:
-                content.end_wait()
-            self._tell_waits()
+    def _tell_instead(self, pane: int, wish: ViewRequest | None) -> None:
+        """Why the look that was asked for is not what is seen."""
+        content, own = self.panes.contents[pane], self.panes.settings(pane)
+        frame = None if wish is None else self.service.engine.best(wish.source, wish.settings.sensor)
+        told = ""
+        if wish is not None and own is not None and self.panes.waiting.waits(own):
+            told = WAITS
+        elif wish is not None and frame is not None:
+            told = missing(self.panes.look, frame.developed, wish.region.step)
+        if told != content.instead:
+            content.instead = told
             self.repaint.emit(pane)
-
-    def _tell_waits(self) -> None:
-        """Time goes on: what is left of the waits is told anew."""
-        now, waiting = time.monotonic(), False
-        for pane, content in enumerate(self.panes.contents):
-            if content.wait is not None:
-                waiting, before = True, content.busy
-                content.busy = content.wait.text(content.working, now)
-                if content.busy != before:
-                    self.repaint.emit(pane)
-        if waiting != self._ticking.isActive():
-            self._ticking.start() if waiting else self._ticking.stop()
 
     def _failed(self, key: str, sentence: str) -> None:
         for pane, content in enumerate(self.panes.contents):
