@@ -48,6 +48,13 @@ def foreign_when_still(window: Window) -> list[str]:
     """The same once nothing is computed: pictures and captions are of just these settings, too."""
     found = foreign(window)
     bench = window.bench
+    item = window.proofs.item()
+    if item is not None and item.ready and not bench.hidden:
+        content, wish = bench.contents[bench.chosen], bench.controller.wish(bench.chosen)
+        if window.band.of != (item.number, item.settings(content.proof)):
+            found.append("the stations' words are of another proof")
+        if window.shelf.isVisible() and wish is not None and window.shelf.plot_of not in (None, wish.owner):
+            found.append("the histogram is of another proof")
     for pane, content in enumerate(bench.contents):
         wish, item = bench.controller.wish(pane), bench.item(pane)
         if wish is None or item is None or content.current is None:

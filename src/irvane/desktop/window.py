@@ -314,7 +314,7 @@ class Window(QMainWindow):
             if item.ready and not item.problem
             else None
         )
-        self.band.set_words(station_words(settings, frame))
+        self.band.set_words(station_words(settings, frame), (item.number, settings))
         if frame is not None and not frame.coarse and content.proof != BARE:
             found = diagnosis(frame)
             item.diagnosis = "\n".join((*found.findings, *found.measures))

@@ -49,7 +49,7 @@ Key = tuple[str, Sensor]
 #: this much all the same.
 _BESIDE, _LEAST = 700_000_000, 400_000_000
 #: Share of a budget that frames may keep which no pane shows: they are made again in seconds, denoised from disk.
-_UNSEEN = 0.2
+_UNSEEN = 0.17
 
 
 def budgets(whole: int | None = None) -> tuple[int, int]:

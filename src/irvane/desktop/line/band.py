@@ -37,6 +37,8 @@ class Band(QWidget):
         self.station = ""
         self._focus = 0
         self._words = dict.fromkeys(STATIONS, "")
+        #: What its words are of: an item's number and settings; None: of nothing.
+        self.of: object = None
         self._hover = -1
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -51,8 +53,9 @@ class Band(QWidget):
         """With less height, in a low window."""
         self.setFixedHeight(LOW if on else HEIGHT)
 
-    def set_words(self, words: dict[str, str]) -> None:
-        """What each station is doing."""
+    def set_words(self, words: dict[str, str], of: object = None) -> None:
+        """What each station is doing, in the proof `of` (an item's number and settings)."""
+        self.of = of
         if words.items() <= self._words.items():
             return
         self._words.update(words)

@@ -52,6 +52,7 @@ from irvane.desktop.line.words import (
     sigma_text,
 )
 from irvane.desktop.plain import on_button
+from irvane.desktop.view_request import Owner
 
 HEIGHT = 218
 #: In a low window.
@@ -208,6 +209,8 @@ class Shelf(QWidget):
         for page in self.stations.values():
             page.finish()
         self.plot = Plot()
+        #: What the figures in the plot are of.
+        self.plot_of: Owner | None = None
         self.rests = QLabel(
             "The bare frame has no settings, so these rest. Press B for the proof, N for a new one, or choose the other pane.",
             self,
@@ -379,6 +382,7 @@ class Shelf(QWidget):
         """Fill in the values of a proof; `differs`: of a region, what it changes (None: it is the whole frame)."""
         self._stack.setEnabled(editable or self._station == "finish")
         self.rests.setVisible(settings is not None and not editable and self._station != "finish")
+        self.plot_of = content.whole_of if settings is not None else None
         if settings is None:
             self.plot.show_histogram(None, "")
             return
