@@ -37,6 +37,24 @@ def test_only_folders_of_ones_own_hold_kernels(tmp_path: Path, folder_of) -> Non
     assert folder_of(inside) != inside, "others could put another folder in its place"
 
 
+def test_a_cache_that_was_open_once_has_a_second_folder(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """No compiling at every start: what an open folder may hold is not used, a folder beside it is."""
+    monkeypatch.delenv(private.VARIABLE, raising=False)
+    monkeypatch.setattr(private.platformdirs, "user_cache_path", lambda _name: tmp_path)
+    (tmp_path / "kernels").mkdir()
+    (tmp_path / "kernels").chmod(0o777)
+    assert private.kernels_folder.__wrapped__() == tmp_path / "kernels-own"
+    assert private.kernels_folder.__wrapped__() == tmp_path / "kernels-own", "again"
+
+
+def test_a_group_of_ones_own_is_oneself(tmp_path: Path) -> None:
+    tmp_path.chmod(0o775)
+    own = private._is_own_group(tmp_path.stat().st_gid)
+    assert private.is_private(tmp_path) == own
+
+
 @pytest.mark.skipif(os.getuid() != 0, reason="only root can give files away")
 def test_a_folder_of_another_user_holds_none(tmp_path: Path, folder_of) -> None:
     theirs = tmp_path / "theirs"

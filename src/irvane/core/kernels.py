@@ -33,6 +33,10 @@ _IMPORT = re.compile(
 )
 
 
+#: Says where kernels are kept; no kernel comes from it.
+_PRIVATE = "irvane.core.private"
+
+
 @lru_cache(maxsize=1024)
 def _file_of(module: str) -> Path | None:
     """The file of a module of ours; None where a name is no module."""
@@ -59,7 +63,7 @@ def source_stamp(file: Path) -> str:
         if one in seen:
             continue
         seen[one], names = _read(one)
-        waiting += [path for name in names if (path := _file_of(name)) is not None]
+        waiting += [path for name in names - {_PRIVATE} if (path := _file_of(name)) is not None]
     return hashlib.blake2b("".join(sorted(seen.values())).encode(), digest_size=16).hexdigest()
 
 

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import atexit
+import grp
 import os
+import pwd
 import shutil
 import stat
 import tempfile
+from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
 
@@ -14,7 +17,23 @@ import platformdirs
 
 #: Chooses another folder (tests; a package that brings kernels). It must be as private as any.
 VARIABLE = "IRVANE_KERNELS"
-_OTHERS = stat.S_IWGRP | stat.S_IWOTH
+#: Names of the folder in the user's cache: the second one where the first was open to others once.
+_NAMES = ("kernels", "kernels-own")
+
+
+def _open_to_others(status: os.stat_result) -> bool:
+    """May anybody else write? A group of the user's own name is the user's alone, as most systems set them up."""
+    if status.st_mode & stat.S_IWOTH:
+        return True
+    return bool(status.st_mode & stat.S_IWGRP) and not _is_own_group(status.st_gid)
+
+
+def _is_own_group(group: int) -> bool:
+    try:
+        name, found = pwd.getpwuid(os.getuid()).pw_name, grp.getgrgid(group)
+    except KeyError:
+        return False
+    return found.gr_name == name and set(found.gr_mem) <= {name}
 
 
 def is_private(folder: Path) -> bool:
@@ -29,7 +48,7 @@ def is_private(folder: Path) -> bool:
             status = place.stat()
             if status.st_uid not in (0, os.getuid()):
                 return False
-            if status.st_mode & _OTHERS and (place == real or not status.st_mode & stat.S_ISVTX):
+            if _open_to_others(status) and (place == real or not status.st_mode & stat.S_ISVTX):
                 return False
     except OSError:
         return False
@@ -40,15 +59,13 @@ def is_private(folder: Path) -> bool:
 def kernels_folder() -> Path:
     """A folder for compiled kernels: in the user's cache; where that cannot be written or is not his alone, a new one that goes
     when the program ends."""
-    chosen = os.environ.get(VARIABLE)
-    folder = Path(chosen) if chosen else platformdirs.user_cache_path("irvane") / "kernels"
-    try:
-        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        if is_private(folder):
-            with tempfile.TemporaryFile(dir=folder):
-                return folder
-    except OSError:
-        pass
+    chosen, cache = os.environ.get(VARIABLE), platformdirs.user_cache_path("irvane")
+    for folder in [Path(chosen)] if chosen else [cache / name for name in _NAMES]:
+        with suppress(OSError):
+            folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+            if is_private(folder):
+                with tempfile.TemporaryFile(dir=folder):
+                    return folder
     own = Path(tempfile.mkdtemp(prefix="irvane-kernels-"))
     atexit.register(shutil.rmtree, own, ignore_errors=True)
     return own

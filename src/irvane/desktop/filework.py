@@ -307,7 +307,7 @@ class FileWork(QObject):
                 self._unsaved.pop(number, None)
                 self._heard[number] = result.sidecar
                 self.saved.emit(number, sent.sidecar, result)
-                if later is not None and number not in self._next:
+                if later is not None and number not in self._sent:  # nothing newer is on its way
                     self.save(number, later.source, *later.after(sent, result))
             elif isinstance(result, WriteError):
                 self._unsaved[number] = later or sent
