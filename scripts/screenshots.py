@@ -127,7 +127,6 @@ def contact_sheet(p: Photographer, folder: Path) -> None:
     if not p.wanted or "queue" in p.wanted:
         keep(queue, "queue")
     w.queueing.runner.cancel([e.id for e in w.queueing.runner.entries()])
-    print("queue")
 
 
 def main() -> None:
