@@ -65,6 +65,7 @@ class ViewController(QObject):
         self._probing = Throttle(self, self._probe, _PROBED)
         self.waits = PaneWaits(panes, service, self)
         self.waits.repaint.connect(self.repaint)
+        panes.session.rows_changed.connect(self._give_up_closed)
         service.rendered.connect(self._rendered)
         service.improved.connect(lambda _key: self.request())
         service.figures.connect(self._figures)
@@ -112,6 +113,17 @@ class ViewController(QObject):
         """Give up figures that are not of what their panes show."""
         for pane in range(len(self.panes.contents)):
             self.keep_own(pane)
+
+    def _give_up_closed(self) -> None:
+        """Panes whose item was closed show nothing."""
+        closed = [
+            c for c in self.panes.contents if c.item is not None and c.item not in self.panes.session.items
+        ]
+        for content in closed:
+            content.show_item(None, 0, None)
+        if closed:
+            self.refreshed.emit()
+            self.request()
 
     def _give_up_moved_probes(self) -> None:
         """The probe lies elsewhere in a picture now: what was read at the former place is not shown any more."""
