@@ -33,9 +33,9 @@ def keep(widget: QWidget, name: str) -> None:
     path = TARGET / f"{name}.png"
     widget.grab().save(str(path))
     with Image.open(path) as image:
-        packed = image.convert("RGB").quantize(
-            256, method=Image.Quantize.MEDIANCUT, dither=Image.Dither.FLOYDSTEINBERG
-        )
+        plain = image.convert("RGB")
+    palette = plain.quantize(256, method=Image.Quantize.MEDIANCUT)
+    packed = plain.quantize(palette=palette, dither=Image.Dither.FLOYDSTEINBERG)
     packed.save(path, optimize=True)
     print(name, path.stat().st_size)
 
