@@ -305,7 +305,8 @@ class Session(QObject):
 
     def put(self, item: Item, sidecar: Sidecar) -> None:
         """Give an item these proofs (used by undo and redo)."""
-        item.removed |= {p.id: p.name for p in item.sidecar.proofs}
+        # a new one each time: what was sent to be saved keeps the one it was sent with
+        item.removed = item.removed | {p.id: p.name for p in item.sidecar.proofs}
         item.sidecar = sidecar
         item.removed = {id: name for id, name in item.removed.items() if sidecar.proof(id) is None}
         self.proofs_changed.emit(item.number)
