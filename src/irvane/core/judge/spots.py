@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
 
+from irvane.core.files.thumbnails import Preview
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.chart import find_chart
 
@@ -117,6 +119,12 @@ def _best(kind: str, score: np.ndarray, shape: tuple[int, ...]) -> Spot:
 _CELL, _DARKEST, _BRIGHTEST = 8, 0.2, 0.8
 #: Weight of the wider surroundings.
 _WIDER = 0.3
+
+
+@lru_cache(maxsize=8)
+def even_place_of(preview: Preview) -> tuple[float, float]:
+    """:func:`even_place` of an embedded preview."""
+    return even_place(preview.small)
 
 
 def even_place(pixels: np.ndarray) -> tuple[float, float]:

@@ -7,7 +7,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
-from irvane.core.judge.spots import even_place
+from irvane.core.judge.spots import even_place_of
 from irvane.core.line.looks import FITTING, LOOKS, PICTURE, look_of, origin_words
 from irvane.core.regions.region import LocalRegion
 from irvane.desktop.bench.arranging import Arranging
@@ -381,7 +381,7 @@ class Bench(QWidget):
     def _probe_on_an_even_place(self, item: Item | None) -> None:
         """Until it is put elsewhere by hand, the probe reads noise where there is nothing else."""
         if item is not None and item.preview is not None and not self.panes.probe_placed:
-            self.panes.probe = even_place(item.preview.small)
+            self.panes.probe = even_place_of(item.preview)
 
     def deblur_when_asked(self) -> None:
         """Deblurring waits until it is asked for, or is computed at once again."""

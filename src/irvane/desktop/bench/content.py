@@ -111,6 +111,7 @@ class Content:
     wished: ViewRequest | None = None
     asked: list[ViewRequest] = field(default_factory=list)
     shown: ViewRequest | None = None
+    _previewed: Preview | None = None
 
     def forget(self) -> None:
         """What was asked for is of no use any more."""
@@ -187,9 +188,10 @@ class Content:
 
     def take_preview(self, preview: Preview, item: int | None) -> None:
         """Show the embedded preview while nothing better is there."""
-        if self.current is not None:
+        shown = self.state == "preview" and self._previewed is preview
+        if self.current is not None or shown:
             return
-        self.extent = preview.extent
+        self.extent, self._previewed = preview.extent, preview
         h, w = preview.extent
         self.backdrop = Layer(image_of(preview.pixels), QRectF(0, 0, w, h), of=item)
         self.state = "preview"
