@@ -67,9 +67,8 @@ prepare() { # $1: what to install, "." or ".[test]"
   if [ -x "$VENV/bin/python" ] && grep -qxF "$wanted" "$stamp" 2>/dev/null; then
     return 0
   fi
-  say "Setting up the environment (once, a few minutes) …"
+  say "Setting up the environment (once, about two minutes) …"
   [ -x "$VENV/bin/python" ] || "$python" -m venv "$VENV"
   "$VENV/bin/python" -m pip install -q --disable-pip-version-check -c constraints.txt -e "$1"
-  "$VENV/bin/irvane" warm
   printf '%s\n' "$wanted" >>"$stamp"
 }

@@ -11,10 +11,10 @@ import pytest
 
 from irvane.cli import main
 from irvane.core.files.dng import DngColour, write_dng
+from irvane.core.files.identity import content_hash
 from irvane.core.files.info import FrameInfo
 from irvane.core.files.proofs import Proof, Sidecar
 from irvane.core.files.sidecar import save_sidecar
-from irvane.core.line.source import content_hash
 from irvane.core.settings import Settings
 from irvane.core.simulate.camera import Body, expose, quiet
 from irvane.core.simulate.demo import LADDER_FOLDER

@@ -89,8 +89,8 @@ def _parser() -> argparse.ArgumentParser:
 
 def _regions_of(path: Path) -> dict[str, Any]:
     """The regions of the proof that a frame's sidecar has as its current one; nothing where there is none."""
+    from irvane.core.files.identity import content_hash
     from irvane.core.files.sidecar import load_sidecar
-    from irvane.core.line.source import content_hash
 
     try:
         sidecar = load_sidecar(path, content_hash(path))
@@ -176,25 +176,31 @@ def _demo(args: argparse.Namespace) -> int:
         print(f"\r  demo pictures {done:4.0%}  {what:<40}", end="", file=sys.stderr, flush=True)
         return True
 
-    ok = guarded(folder, lambda: make_demo(folder, seed=args.seed, small=args.small, progress=progress))
+    # a new window opens on the first few and makes the rest itself
+    soon = args.data_only is None and not args.small and not _handed_over([])
+    ok = guarded(folder, partial(make_demo, folder, args.seed, args.small, progress, soon))
     print(file=sys.stderr)
     if not ok:
         return SOME_FAILED
     if args.data_only is not None:
         print(folder)
         return DONE
-    return _window([folder])
+    return _window([folder], soon)
 
 
-def _window(paths: Sequence[Path]) -> int:
+def _handed_over(paths: Sequence[Path]) -> bool:
     from irvane.desktop.second_start import hand_over
 
-    if hand_over(list(paths)):
+    return hand_over(list(paths))
+
+
+def _window(paths: Sequence[Path], demo: bool = False) -> int:
+    if _handed_over(paths):
         print("opened in the window that is there already")
         return DONE
     from irvane.desktop.app import run
 
-    return run(list(paths))
+    return run(list(paths), demo=demo)
 
 
 def _edit(args: argparse.Namespace) -> int:

@@ -139,7 +139,7 @@ def guarded(path: Path, work: Callable[[], Any], tell: Callable[[str], object] =
 
 def expand(paths: Sequence[Path]) -> tuple[list[Path], bool]:
     """Folders become their pictures; other paths stay, so that each can fail with its own sentence."""
-    from irvane.core.files.sets import collect
+    from irvane.core.files.collecting import collect
 
     out: list[Path] = []
     failed = False

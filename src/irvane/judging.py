@@ -105,8 +105,8 @@ def _measure(args: argparse.Namespace) -> int:
 
 def _variants(args: argparse.Namespace, path: Path, settings: Settings) -> list[tuple[str, Settings]]:
     """What each input is shown as: one proof, several values of a setting, or the proofs beside it."""
+    from irvane.core.files.identity import content_hash
     from irvane.core.files.sidecar import load_sidecar
-    from irvane.core.line.source import content_hash
     from irvane.core.settings import full_label, value_text
 
     if args.proofs:

@@ -99,10 +99,10 @@ def destinations_of(args: argparse.Namespace) -> list[Any]:
 
 
 def _add(args: argparse.Namespace) -> int:
+    from irvane.core.files.identity import content_hash
     from irvane.core.files.sidecar import load_sidecar
     from irvane.core.finish.expected import expected
     from irvane.core.finish.journal import Journal, Wanted
-    from irvane.core.line.source import content_hash
 
     hows, settings = destinations_of(args), read_settings(args, Settings())
     inputs, failed = expand(args.inputs)
@@ -220,10 +220,10 @@ def _queue(args: argparse.Namespace) -> int:
 
 
 def _mark(args: argparse.Namespace) -> int:
+    from irvane.core.files.identity import content_hash
     from irvane.core.files.remembered import begun
     from irvane.core.files.sidecar import load_sidecar, save_sidecar
     from irvane.core.files.xmp_rating import write_rating
-    from irvane.core.line.source import content_hash
 
     changes = {k: v for k, v in (("mark", args.mark), ("stars", args.stars)) if v is not None}
     inputs, failed = expand(args.inputs)

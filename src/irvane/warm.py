@@ -1,57 +1,55 @@
-"""Compile every kernel ahead of its first use, by doing once, in small, what people do.
+"""Compile every kernel ahead of its first use, on all cores, what a window shows first before the rest.
 
-The compiled code is kept on disk (Numba's cache). A stamp beside it says for which version of the program, of Numba and of
-the processor that was done.
+Which kernels there are, with which types, says ``kernels.txt`` (made by ``scripts/kernels``): its first part is what the first
+picture of a window takes. What was compiled is kept on disk (:mod:`irvane.core.kernels`); a stamp beside it says for which
+version of the program, of Numba and of the processor that was done. A package brings its kernels: nothing is left to do then.
 """
 
 from __future__ import annotations
 
+import importlib
+import os
 import platform
-import tempfile
-from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor, as_completed
 from contextlib import suppress
-from dataclasses import replace
-from datetime import datetime
-from functools import partial
+from dataclasses import dataclass
+from functools import lru_cache
+from multiprocessing import get_context
 from pathlib import Path
 
-import numba
-import numpy as np
-from llvmlite.binding import get_host_cpu_name
-
 from irvane import __version__
+from irvane.core.errors import Cancelled
 from irvane.core.files.atomic import atomic_file
-from irvane.core.files.dng import DngColour, write_dng
-from irvane.core.files.info import FrameInfo
-from irvane.core.finish import job
-from irvane.core.image import BAYER, SIX_BY_SIX
-from irvane.core.judge.comparing import compare_entries, develop_entry
-from irvane.core.judge.place import place_figures
-from irvane.core.line.bands import Output
-from irvane.core.line.clip_flags import Limits
-from irvane.core.line.engine import Engine
-from irvane.core.line.how import FUSION, How
-from irvane.core.line.looks import LOOKS, render_look
-from irvane.core.line.merging import MergeSource
-from irvane.core.line.source import FileSource
-from irvane.core.line.view import render_view
-from irvane.core.places import OutputRegion
 from irvane.core.private import kernels_folder
 from irvane.core.progress import Progress, always, step
-from irvane.core.settings import Settings, bare
 
-_SIDE = 480
-_WHITE, _BLACK = 16383, 512
-#: Every step of the line at work.
-_EVERYTHING = {
-    "light.exposure": 0.5, "light.contrast": 10, "light.black": 0.5, "light.shadows": 1, "light.highlights": -1,
-    "light.midtones": 0.2, "light.roll_off": 1, "light.local_small": 20, "light.local_large": 20,
-    "light.tone_map": "photographic", "light.curve": "-2:-1.5,0:0.2", "light.curve_red": "-2:-1.5,0:0.2",
-    "acutance.fine": 50, "acutance.medium": 50, "acutance.coarse": 50, "colour.saturation": 120, "colour.pale": 20,
-    "colour.reds": 20, "colour.temperature": 4500, "lens.vignetting": 0.5, "sensor.false_colour": 50,
-    "sensor.banding": "both", "noise.shadows": 50, "noise.fine": 50, "noise.texture": 50, "noise.luminance": 50,
-    "noise.red": 50, "noise.clear_black": 50, "noise.grain": 30,
-}  # fmt: skip
+#: Ends the part of the list that the first picture takes.
+REST = "--"
+
+
+@dataclass(frozen=True)
+class Listed:
+    """A kernel: seconds that it took to compile where the list was made, where it is, and the types it is called with."""
+
+    seconds: float
+    module: str
+    name: str
+    types: str
+
+
+@lru_cache(maxsize=1)
+def listed() -> tuple[tuple[Listed, ...], tuple[Listed, ...]]:
+    """All kernels: those of the first picture, and the rest."""
+    parts: tuple[list[Listed], list[Listed]] = ([], [])
+    number = 0
+    for line in Path(__file__).with_name("kernels.txt").read_text("utf-8").splitlines():
+        if line == REST:
+            number = 1
+            continue
+        seconds, place, types = line.split(" ", 2)
+        module, _, name = place.rpartition(".")
+        parts[number].append(Listed(float(seconds), module, name, types))
+    return tuple(parts[0]), tuple(parts[1])
 
 
 def _stamp() -> Path:
@@ -59,104 +57,70 @@ def _stamp() -> Path:
 
 
 def _present() -> str:
+    import numba
+    from llvmlite.binding import get_host_cpu_name
+
     return f"{__version__} {numba.__version__} {platform.machine()} {get_host_cpu_name()} {Path(__file__).parent}"
 
 
 def is_warm() -> bool:
-    """Has :func:`warm` run for this version here?"""
+    """Is there nothing left to compile here: brought by the package, or done by :func:`warm`?"""
+    from irvane.core.kernels import brought
+
+    if brought():
+        return True
     try:
         return _stamp().read_text("utf-8") == _present()
     except (OSError, UnicodeDecodeError):
         return False
 
 
-def _raw(path: Path, cfa: np.ndarray, shutter: float) -> Path:
-    """A small raw with everything that a frame can hold: shadows, noise, a defect, clipped places."""
-    rng = np.random.default_rng(0)
-    ramp = np.linspace(0.002, 1.6, _SIDE) * shutter * 100
-    light = np.minimum(np.add.outer(ramp, ramp[::-1]) / 2 + 0.05 * np.sin(np.arange(_SIDE) / 3), 1.2)
-    counts = np.clip(light * (_WHITE - _BLACK) + _BLACK + rng.normal(0, 60, light.shape), 0, _WHITE)
-    counts[20, 30] = 15000
-    colour = DngColour(np.eye(3), np.eye(3), np.array([0.5, 1.0, 0.7]))
-    info = FrameInfo("Irvane", "Small", "", shutter, 4.0, 3200.0, 35.0, datetime(2026, 1, 1, 12))
-    import cv2
+def types_of(text: str) -> tuple[object, ...]:
+    """Numba's types as they print themselves."""
+    from numba import types
 
-    thumb = cv2.imencode(".jpg", np.full((32, 48, 3), 90, np.uint8))[1].tobytes()
-    write_dng(
-        path, counts.astype(np.uint16), cfa, black=_BLACK, white=_WHITE, colour=colour, info=info,
-        noise_profile=None, preview_jpeg=thumb, preview_shape=(32, 48),
-    )  # fmt: skip
-    return path
+    known = {name: getattr(types, name) for name in ("Array", "UniTuple", "float32", "float64", "uint64")}
+    known |= {
+        name: getattr(types, name)
+        for name in ("int8", "int16", "int32", "int64", "uint8", "uint16", "uint32")
+    }
+    known |= {"bool": types.boolean, "Tuple": lambda *inside: types.Tuple(inside)}
+    return tuple(eval(text, {"__builtins__": {}}, known))  # of our own file
 
 
-def _write(frame: Path, target: Path, **values: object) -> None:
-    settings = Settings().with_values({name.replace("__", "."): value for name, value in values.items()})
-    job.run(FileSource(frame), settings, job.Target(target, overwrite=True))
+def compile_one(one: Listed) -> Listed:
+    """Compile a kernel, or load it where it was compiled before."""
+    kernel = getattr(importlib.import_module(one.module), one.name)
+    kernel.compile(types_of(one.types))
+    return one
 
 
-def _show(frame: Path) -> None:
-    """What the window does with a frame: coarse, whole, a part, reduced; all looks; figures."""
-    engine, source, region = Engine(), FileSource(frame), OutputRegion(100, 100, 260, 260)
-    proof = Settings().with_values(_EVERYTHING)
-    for settings in (proof, bare()):
-        coarse = engine.coarse(source, settings.sensor)
-        whole = OutputRegion(0, 0, *coarse.developed.extent)
-        render_view(coarse.developed, settings, coarse.context, whole, marks=Limits())
-        engine.full(source, settings.sensor)
-    engine.denoise_view(source, proof, OutputRegion(0, 0, *coarse.developed.extent, step=2.0))
-    engine.denoise_local(source, proof.with_value("noise.method", "fast"), region)
-    engine.denoise_local(source, proof, region)
-    if engine.full(source, proof.sensor).to_be_refined(proof):
-        engine.refine_local(source, proof, region)
-    engine.measure_lens(source, proof.sensor)
-    shown = engine.denoise(source, proof)
-    bent = proof.with_values({"lens.straighten": 1.0, "lens.falloff": "frame", "lens.fringing": 50})
-    render_view(shown.developed, bent, shown.context, region, marks=Limits())
-    for look in LOOKS:
-        render_look(look, shown.developed, proof, shown.context, region)
-    render_view(shown.developed, proof, shown.context, region, marks=Limits())
-    place_figures(shown.developed, proof, shown.context, OutputRegion(120, 120, 184, 184))
+def warm(progress: Progress = always, first_only: bool = False, niceness: int = 0) -> None:
+    """Compile what is listed, or what the first picture takes of it, with as many processes as there are cores.
 
-
-def _compare(frame: Path) -> None:
-    entries = [
-        develop_entry(FileSource(frame), s) for s in (Settings(), Settings().with_value("noise.amount", 0))
-    ]
-    compare_entries([replace(entry, name=name) for entry, name in zip(entries, "AB", strict=True)])
-
-
-def warm(progress: Progress = always) -> None:
-    """Do everything once on small pictures of both arrays (seconds from the cache, about two minutes without).
+    Parameters
+    ----------
+    niceness : how much more other work counts.
 
     Raises
     ------
     Cancelled
         When `progress` returns False.
     """
-    with tempfile.TemporaryDirectory(prefix="irvane-warm-") as name:
-        folder = Path(name)
-        bayer, six = _raw(folder / "b.dng", BAYER, 0.01), _raw(folder / "s.dng", SIX_BY_SIX, 0.01)
-        bracket = [bayer, _raw(folder / "d.dng", BAYER, 0.0025)]
-        steps: list[Callable[[], object]] = []
-        everything = {name.replace(".", "__"): value for name, value in _EVERYTHING.items()}
-        flat = job.Target(folder / "c.tif", Output(linear=True, flat=True), 8, True)
-        for frame in (bayer, six):
-            steps += [
-                partial(_write, frame, folder / "a.tif"),
-                partial(_write, frame, folder / "a.jpg", noise__method="fast", noise__amount=150),
-                partial(_write, frame, folder / "a.exr", sensor__demosaic="linear", noise__amount=0),
-                partial(_write, frame, folder / "b.tif", **everything),
-                partial(job.run, FileSource(frame), bare(), flat),
-                partial(_show, frame),
-            ]
-        steps += [
-            lambda: _write(folder / "a.tif", folder / "e.tif", noise__amount=100),
-            lambda: _compare(bayer),
-            lambda: job.run(MergeSource(bracket), Settings(), job.Target(folder / "m.tif")),
-            lambda: MergeSource(bracket, How(FUSION)).load(),
-        ]
-        for number, work in enumerate(steps):
-            step(progress, number / len(steps))
-            work()
-    with suppress(OSError), atomic_file(_stamp()) as temporary:
-        temporary.write_text(_present(), "utf-8")
+    from irvane.core.threads import CORES
+
+    soon, rest = listed()
+    kernels = soon if first_only else (*soon, *rest)
+    whole, done = sum(one.seconds for one in kernels), 0.0
+    with ProcessPoolExecutor(CORES, get_context("spawn"), initializer=os.nice, initargs=(niceness,)) as pool:
+        waiting = [pool.submit(compile_one, one) for one in sorted(kernels, key=lambda one: -one.seconds)]
+        try:
+            for future in as_completed(waiting):
+                done += future.result().seconds
+                step(progress, done / whole)
+        except Cancelled:
+            pool.shutdown(cancel_futures=True)
+            raise
+    if not first_only:
+        with suppress(OSError), atomic_file(_stamp()) as temporary:
+            temporary.write_text(_present(), "utf-8")

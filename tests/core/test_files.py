@@ -23,10 +23,11 @@ from PIL import Image, ImageCms
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.errors import ReadError, WriteError
 from irvane.core.files import atomic
+from irvane.core.files.collecting import collect
 from irvane.core.files.info import FrameInfo, exposure_text, read_info, shutter_text
 from irvane.core.files.raw import decode_raw
 from irvane.core.files.rendered import decode_rendered
-from irvane.core.files.sets import alike_run, collect, find_brackets, find_pairs, same_scene
+from irvane.core.files.sets import alike_run, find_brackets, find_pairs, same_scene
 from irvane.core.files.thumbnails import preview
 from irvane.core.files.writers import quantise, write_exr, write_jpeg, write_tiff
 from irvane.core.finish import job

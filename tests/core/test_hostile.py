@@ -16,9 +16,9 @@ import shots
 from irvane.core.errors import IrvaneError, ReadError, WriteError
 from irvane.core.files import atomic
 from irvane.core.files.atomic import atomic_file, remove_stale
+from irvane.core.files.collecting import collect
 from irvane.core.files.presets import ENDING as PRESET
 from irvane.core.files.presets import list_presets, read_preset
-from irvane.core.files.sets import collect
 from irvane.core.files.settings_file import read_settings_file
 from irvane.core.files.sidecar import load_sidecar, save_sidecar, sidecar_path
 from irvane.core.files.small import read_small

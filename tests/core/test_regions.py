@@ -345,9 +345,9 @@ def test_a_region_is_measured_on_the_command_line(tmp_path: Path, capsys: pytest
 
 def test_info_lists_the_regions_of_a_sidecar(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     from irvane.cli import main
+    from irvane.core.files.identity import content_hash
     from irvane.core.files.proofs import Proof, Sidecar
     from irvane.core.files.sidecar import save_sidecar
-    from irvane.core.line.source import content_hash
 
     frame = tmp_path / "f.dng"
     shots.dng(frame, shots.photograph())

@@ -17,8 +17,9 @@ import shots
 from irvane.cli import main
 from irvane.core.errors import ReadError, WriteError
 from irvane.core.files import atomic
+from irvane.core.files.collecting import collect
+from irvane.core.files.identity import content_hash
 from irvane.core.files.proofs import Proof, Sidecar, gone_over, merged
-from irvane.core.files.sets import collect
 from irvane.core.files.sidecar import (
     NewerSidecarError,
     load_sidecar,
@@ -27,7 +28,6 @@ from irvane.core.files.sidecar import (
     sidecar_path,
     stranger,
 )
-from irvane.core.line.source import content_hash
 from irvane.core.settings import Settings
 
 

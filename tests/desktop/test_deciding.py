@@ -10,9 +10,9 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QInputDialog, QPushButton
 
+from irvane.core.files.identity import content_hash
 from irvane.core.files.sidecar import load_sidecar
 from irvane.core.judge.chart import Patch
-from irvane.core.line.source import content_hash
 from irvane.core.places import Region
 from irvane.core.simulate.demo import LADDER_FOLDER
 from irvane.desktop.chart import one_grid

@@ -1,20 +1,24 @@
 """How loops over pixels are compiled, the same everywhere.
 
-`kernel` runs on all threads (`numba.prange` over rows), `serial` in the calling thread, `inline` is put into its caller.
-Steps that look at one pixel at a time are `serial` loops over flat arrays (red, green, blue, red, …): only with one
+A kernel runs in the calling thread; one whose first two parameters are the ends of a range is shared out among all threads
+by :func:`irvane.core.threads.spread`, which compiles in a third of the time that Numba's own parallel loops need. `inline` is
+put into its caller. Steps that look at one pixel at a time are `serial` loops over flat arrays (red, green, blue, red, …): only with one
 index and a known stride does the compiler use vector instructions. Pictures are shared out among threads in strips
 (:mod:`irvane.core.threads`). Division follows IEEE 754 instead of raising: a loop that could raise cannot use vector instructions. Values are taken
 to be finite (pictures are, from their entry on).
 
 What was compiled is kept (:mod:`irvane.core.private`) under a stamp over the content of every file that it can come from: the
-kernel's own module and those of ours that it imports, and they import. Other users of Numba in the process are not touched.
+kernel's own module and those of ours that it imports, and they import. Packages bring kernels for two kinds of processors,
+recognised by the same stamp; what fits none of them is compiled here. Other users of Numba in the process are not touched.
 """
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import inspect
 import re
+import sys
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
@@ -22,7 +26,8 @@ from typing import Any
 
 import numba
 import numpy as np
-from numba.core.caching import CompileResultCacheImpl, FunctionCache, _CacheLocator
+from llvmlite.binding import get_host_cpu_features
+from numba.core.caching import CompileResultCacheImpl, FunctionCache, IndexDataCacheFile, _CacheLocator
 
 from irvane.core.private import kernels_folder
 
@@ -33,8 +38,40 @@ _IMPORT = re.compile(
 )
 
 
-#: Says where kernels are kept; no kernel comes from it.
-_PRIVATE = "irvane.core.private"
+#: Say where kernels are kept, and run them; no kernel comes from these.
+_WITHOUT = {"irvane.core.private", "irvane.core.threads"}
+
+
+#: Kernels that a package brings: a folder for each kind of processor, the best first, and what such a one can do (the levels
+#: v4 and v3 of the System V ABI for x86-64).
+_BROUGHT = Path(__file__).parent / "compiled"
+_V3 = frozenset(["avx", "avx2", "bmi", "bmi2", "f16c", "fma", "lzcnt", "movbe"])
+TARGETS = {
+    "x86-64-v4": _V3 | frozenset(["avx512f", "avx512bw", "avx512cd", "avx512dq", "avx512vl"]),
+    "x86-64-v3": _V3,
+}
+
+
+def made_for() -> str:
+    """What compiled kernels depend on besides the processor: Python's and Numba's versions."""
+    return f"py{sys.version_info[0]}{sys.version_info[1]}-numba{numba.__version__}"
+
+
+@lru_cache(maxsize=1)
+def brought() -> tuple[str, ...]:
+    """Kinds of processors that this package brings kernels for and this one belongs to, the best first."""
+    able = {name for name, has in get_host_cpu_features().items() if has}
+    return tuple(
+        target
+        for target, needed in TARGETS.items()
+        if needed <= able and (_BROUGHT / target / made_for()).exists()
+    )
+
+
+@lru_cache(maxsize=1)
+def own_folder() -> Path:
+    """The folder for what is compiled here, of this copy of the program alone."""
+    return kernels_folder() / hashlib.blake2b(str(_ROOT).encode(), digest_size=6).hexdigest()
 
 
 @lru_cache(maxsize=1024)
@@ -63,7 +100,7 @@ def source_stamp(file: Path) -> str:
         if one in seen:
             continue
         seen[one], names = _read(one)
-        waiting += [path for name in names - {_PRIVATE} if (path := _file_of(name)) is not None]
+        waiting += [path for name in names - _WITHOUT if (path := _file_of(name)) is not None]
     return hashlib.blake2b("".join(sorted(seen.values())).encode(), digest_size=16).hexdigest()
 
 
@@ -72,7 +109,12 @@ class _Locator(_CacheLocator):
 
     def __init__(self, file: str) -> None:
         self._file = Path(file)
-        self._folder = kernels_folder() / self.get_suitable_cache_subpath(file)
+        self._folder = own_folder() / self.module
+
+    @property
+    def module(self) -> str:
+        """Name of the folder for kernels of one file, the same wherever the program lies."""
+        return ".".join(self._file.with_suffix("").parts[-3:])
 
     def get_cache_path(self) -> str:
         return str(self._folder)
@@ -92,8 +134,41 @@ class _Kept(CompileResultCacheImpl):
     _locator_classes = (_Locator,)
 
 
+class _File(IndexDataCacheFile):
+    """Entries of one kernel. Several processes may write to it: one at a time, each entry under a name of its own."""
+
+    def save(self, key: Any, data: Any) -> None:
+        with (Path(self._cache_path) / ".lock").open("w") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            entries = self._load_index()
+            name = self._data_name_pattern.format(
+                number=int(hashlib.sha256(repr(key).encode()).hexdigest()[:12], 16)
+            )
+            self._save_data(name, data)
+            self._save_index({**entries, key: name})
+
+
 class _Cache(FunctionCache):
+    """Kernels compiled here, and those that a package brings for processors like this one."""
+
     _impl_class = _Kept
+
+    def __init__(self, function: Any) -> None:
+        super().__init__(function)
+        self._stamp, self._base = self._impl.locator.get_source_stamp(), self._impl.filename_base
+        self._cache_file: _File = _File(self._cache_path, self._base, self._stamp)
+
+    def _load_overload(self, sig: Any, target_context: Any) -> Any:
+        found = super()._load_overload(sig, target_context)
+        if found is not None or not self._enabled:
+            return found
+        (arguments, (triple, *_), *rest) = self._index_key(sig, target_context.codegen())
+        for target in brought():
+            file = _File(str(_BROUGHT / target / self._impl.locator.module), self._base, self._stamp)
+            data = file.load((arguments, (triple, target, ""), *rest))
+            if data is not None:
+                return self._impl.rebuild(target_context, data)
+        return None
 
 
 def _compiled(**options: Any) -> Callable[[Any], Any]:
@@ -107,10 +182,9 @@ def _compiled(**options: Any) -> Callable[[Any], Any]:
     return decorate
 
 
-kernel = _compiled(parallel=True, fastmath=True)
 serial = _compiled(fastmath=True)
-#: Like `kernel`, where NaN marks what is missing.
-marked_kernel = _compiled(parallel=True)
+#: The same, where NaN marks what is missing.
+marked = _compiled()
 #: Put into its caller: kept with that.
 inline = numba.njit(inline="always", fastmath=True, error_model="numpy")
 
@@ -123,6 +197,20 @@ def flat(picture: np.ndarray) -> np.ndarray:
 def blank(picture: np.ndarray) -> np.ndarray:
     """A new float32 array of the same shape, in one piece."""
     return np.empty(picture.shape, np.float32)
+
+
+@serial
+def fill(row, value):
+    """One value everywhere. (What is assigned to a slice is checked for its size, which takes four seconds to compile.)"""
+    for x in range(row.size):
+        row[x] = value
+
+
+@serial
+def copy(row, out):
+    """The values of a row, into another of its size."""
+    for x in range(out.size):
+        out[x] = row[x]
 
 
 @serial

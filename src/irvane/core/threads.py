@@ -1,7 +1,7 @@
 """One budget of threads: strips of a picture side by side, each worked on by one thread.
 
 A strip passes through all steps in its thread, so that threads wait for each other once per picture and not once per
-step. OpenCV is kept to the calling thread; kernels that need the whole frame at once use all cores by themselves.
+step. OpenCV is kept to the calling thread; kernels that need the whole frame at once are spread over all cores.
 """
 
 from __future__ import annotations
@@ -29,6 +29,8 @@ cv2.setNumThreads(1)
 _OWN = threading.local()
 #: Seconds between two calls of what is done while others work.
 _LOOK_UP = 0.03
+#: Rows (or whatever a kernel goes through) that are worth a thread.
+_SMALLEST = 8
 #: How much nicer threads are that give way to what is done meanwhile, and less so with every step that this is nested.
 _GIVING_WAY, _DEEPER = 5, 3
 
@@ -133,6 +135,16 @@ def each(
             future.cancel()
         stop.fire()
         wait(under_way)
+
+
+def share_out(kernel: Callable[..., None], count: int, *given: object) -> None:
+    """Call ``kernel(begin, end, *given)`` for parts of ``range(count)`` that make up all of it, on all threads.
+
+    In a thread that works for another already, it is called once: the others are at work, too.
+    """
+    parts = [(0, count)] if getattr(_OWN, "stop", None) is not None else strips(count, _SMALLEST)
+    for _ in each(lambda part: kernel(*part, *given), parts):
+        pass
 
 
 def together(first: Callable[[], Item], second: Callable[[], Result]) -> tuple[Item, Result]:

@@ -76,8 +76,8 @@ def _take(window: Window, paths: list[Path]) -> None:
     window.activateWindow()
 
 
-def run(paths: list[Path], result: Path | None = None, overwrite: bool = False) -> int:
-    """Open the window on files and folders; returns the exit code.
+def run(paths: list[Path], result: Path | None = None, overwrite: bool = False, demo: bool = False) -> int:
+    """Open the window on files and folders; returns the exit code. With `demo`, the rest of the demo pictures is made.
 
     With a result, the window closes once a proof was written there; the code is 1 when it was closed without.
     """
@@ -104,8 +104,11 @@ def run(paths: list[Path], result: Path | None = None, overwrite: bool = False) 
     listener = Listener(window) if result is None else None
     if listener is not None:
         listener.handed.connect(lambda handed: _take(window, handed))
+    rest = window.writing.make_demo if demo else None
     if not is_warm():
-        window.writing.prepare()
+        window.writing.prepare(rest)
+    elif rest is not None:
+        rest()
     if demo_folder() in paths:
         window.path.show()
     if paths:

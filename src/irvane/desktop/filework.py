@@ -12,11 +12,12 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError, ReadError, WriteError
+from irvane.core.files.collecting import collect
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.preferences import NewFrames
 from irvane.core.files.proofs import Sidecar, merged, with_identities
 from irvane.core.files.remembered import begun
-from irvane.core.files.sets import collect, find_brackets, find_pairs
+from irvane.core.files.sets import find_brackets, find_pairs
 from irvane.core.files.sidecar import (
     NewerSidecarError,
     Saved,

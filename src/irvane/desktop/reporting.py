@@ -7,7 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from irvane.core.files.sets import OPENABLE, collect
+from irvane.core.files.collecting import OPENABLE, collect
 from irvane.core.judge.chart import Patch
 from irvane.core.judge.comparing import Entry, compare_entries
 from irvane.core.judge.ladder import CameraLadder, NoChartError, frame_to_mark, read_ladder

@@ -95,6 +95,7 @@ class RenderService(QObject):
         self.files.said.connect(self.said)
         self._writer = Worker("write", unexpected, nice=10)
         self._planner = Worker("plan", unexpected)
+        self._preparing = Worker("prepare", unexpected)
         self._call.connect(self._called, Qt.ConnectionType.QueuedConnection)
         self._raw = False
         self._resting = QTimer(self, singleShot=True, interval=_REST)
@@ -141,14 +142,15 @@ class RenderService(QObject):
 
     def close(self) -> None:
         """End all work; what is being saved is finished first."""
-        for worker in (self._heavy, self._view, self._writer):
+        for worker in (self._preparing, self._heavy, self._view, self._writer):
             worker.close()
         self._planner.close(seconds=0.2)
         self.files.close()
 
     def idle(self) -> bool:
         """True when nothing is being computed, read or written."""
-        return all(w.idle() for w in (self._heavy, self._view, self.files, self._planner, self._writer))
+        workers = self._preparing, self._heavy, self._view, self.files, self._planner, self._writer
+        return all(worker.idle() for worker in workers)
 
     # what is shown
 
@@ -233,12 +235,25 @@ class RenderService(QObject):
         self._heavy.submit(("trial", kind), work, tell, lambda error: tell(str(error)), 2)
 
     def prepare(self, done: Callable[[], None]) -> None:
-        """Compile what a first use needs, before anything else is computed; the writing strip says how far it is."""
+        """Compile what a first picture needs, before anything else is computed; the writing strip says how far it is.
+
+        `done` is called then; everything else is compiled beside what is shown.
+        """
+
+        def failed(error: IrvaneError) -> None:
+            self.written.emit(None, str(error))
+
+        def rest(_nothing: Any) -> None:
+            self.later(done)
+            self._preparing.submit(
+                ("rest",), lambda progress: warm(progress, niceness=10), lambda _none: None, failed
+            )
+
         self._heavy.submit(
             ("prepare",),
-            warm,
-            lambda _nothing: self.later(done),
-            lambda error: self.written.emit(None, str(error)),
+            lambda progress: warm(progress, first_only=True),
+            rest,
+            failed,
             -1,
             self.writing.emit,
         )

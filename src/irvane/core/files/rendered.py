@@ -15,15 +15,13 @@ from PIL import Image
 from irvane.core.colour.spaces import D65, SPACES, WORKING, Space, adaptation, between, to_xyz
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import check_size, reading, textual
+from irvane.core.files.collecting import RENDERED_KINDS
 from irvane.core.files.icc import profile
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.raw import MAX_SIDE
 from irvane.core.image import finite
 
 Image.MAX_IMAGE_PIXELS = None  # size is checked here, with a sentence
-
-_ENDINGS = {".tif": "tiff", ".tiff": "tiff", ".jpg": "jpeg", ".jpeg": "jpeg", ".png": "png", ".exr": "exr"}
-RENDERED_ENDINGS = frozenset(_ENDINGS)
 
 
 @dataclass(frozen=True)
@@ -176,7 +174,7 @@ def decode_rendered(path: Path) -> RenderedPicture:
         When the file is missing, damaged, or of an unsupported kind.
     """
     notes: list[str] = []
-    kind = _ENDINGS.get(path.suffix.lower(), "")
+    kind = RENDERED_KINDS.get(path.suffix.lower(), "")
     with reading(path):
         if kind == "exr":
             linear, scene, orientation = _read_exr(path), True, 1

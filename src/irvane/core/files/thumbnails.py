@@ -17,7 +17,8 @@ from PIL import ExifTags, Image
 
 from irvane.core.colour.spaces import SPACES, to_xyz
 from irvane.core.files.boundary import BYTES_PREVIEW, check_size, reading, textual
-from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
+from irvane.core.files.collecting import RENDERED_ENDINGS
+from irvane.core.files.rendered import decode_rendered
 from irvane.core.orientation import upright
 
 #: Quality of the JPEG that previews are kept as.

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from irvane.core.colour.spaces import WORKING, Space, to_xyz, xyz_of
-from irvane.core.kernels import kernel, serial
+from irvane.core.kernels import serial
+from irvane.core.threads import share_out
 
 _DELTA = 6 / 29
 _25_7 = 25.0**7
@@ -75,9 +75,9 @@ def _ciede2000(one, two):
     return np.sqrt(max(square, 0.0))
 
 
-@kernel
-def _all(one, two, out):
-    for i in numba.prange(out.size):
+@serial
+def _all(begin, end, one, two, out):
+    for i in range(begin, end):
         out[i] = _ciede2000(one[i], two[i])
 
 
@@ -86,5 +86,5 @@ def delta_e(one: np.ndarray, two: np.ndarray) -> np.ndarray:
     a = np.ascontiguousarray(one, np.float64).reshape(-1, 3)
     b = np.ascontiguousarray(two, np.float64).reshape(-1, 3)
     out = np.empty(len(a))
-    _all(a, b, out)
+    share_out(_all, len(out), a, b, out)
     return out.reshape(one.shape[:-1])

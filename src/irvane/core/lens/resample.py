@@ -7,11 +7,11 @@ whole pixel the value is that pixel's, bit for bit.
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
-from irvane.core.kernels import flat, inline, kernel, serial
+from irvane.core.kernels import flat, inline, serial
 from irvane.core.lens.bending import REACH, Bending
+from irvane.core.threads import share_out
 
 _TAPS = 2 * REACH
 #: Where places lie that there are none of.
@@ -242,8 +242,10 @@ def _whole(xs, ys, left, top, dense_y, dense_x, fw, fh, wide, high, x0, y0, tx, 
         kind[i] = np.int8(0) if not inside else (np.int8(2) if amid else np.int8(1))
 
 
-@kernel
+@serial
 def _resample(
+    begin,
+    end,
     planes,
     wide,
     top,
@@ -269,7 +271,7 @@ def _resample(
     count = out.shape[1]
     colours = 1 if same else 3
     dense_y, dense_x = 1.0 / scales[0], 1.0 / scales[1]
-    for y in numba.prange(out.shape[0]):
+    for y in range(begin, end):
         line = out[y].reshape(-1)
         xs, ys = np.empty((colours, count), np.float64), np.empty((colours, count), np.float64)
         x0, y0 = np.empty(count, np.int32), np.empty(count, np.int32)
@@ -340,7 +342,8 @@ def resample(
     wide = picture.shape[1]
     planes = np.empty((3, picture.shape[0] * wide), np.float32)
     _split(flat(picture), planes)
-    _resample(
+    share_out(
+        _resample, len(out),
         planes, wide, float(corner[0]), float(corner[1]), (float(scale[0]), float(scale[1])), bending.matrix, bending.ratios,
         *bending.tangential, bending.unit, bending.farthest, bending.limit, *bending.centre, bending.extent,
         (float(first[0]), float(first[1])), float(step), bending.one_for_all, out,
@@ -348,10 +351,10 @@ def resample(
     return out
 
 
-@kernel
-def _marks(bits, matrix, ratios, p1, p2, unit, farthest, limit, cx, cy, first, step, out):
+@serial
+def _marks(begin, end, bits, matrix, ratios, p1, p2, unit, farthest, limit, cx, cy, first, step, out):
     h, w = bits.shape
-    for y in numba.prange(out.shape[0]):
+    for y in range(begin, end):
         place = np.empty(2, np.float64)
         for x in range(out.shape[1]):
             ox, oy = first[1] + (x + 0.5) * step, first[0] + (y + 0.5) * step
@@ -376,7 +379,8 @@ def bent_marks(
     """Clip flags (uint8, bit c for colour c, of the whole picture) at the pixels of an output grid: set when any pixel
     under one has it."""
     out = np.empty(shape, np.uint8)
-    _marks(
+    share_out(
+        _marks, len(out),
         bits, bending.matrix, bending.ratios, *bending.tangential, bending.unit, bending.farthest, bending.limit, *bending.centre,
         (float(first[0]), float(first[1])), float(step), out,
     )  # fmt: skip

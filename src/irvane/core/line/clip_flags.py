@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 
 from irvane.core.colour.spaces import SPACES, WORKING, between
-from irvane.core.kernels import kernel
+from irvane.core.kernels import serial
 from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.resample import bent_marks
 from irvane.core.line.picture import Patch
+from irvane.core.threads import share_out
 
 #: Bits 0, 1, 2: red, green, blue clipped on the sensor. Then, in the picture: a colour at white, all colours at black,
 #: a colour that the output space does not hold.
@@ -37,9 +37,9 @@ class Limits:
     black: float = -12.3
 
 
-@kernel
-def _any(bits, top, left, step, out):
-    for y in numba.prange(out.shape[0]):
+@serial
+def _any(begin, end, bits, top, left, step, out):
+    for y in range(begin, end):
         y0 = min(int(top + y * step), bits.shape[0] - 1)
         y1 = min(max(int(top + (y + 1) * step), y0 + 1), bits.shape[0])
         for x in range(out.shape[1]):
@@ -67,7 +67,7 @@ def reduced_marks(
 ) -> np.ndarray:
     """Marks (uint8 H×W) of the pixels of a view that begins at `top`, `left` and counts `step` pixels each."""
     out = np.empty(shape, np.uint8)
-    _any(bits, float(top), float(left), float(step), out)
+    share_out(_any, len(out), bits, float(top), float(left), float(step), out)
     return out
 
 

@@ -19,8 +19,8 @@ from irvane.core.colour.rendering import render
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.colour.whitebalance import gains
 from irvane.core.errors import MergeError, ReadError, SettingError, plain_text
+from irvane.core.files.collecting import RENDERED_ENDINGS
 from irvane.core.files.opcodes import optics_of
-from irvane.core.files.rendered import RENDERED_ENDINGS
 from irvane.core.image import NoiseModel
 from irvane.core.line.how import FUSION, HDR, JOIN, KINDS, MEAN, PANORAMA, How
 from irvane.core.line.merge_lights import clipped_everywhere, rebuild_lights

@@ -9,13 +9,12 @@ from pathlib import Path
 from typing import TypeAlias
 
 import cv2
-import numba
 import numpy as np
 
 from irvane.core.files.paged import Paged
-from irvane.core.kernels import flat, kernel, serial
+from irvane.core.kernels import flat, serial
 from irvane.core.places import Region
-from irvane.core.threads import each
+from irvane.core.threads import each, share_out
 
 #: Largest value the 16-bit form holds; of camera-linear pictures clipped samples are raised to 3 at most.
 _TOP = 4.0
@@ -37,9 +36,9 @@ def _encode_row(values, out):
         out[i] = whole if v >= 0 else -whole
 
 
-@kernel
-def _encode(values, out):
-    for y in numba.prange(values.shape[0]):
+@serial
+def _encode(begin, end, values, out):
+    for y in range(begin, end):
         _encode_row(values[y], out[y])
 
 
@@ -55,7 +54,7 @@ def encode16(values: np.ndarray, out: np.ndarray | None = None) -> np.ndarray:
     """float32 H×W×3 to int16 (into `out`): the signed square root, so that steps follow the noise (6e-5 at white)."""
     out = np.empty(values.shape, np.int16) if out is None else out
     h = values.shape[0]
-    _encode(np.ascontiguousarray(values, np.float32).reshape(h, -1), out.reshape(h, -1))
+    share_out(_encode, h, np.ascontiguousarray(values, np.float32).reshape(h, -1), out.reshape(h, -1))
     return out
 
 
@@ -79,9 +78,9 @@ def _halve_rows(first, second, out):
         )
 
 
-@kernel
-def _halve(picture, out):
-    for y in numba.prange(out.shape[0]):
+@serial
+def _halve(begin, end, picture, out):
+    for y in range(begin, end):
         _halve_rows(picture[2 * y], picture[2 * y + 1], out[y])
 
 
@@ -89,7 +88,7 @@ def halve(picture: np.ndarray) -> np.ndarray:
     """Mean of 2×2 pixels (float32 H×W×3); an odd last row or column is dropped."""
     h, w = (side // 2 for side in picture.shape[:2])
     out = np.empty((h, w, 3), np.float32)
-    _halve(np.ascontiguousarray(picture).reshape(picture.shape[0], -1), out.reshape(h, -1))
+    share_out(_halve, h, np.ascontiguousarray(picture).reshape(picture.shape[0], -1), out.reshape(h, -1))
     return out
 
 
@@ -158,9 +157,9 @@ def _unlike(mine, theirs):
     return bits != 0
 
 
-@kernel
-def _compare(mine, theirs, wide, marks):
-    for j in numba.prange(marks.shape[0]):
+@serial
+def _compare(begin, end, mine, theirs, wide, marks):
+    for j in range(begin, end):
         for i in range(marks.shape[1]):
             for y in range(j * _TILE, min((j + 1) * _TILE, mine.shape[0])):
                 run = slice(i * wide, (i + 1) * wide)
@@ -177,7 +176,7 @@ def _differing(mine: Level, theirs: Level) -> dict[tuple[int, int], np.ndarray]:
         band, other = mine[rows], theirs[rows]
         h, w = band.shape[:2]
         marks = np.zeros((-(-h // _TILE), -(-w // _TILE)), np.bool_)
-        _compare(band.reshape(h, -1), other.reshape(h, -1), 3 * _TILE, marks)
+        share_out(_compare, len(marks), band.reshape(h, -1), other.reshape(h, -1), 3 * _TILE, marks)
         places = np.argwhere(marks).tolist()
         # one piece of memory: quickly given back
         store = np.empty((len(places), _TILE, _TILE, 3), mine.dtype)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
@@ -11,11 +10,12 @@ import numpy as np
 
 from irvane.core.errors import ReadError, plain_text
 from irvane.core.files.boundary import reason
+from irvane.core.files.collecting import RENDERED_ENDINGS
+from irvane.core.files.identity import content_hash
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.opcodes import optics_of, read_corrections
 from irvane.core.files.raw import RawFrame, decode_raw
-from irvane.core.files.rendered import RENDERED_ENDINGS, decode_rendered
-from irvane.core.files.small import why_not_a_file
+from irvane.core.files.rendered import decode_rendered
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.lens.optics import Optics
 from irvane.core.noise.model import contradicted, measure
@@ -25,8 +25,6 @@ from irvane.core.sensor.levels import apply_levels
 
 #: Where a source enters the line.
 MOSAIC, CAMERA, MERGED, SCENE, DISPLAY = "mosaic", "camera", "merged", "scene", "display"
-
-_CHUNK = 1 << 20
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,31 +99,6 @@ class Source(Protocol):
 
     def load(self, progress: Progress = always) -> Loaded:
         """Decode it; raises ReadError, or Cancelled when `progress` returns False."""
-
-
-def content_hash(path: Path) -> str:
-    """Hash of a file's size, first, middle and last megabyte: identity that survives renaming.
-
-    Raises
-    ------
-    ReadError
-        When the file cannot be read.
-    """
-    try:
-        status = path.stat()
-        if words := why_not_a_file(status.st_mode):
-            raise ReadError(path, words)
-        size = status.st_size
-        digest = hashlib.blake2b(str(size).encode(), digest_size=16)
-        with path.open("rb") as stream:
-            for start in sorted({0, max(0, size // 2), max(0, size - _CHUNK)}):
-                stream.seek(start)
-                digest.update(stream.read(_CHUNK))
-    except FileNotFoundError as error:
-        raise ReadError(path, "the file is not there") from error
-    except OSError as error:
-        raise ReadError(path, f"it cannot be read ({error.strerror})") from error
-    return digest.hexdigest()
 
 
 class FileSource:

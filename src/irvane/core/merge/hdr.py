@@ -11,15 +11,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import cv2
-import numba
 import numpy as np
 
 from irvane.core.image import LUMA_2020, NoiseModel, largest_colour
-from irvane.core.kernels import inline, marked_kernel
+from irvane.core.kernels import inline, marked
 from irvane.core.merge.align import warp
 from irvane.core.merge.ghosts import Ghosts, Place, find_ghosts, sight, taken
 from irvane.core.merge.laying import CLIPPED, FADE, Member, Plan
 from irvane.core.progress import Progress, always, part, step
+from irvane.core.threads import share_out
 
 #: Share of the energy of the finest structure that resampling gets wrong.
 _RESAMPLED = 0.25
@@ -35,10 +35,10 @@ def hold(largest, rank):
     return max(share, 1e-4) if rank == 0 else share
 
 
-@marked_kernel
-def _collect(picture, ratio, rank, light, exposure):
+@marked
+def _collect(begin, end, picture, ratio, rank, light, exposure):
     """Add a frame's counts and its exposure: their quotient is the best guess that does not depend on noise."""
-    for y in numba.prange(picture.shape[0]):
+    for y in range(begin, end):
         for x in range(picture.shape[1]):
             largest = max(picture[y, x, 0], max(picture[y, x, 1], picture[y, x, 2]))
             if not largest < 1e9:  # outside the frame (NaN)
@@ -49,11 +49,11 @@ def _collect(picture, ratio, rank, light, exposure):
                 light[y, x, c] += share * picture[y, x, c]
 
 
-@marked_kernel
-def _add(picture, counts, expected, doubt, ratio, gain, read2, rank, total, weight):
+@marked
+def _add(begin, end, picture, counts, expected, doubt, ratio, gain, read2, rank, total, weight):
     """Add a frame's light by its weight; `counts`: by how much it counts at all, for every pixel; `doubt`: see :func:`_doubt`, of
     one pixel where there is none."""
-    for y in numba.prange(picture.shape[0]):
+    for y in range(begin, end):
         for x in range(picture.shape[1]):
             largest = max(picture[y, x, 0], max(picture[y, x, 1], picture[y, x, 2]))
             if not largest < 1e9:  # outside the frame (NaN)
@@ -94,9 +94,8 @@ def expected_light(members: Sequence[Member], how: Plan, progress: Progress = al
     exposure = np.zeros(shape[:2], np.float32)
     for rank, index in enumerate(order):
         step(progress, rank / len(order))
-        _collect(
-            warp(members[index].picture, how.motions[index]), how.ratios[index], rank, expected, exposure
-        )
+        shot = warp(members[index].picture, how.motions[index])
+        share_out(_collect, len(shot), shot, how.ratios[index], rank, expected, exposure)
     expected /= np.maximum(exposure, 1e-12)[..., None]
     return expected
 
@@ -140,7 +139,8 @@ def merge(
         member = members[index]
         # where a thing is taken from this frame it counts whatever it is: there is no other
         last = 0 if bool((found.source == index).any()) else rank
-        _add(
+        share_out(
+            _add, shape[0],
             warp(member.picture, how.motions[index]), found.counts(index, shape[:2]), expected,
             none if how.motions[index].still else doubt, how.ratios[index],
             np.array(member.noise.gain), np.array(member.noise.read) ** 2 + 1e-12, last, total, weight,

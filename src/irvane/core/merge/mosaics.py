@@ -10,24 +10,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import cv2
-import numba
 import numpy as np
 
-from irvane.core.kernels import marked_kernel
+from irvane.core.kernels import marked
 from irvane.core.merge.ghosts import Ghosts
 from irvane.core.merge.hdr import expected_light, hold
 from irvane.core.merge.laying import Member, Plan
 from irvane.core.progress import Progress, always, step
+from irvane.core.threads import share_out
 
 _NEAR = np.ones((3, 3), np.uint8)
 
 
-@marked_kernel
-def _add(data, largest, cells, expected, cfa, n, ratio, gain, read2, rank, total, weight):
+@marked
+def _add(begin, end, data, largest, cells, expected, cfa, n, ratio, gain, read2, rank, total, weight):
     p, eh, ew = cfa.shape[0], expected.shape[0], expected.shape[1]
     ch, cw = cells.shape
     h, w = data.shape
-    for y in numba.prange(h):
+    for y in range(begin, end):
         for x in range(w):
             counts = np.float32(1)
             if ch > 1:  # cells of what moved, straight between their middles
@@ -72,7 +72,8 @@ def merge_mosaics(
     for rank, k in enumerate(order):
         step(progress, rank / len(order))
         cells = found.weights[k]
-        _add(
+        share_out(
+        _add, len(mosaics[k]),
             mosaics[k], cv2.dilate(mosaics[k], _NEAR), none if cells is None else cells, expected, np.ascontiguousarray(cfa, np.int64),
             n, np.float32(how.ratios[k]), np.array(seen[k].noise.gain, np.float32), (np.array(seen[k].noise.read) ** 2 + 1e-12).astype(np.float32),
             # where a thing is taken from this frame it counts whatever it is: there is no other

@@ -10,21 +10,21 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 
 from irvane.core.image import NoiseModel
-from irvane.core.kernels import kernel
+from irvane.core.kernels import serial
+from irvane.core.threads import share_out
 
 #: Entries of a table; light of its first steps relative to where noise of light and of reading are alike.
 _ENTRIES, _FINEST = 4096, 0.05
 _LEAST = 1e-12
 
 
-@kernel
-def _map(data, cfa, scale, per, tables, out):
+@serial
+def _map(begin, end, data, cfa, scale, per, tables, out):
     p, last = cfa.shape[0], tables.shape[1] - 2
-    for y in numba.prange(data.shape[0]):
+    for y in range(begin, end):
         for x in range(data.shape[1]):
             v = data[y, x]
             if v <= 0:
@@ -46,7 +46,9 @@ class _Tables:
 
     def __call__(self, data: np.ndarray, cfa: np.ndarray) -> np.ndarray:
         out = np.empty(data.shape, np.float32)
-        _map(
+        share_out(
+            _map,
+            len(data),
             np.ascontiguousarray(data),
             np.ascontiguousarray(cfa, np.int64),
             self.scale,

@@ -11,16 +11,16 @@ from collections.abc import Callable
 from functools import lru_cache
 
 import cv2
-import numba
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
 from irvane.core.image import NoiseModel
-from irvane.core.kernels import flat, kernel, serial
+from irvane.core.kernels import flat, serial
 from irvane.core.noise.sliding import SIDE, cosine_spectra, denoise_plane
 from irvane.core.noise.stabilise import stabilise, unstabilise
 from irvane.core.sensor.linear import interpolate_linear
 from irvane.core.sensor.padding import ALL_BORDERS, Borders
+from irvane.core.threads import share_out
 
 #: Pixels around a place that its result depends on.
 REACH = 64
@@ -128,7 +128,7 @@ def _denoise(
     for k, plane in enumerate(planes):
         clean = way(plane, [strength * level[k] for level in spectra], k > 0)
         shares = np.tile(OPPONENT[k][cfa], -(-data.shape[1] // period))
-        _add_change(clean, plane, shares, stable)
+        share_out(_add_change, len(stable), clean, plane, shares, stable)
     return unstabilise(stable, cfa, noise, scales)
 
 
@@ -138,8 +138,8 @@ def _add_row(clean, plane, shares, stable):
         stable[x] += shares[x] * (clean[x] - plane[x])
 
 
-@kernel
-def _add_change(clean, plane, shares, stable):
+@serial
+def _add_change(begin, end, clean, plane, shares, stable):
     """Add the change of a plane to the mosaic, by the share that each colour has in it (a row for each of the array)."""
-    for y in numba.prange(stable.shape[0]):
+    for y in range(begin, end):
         _add_row(clean[y], plane[y], shares[y % shares.shape[0]], stable[y])

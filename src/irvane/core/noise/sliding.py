@@ -12,10 +12,10 @@ scheme follows Dabov, Foi, Katkovnik & Egiazarian 2007; coarse scales follow Pie
 from __future__ import annotations
 
 import cv2
-import numba
 import numpy as np
 
-from irvane.core.kernels import inline, kernel, serial
+from irvane.core.kernels import inline, serial
+from irvane.core.threads import share_out
 
 SIDE = 8
 #: Columns from one window to the next in its row.
@@ -205,13 +205,12 @@ def _shares(kept, n):
         kept[x] = 1 / (kept[x] + np.float32(1e-6))
 
 
-@kernel
-def _pass(plane, pilot, use_pilot, limits, noises, step, total, weight, parity):
+@serial
+def _pass(begin, end, plane, pilot, use_pilot, limits, noises, step, total, weight, parity):
     h, w = plane.shape
     rows = (h - SIDE) // step + 1
     columns = (w - SIDE) // STRIDE + 1
-    bands = (rows + _BAND - 1) // _BAND
-    for half in numba.prange((bands + 1 - parity) // 2):
+    for half in range(begin, end):
         band = 2 * half + parity
         lines, vertical = np.zeros(SIDE * _LINE, np.float32), np.zeros(SIDE * _LINE, np.float32)
         spectrum = np.zeros(SIDE * SIDE * _RUN, np.float32)
@@ -245,8 +244,21 @@ def _shrink(
     guide = plane if pilot is None else pilot
     limits, noises = np.float32(threshold) * sigma.ravel(), sigma.ravel() ** 2
     limits[0] = 0  # the mean stays
+    bands = -(-((plane.shape[0] - SIDE) // step + 1) // _BAND)
     for parity in (0, 1):  # neighbouring bands overlap: never at the same time
-        _pass(plane, guide, pilot is not None, limits, noises, step, total, weight, parity)
+        share_out(
+            _pass,
+            (bands + 1 - parity) // 2,
+            plane,
+            guide,
+            pilot is not None,
+            limits,
+            noises,
+            step,
+            total,
+            weight,
+            parity,
+        )
     return total, weight
 
 

@@ -8,11 +8,11 @@ IEEE TIP 22(1), 2013 (closed-form approximation).
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from irvane.core.image import NoiseModel
-from irvane.core.kernels import kernel, serial
+from irvane.core.kernels import serial
+from irvane.core.threads import share_out
 
 _SMALLEST = 0.9  # below this the closed-form inverse is no longer monotonic
 _QUARTER = np.float32(0.25)
@@ -36,17 +36,17 @@ def _inverse_row(stable, gain, offset, factor, out):
         out[x] = electrons * gain[x] - offset[x]
 
 
-@kernel
-def _forward(signal, gain, offset, factor, out):
+@serial
+def _forward(begin, end, signal, gain, offset, factor, out):
     p = gain.shape[0]
-    for y in numba.prange(signal.shape[0]):
+    for y in range(begin, end):
         _forward_row(signal[y], gain[y % p], offset[y % p], factor[y % p], out[y])
 
 
-@kernel
-def _inverse(stable, gain, offset, factor, out):
+@serial
+def _inverse(begin, end, stable, gain, offset, factor, out):
     p = gain.shape[0]
-    for y in numba.prange(stable.shape[0]):
+    for y in range(begin, end):
         _inverse_row(stable[y], gain[y % p], offset[y % p], factor[y % p], out[y])
 
 
@@ -75,7 +75,7 @@ def stabilise(
     out = np.empty(mosaic.shape, np.float32)
     gain, variance, scale = _parameters(noise, scales)
     terms = gain, 0.375 * gain**2 + variance, scale * 2 / gain
-    _forward(mosaic, *(_columns(term, cfa, mosaic.shape[1]) for term in terms), out)
+    share_out(_forward, len(mosaic), mosaic, *(_columns(term, cfa, mosaic.shape[1]) for term in terms), out)
     return out
 
 
@@ -86,5 +86,5 @@ def unstabilise(
     out = np.empty(stable.shape, np.float32)
     gain, variance, scale = _parameters(noise, scales)
     terms = gain, 0.125 * gain + variance / gain, 1 / scale
-    _inverse(stable, *(_columns(term, cfa, stable.shape[1]) for term in terms), out)
+    share_out(_inverse, len(stable), stable, *(_columns(term, cfa, stable.shape[1]) for term in terms), out)
     return out

@@ -9,12 +9,12 @@ diagonals, rows and columns by inverse gradients. All of it happens in a ratio-p
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
-from irvane.core.kernels import inline, kernel, serial
+from irvane.core.kernels import copy, inline, serial
 from irvane.core.powers import power
 from irvane.core.sensor.encoding import from_ratio, to_ratio
+from irvane.core.threads import share_out
 
 _TILE = 200
 _HALO = 10
@@ -43,7 +43,7 @@ def _load_row(row, left, gains, knee, buffer, out):
         buffer[x] = row[_mirror(left + x, w)]
     for x in range(last, m):
         buffer[x] = row[_mirror(left + x, w)]
-    buffer[first:last] = row[left + first : left + last]
+    copy(row[left + first : left + last], buffer[first:last])
     for x in range(m):
         out[x] = to_ratio(buffer[x] * gains[x], knee)
 
@@ -98,18 +98,26 @@ def _gradient_sums(dh, dv, rows_h, rows_v, box_h, box_v):
 
 
 @serial
+def _doubt(row):
+    for x in range(row.size):
+        row[x] *= _RIM_DOUBT
+
+
+@serial
 def _doubt_reflections(box_h, box_v, rims):
     """At the rim, differences across it are calm because the margin is a reflection: they are trusted less."""
     n, m = box_h.shape
     near, far = _HALO - _RIM, _HALO + _RIM
-    if rims[0]:
-        box_v[near:far] *= _RIM_DOUBT
-    if rims[1]:
-        box_v[n - far : n - near] *= _RIM_DOUBT
-    if rims[2]:
-        box_h[:, near:far] *= _RIM_DOUBT
-    if rims[3]:
-        box_h[:, m - far : m - near] *= _RIM_DOUBT
+    for k in range(near, far):
+        if rims[0]:
+            _doubt(box_v[k])
+        if rims[1]:
+            _doubt(box_v[n - 1 - k])
+    for y in range(n):
+        if rims[2]:
+            _doubt(box_h[y, near:far])
+        if rims[3]:
+            _doubt(box_h[y, m - far : m - near])
 
 
 @serial
@@ -223,13 +231,12 @@ def _interpolate(v, others, red_rows, rims, knee, base, gains, target, left, rig
         )  # fmt: skip
 
 
-@kernel
-def _demosaic(mosaic, cfa, gains, knee, out):
+@serial
+def _demosaic(begin, end, mosaic, cfa, gains, knee, out):
     h, w = mosaic.shape
-    down = (h + _TILE - 1) // _TILE
     across = (w + _TILE - 1) // _TILE
     base = power(knee, 0.4)
-    for tile in numba.prange(down * across):
+    for tile in range(begin, end):
         top = (tile // across) * _TILE
         left = (tile % across) * _TILE
         bottom = min(top + _TILE, h)
@@ -277,5 +284,12 @@ def demosaic_bayer(mosaic: np.ndarray, cfa: np.ndarray, gains: np.ndarray, knee:
     out = np.empty((h, w, 3), np.float32)
     pattern = np.ascontiguousarray(cfa, dtype=np.int64)
     numbers = np.asarray(gains, np.float32), np.float32(knee)
-    _demosaic(np.ascontiguousarray(mosaic), pattern, *numbers, out.reshape(h, 3 * w))
+    share_out(
+        _demosaic,
+        -(-h // _TILE) * -(-w // _TILE),
+        np.ascontiguousarray(mosaic),
+        pattern,
+        *numbers,
+        out.reshape(h, 3 * w),
+    )
     return out

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import cv2
-import numba
 import numpy as np
 
 from irvane.core.image import Mosaic, NoiseModel
-from irvane.core.kernels import kernel, serial
+from irvane.core.kernels import serial
+from irvane.core.threads import share_out
 
 #: Signal, relative to clipping, from which a colour counts as clipped; it fades in from the first figure on.
 CLIP_START, CLIP_FULL = 0.96, 0.995
@@ -19,9 +19,9 @@ _VISIBLE, _BELOW = 0.01, 0.99
 _NEAR, _NEAREST = 2.0, 0.04
 
 
-@kernel
-def _reach_clip(data, limit, rows):
-    for y in numba.prange(data.shape[0]):
+@serial
+def _reach_clip(begin, end, data, limit, rows):
+    for y in range(begin, end):
         row = data[y]
         highest = row[0]
         for x in range(row.size):
@@ -32,7 +32,7 @@ def _reach_clip(data, limit, rows):
 def rows_near_clip(data: np.ndarray) -> np.ndarray:
     """Rows that hold a clipped pixel, and those beside them: bool."""
     rows = np.zeros(data.shape[0], np.bool_)
-    _reach_clip(data, np.float32(CLIP_FULL), rows)
+    share_out(_reach_clip, len(data), data, np.float32(CLIP_FULL), rows)
     near = rows.copy()
     near[1:] |= rows[:-1]
     near[:-1] |= rows[1:]
@@ -66,17 +66,17 @@ def _around(data, colours, limit, y, clipped, held):
     _beside(under, held)
 
 
-@kernel
-def _mark(data, colours, limit, rows, bits):
-    for y in numba.prange(data.shape[0]):
+@serial
+def _mark(begin, end, data, colours, limit, rows, bits):
+    for y in range(begin, end):
         if rows[y]:
             held = np.empty(data.shape[1], np.uint8)
             _around(data, colours, limit, y, bits[y], held)
 
 
-@kernel
-def _hold(data, colours, limit, rows, picture):
-    for y in numba.prange(data.shape[0]):
+@serial
+def _hold(begin, end, data, colours, limit, rows, picture):
+    for y in range(begin, end):
         if rows[y]:
             clipped, held = np.empty(data.shape[1], np.uint8), np.empty(data.shape[1], np.uint8)
             _around(data, colours, limit, y, clipped, held)
@@ -101,7 +101,7 @@ def clip_bits(mosaic: Mosaic) -> np.ndarray | None:
     if not rows.any():
         return None
     bits = np.zeros(mosaic.data.shape, np.uint8)
-    _mark(mosaic.data, _colour_bits(mosaic), np.float32(CLIP_FULL), rows, bits)
+    share_out(_mark, len(mosaic.data), mosaic.data, _colour_bits(mosaic), np.float32(CLIP_FULL), rows, bits)
     return bits
 
 
@@ -155,4 +155,6 @@ def hold_clipped(picture: np.ndarray, mosaic: Mosaic) -> None:
     mosaic : what it was made of, before denoising.
     """
     rows = rows_near_clip(mosaic.data)
-    _hold(mosaic.data, _colour_bits(mosaic), np.float32(CLIP_FULL), rows, picture)
+    share_out(
+        _hold, len(mosaic.data), mosaic.data, _colour_bits(mosaic), np.float32(CLIP_FULL), rows, picture
+    )

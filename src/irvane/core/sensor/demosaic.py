@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import cv2
-import numba
 import numpy as np
 
 from irvane.core.image import Mosaic
-from irvane.core.kernels import kernel, serial
+from irvane.core.kernels import fill, serial
 from irvane.core.sensor.bayer import demosaic_bayer
 from irvane.core.sensor.linear import interpolate_linear
 from irvane.core.sensor.padding import ALL_BORDERS, Borders
 from irvane.core.sensor.six_by_six import demosaic_six
+from irvane.core.threads import share_out
 
 #: Names and versions, part of cache keys and of proofs.
 _NAMES = {2: "directional-bayer@3", 6: "classed-filters-6x6@3"}
@@ -62,13 +62,13 @@ def _add(source, step_in, weight, target, step_out, count):
         target[k * step_out] += source[k * step_in] * weight
 
 
-@kernel
-def _bin(data, cfa, n, out):
+@serial
+def _bin(begin, end, data, cfa, n, out):
     p = cfa.shape[0]
     cells = p // n  # cells after which the colours repeat
-    for y in numba.prange(out.shape[0]):
+    for y in range(begin, end):
         row = out[y]
-        row[:] = 0
+        fill(row, np.float32(0))
         for s in range(cells):
             seen = np.zeros(3, np.float32)
             for j in range(n):
@@ -98,7 +98,9 @@ def bin_colour(mosaic: Mosaic) -> np.ndarray:
     n = 2 if mosaic.is_bayer else 3
     h, w = (side // n for side in mosaic.data.shape)
     out = np.empty((h, w, 3), np.float32)
-    _bin(
+    share_out(
+        _bin,
+        h,
         np.ascontiguousarray(mosaic.data),
         np.ascontiguousarray(mosaic.cfa, dtype=np.int64),
         n,

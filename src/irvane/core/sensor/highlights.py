@@ -18,15 +18,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import cv2
-import numba
 import numpy as np
 
-from irvane.core.kernels import flat, kernel, serial
+from irvane.core.kernels import flat, serial
 from irvane.core.orientation import upright
 from irvane.core.powers import log2
 from irvane.core.sensor.clipping import CLIP_FULL, CLIP_START
 from irvane.core.sensor.rebuilding import GAP, LIGHT, NEUTRAL, NUMBERS, RIDGE, highest, rebuilt
-from irvane.core.threads import each
+from irvane.core.threads import each, share_out
 
 #: Gaussian radii that together make a kernel with a long tail, and the weight from each to the next wider one.
 _SPREADS = (1.5, 5.0, 15.0, 45.0, 135.0, 400.0)
@@ -81,15 +80,15 @@ def _touched(camera: np.ndarray, bits: np.ndarray | None) -> np.ndarray:
     over = np.asarray(_sorted(camera)[2] >= CLIP_START)
     if bits is None:
         return over
-    _spread(bits, over)
+    share_out(_spread, over.shape[0], bits, over)
     return over
 
 
-@kernel
-def _spread(bits, over):
+@serial
+def _spread(begin, end, bits, over):
     """Mark every cell of a reduced picture that any marked pixel of the whole one lies in."""
     h, w = over.shape
-    for j in numba.prange(h):
+    for j in range(begin, end):
         marks = np.zeros(bits.shape[1], np.uint8)
         for y in range(j * bits.shape[0] // h, -(-(j + 1) * bits.shape[0] // h)):
             _gather(bits[y], marks)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
-from irvane.core.kernels import kernel, serial
+from irvane.core.kernels import serial
+from irvane.core.threads import share_out
 
 
 @serial
@@ -14,9 +14,9 @@ def _scale_row(counts, black, factor, out):
         out[x] = (np.float32(counts[x]) - black[x]) * factor[x]
 
 
-@kernel
-def _scale(counts, black, factor, out):
-    for y in numba.prange(counts.shape[0]):
+@serial
+def _scale(begin, end, counts, black, factor, out):
+    for y in range(begin, end):
         _scale_row(counts[y], black[y % black.shape[0]], factor[y % black.shape[0]], out[y])
 
 
@@ -45,5 +45,12 @@ def apply_levels(
     period, width = cfa.shape[0], counts.shape[1]
     places = np.asarray(black, float)[cfa] + (0 if uneven is None else uneven)
     across = np.arange(width) % period
-    _scale(np.ascontiguousarray(counts), places.astype(np.float32)[:, across], factor[cfa][:, across], out)
+    share_out(
+        _scale,
+        len(counts),
+        np.ascontiguousarray(counts),
+        places.astype(np.float32)[:, across],
+        factor[cfa][:, across],
+        out,
+    )
     return out

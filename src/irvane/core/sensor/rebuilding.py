@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from irvane.core.kernels import blank, inline, serial
+from irvane.core.kernels import blank, copy, inline, serial
 from irvane.core.sensor.clipping import CLIP_FULL, CLIP_START
 
 #: Numbers of a place of the map, and where the light beside it and the gap are among them: see HighlightMap.
@@ -139,13 +139,13 @@ def _rebuild(camera, numbers, corner, steps, gains, start, full, out):
     )
     for y in range(h):
         row, target = camera[y], out[y]
-        target[:] = row
+        copy(row, target)
         if highest(row) <= start:
             continue
         count = 0
         for x in range(w):
             if max(row[3 * x], max(row[3 * x + 1], row[3 * x + 2])) > start:
-                seen[3 * count : 3 * count + 3] = row[3 * x : 3 * x + 3]
+                copy(row[3 * x : 3 * x + 3], seen[3 * count : 3 * count + 3])
                 told = found[NUMBERS * count : NUMBERS * (count + 1)]
                 look_up(numbers, corner[0] + y * steps[0], corner[1] + x * steps[1], told)
                 places[count] = 3 * x
@@ -154,7 +154,7 @@ def _rebuild(camera, numbers, corner, steps, gains, start, full, out):
         rebuilt = held.copy()
         rebuild_pixels(held, found, gains, start, full, rebuilt)
         for k in range(count):
-            target[places[k] : places[k] + 3] = rebuilt[3 * k : 3 * k + 3]
+            copy(rebuilt[3 * k : 3 * k + 3], target[places[k] : places[k] + 3])
 
 
 def rebuilt(

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 
 from irvane.core.image import Mosaic, NoiseModel
-from irvane.core.kernels import kernel, serial
+from irvane.core.kernels import fill, serial
+from irvane.core.threads import share_out
 
 #: Standard deviations beyond the second most extreme neighbour from which a pixel is suspected. Eight neighbours of
 #: pure noise put that one at 0.85 σ: with it, what is 8 σ above the mean is found in more than 99 of 100 cases.
@@ -110,11 +110,11 @@ def _flag_row(data, y, sets, gain, variance, kinds, flags):
     `sets` are the sets of neighbours that occur in it, `kinds` tells which of them is whose.
     """
     h, w = data.shape
-    flags[:] = 1
+    fill(flags, np.uint8(1))
     if y < _REACH or y >= h - _REACH or w < 4 * _REACH:
         return
     inner = slice(_REACH, w - _REACH)
-    flags[inner] = 0
+    fill(flags[inner], np.uint8(0))
     count = w - 2 * _REACH
     for k in range(sets.shape[0]):
         near = sets[k]
@@ -182,15 +182,15 @@ def sort(values, count):
         values[at] = v
 
 
-@kernel
-def _list(data, table, sets, kinds, gain, variance, columns, figures, found):
+@serial
+def _list(begin, end, data, table, sets, kinds, gain, variance, columns, figures, found):
     """List the suspects of every row: their columns, and what Suspects tells of them.
 
     Gain and variance (of the noise) are those of every column, for each row of the array.
     """
     h, w = data.shape
     p = sets.shape[0]
-    for y in numba.prange(h):
+    for y in range(begin, end):
         flags = np.empty(w, np.uint8)
         gains, variances = gain[y % p], variance[y % p]
         _flag_row(data, y, sets[y % p], gains, variances, kinds[y % p], flags)
@@ -246,7 +246,7 @@ def suspects(mosaic: Mosaic, noise: NoiseModel) -> Suspects:
     colours = np.tile(cfa, (1, -(-w // cfa.shape[0])))[:, :w]
     gain = np.array(noise.gain, np.float32)[colours]
     variance = np.array(noise.read, np.float32)[colours] ** 2
-    _list(mosaic.data, table, sets, kinds, gain, variance, columns, figures, found)
+    share_out(_list, h, mosaic.data, table, sets, kinds, gain, variance, columns, figures, found)
     y = np.repeat(np.arange(h), found)
     place = np.arange(y.size) - np.repeat(np.cumsum(found) - found, found)
     instead, excess, spread = figures[y, place].T

@@ -8,15 +8,15 @@ around it. Where a colour is gone altogether it is rebuilt again, from the finis
 from __future__ import annotations
 
 import cv2
-import numba
 import numpy as np
 
 from irvane.core.image import Mosaic
-from irvane.core.kernels import inline, kernel
+from irvane.core.kernels import inline, serial
 from irvane.core.sensor.clipping import CLIP_FULL, CLIP_START, rows_near_clip
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.sensor.highlights import MAP_SIDE, HighlightMap, make_map
 from irvane.core.sensor.rebuilding import NUMBERS, look_up, rebuild_pixels
+from irvane.core.threads import share_out
 
 #: Name and version of how clipped samples are raised (with what the map says of them), part of cache keys.
 NAME = "raised@3"
@@ -66,10 +66,10 @@ def _colours_at(data, kinds, weights, p, y, x, colours):
         colours[kinds[place, k]] += weights[place, k] * v
 
 
-@kernel
-def _raise(data, before, cfa, kinds, weights, gains, limits, rows, numbers, steps, corner, out):
+@serial
+def _raise(begin, end, data, before, cfa, kinds, weights, gains, limits, rows, numbers, steps, corner, out):
     p, w = cfa.shape[0], data.shape[1]
-    for y in numba.prange(data.shape[0]):
+    for y in range(begin, end):
         count = 0
         if rows[y]:
             for x in range(w):
@@ -80,7 +80,7 @@ def _raise(data, before, cfa, kinds, weights, gains, limits, rows, numbers, step
         k = 0
         for x in range(w):
             if before[y, x] >= limits[1]:
-                _colours_at(data, kinds, weights, p, np.int64(y), x, seen[k : k + 3])
+                _colours_at(data, kinds, weights, p, y, x, seen[k : k + 3])
                 seen[k + cfa[y % p, x % p]] = max(data[y, x], limits[1])
                 at_y, at_x = (corner[0] + y + 0.5) * steps[0] - 0.5, (corner[1] + x + 0.5) * steps[1] - 0.5
                 n = NUMBERS * (k // 3)
@@ -121,7 +121,20 @@ def unclipped(
     cfa = np.ascontiguousarray(mosaic.cfa, dtype=np.int64)
     corner = np.array([top, left], np.float64)
     kinds, weights = _windows(cfa)
-    _raise(
-        data, before, cfa, kinds, weights, gains.astype(np.float32), limits, rows, numbers, steps, corner, out
+    share_out(
+        _raise,
+        len(data),
+        data,
+        before,
+        cfa,
+        kinds,
+        weights,
+        gains.astype(np.float32),
+        limits,
+        rows,
+        numbers,
+        steps,
+        corner,
+        out,
     )
     return Mosaic(out, mosaic.cfa)

@@ -132,6 +132,8 @@ def _ladder() -> list[Shot]:
     ]  # fmt: skip
 
 
+#: Made first: a window opens on them while the rest is made.
+FIRST = ("bench-iso6400", "window-leaves", "vases")
 _SMALL = ("furnace-hand-1", "furnace-hand-2", "furnace-hand-3", "bench-iso6400", "window-leaves", "test-card")
 _SCENES: dict[str, Callable[[tuple[int, int], np.random.Generator], np.ndarray]] = {
     "furnace": furnace,
@@ -225,10 +227,28 @@ def _light(
     return worker(light, shot.worker) if shot.scene == "furnace" else light
 
 
+def _clear(paths: Sequence[Path]) -> None:
+    """Remove demo pictures of other scenes; raises WriteError when one of these files is no demo picture."""
+    there = [path for path in paths if path.exists()]
+    for path in there:
+        if read_info(path).make != _MAKE:
+            raise WriteError(path, "it is no demo picture; choose an empty folder for them")
+    for path in there:
+        path.unlink()
+
+
 def make_demo(
-    folder: Path, seed: int = 1, small: bool = False, progress: Progress | None = None
+    folder: Path,
+    seed: int = 1,
+    small: bool = False,
+    progress: Progress | None = None,
+    first_only: bool = False,
 ) -> list[Path]:
     """Make the demo pictures that are missing, the ladder in a folder of its own; returns all of them.
+
+    Parameters
+    ----------
+    first_only : the first few alone; the others are missing then.
 
     Raises
     ------
@@ -247,23 +267,23 @@ def make_demo(
     fresh = not stamp.exists() or stamp.read_text("utf-8") != wanted
     if fresh and not os.access(folder, os.W_OK):
         raise WriteError(folder, "the folder may not be written; choose another folder")
+    if fresh:
+        _clear([folder / f"{shot.name}.dng" for shot in shots])
+        with atomic_file(stamp) as temporary:
+            temporary.write_text(wanted, "utf-8")
+    if first_only:
+        shots = [shot for shot in shots if shot.name in FIRST]
     made: list[Path] = []
     lights: dict[tuple[str, tuple[int, int]], np.ndarray] = {}  # of the last scene
     for number, shot in enumerate(shots):
         path = folder / f"{shot.name}.dng"
         made.append(path)
         if path.exists():
-            if not fresh:
-                continue
-            if read_info(path).make != _MAKE:
-                raise WriteError(path, "it is no demo picture; choose an empty folder for them")
+            continue
         if progress is not None and not progress(number / len(shots), shot.name):
             raise Cancelled
         size = ladder_shape if path.parent != folder else shape
         shoot(path, _light(shot, size, seed, small, lights), shot, seed)
-    if fresh:
-        with atomic_file(stamp) as temporary:
-            temporary.write_text(wanted, "utf-8")
     if progress is not None:
         progress(1.0, "done")
     return made

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -160,10 +161,16 @@ class Writing(QObject):
         self.strip.begin(f"Writing {plain_text(target.path.name, 60)}{more}")
         self.service.write(source, settings, target)
 
-    def prepare(self) -> None:
-        """Compile the computing kernels, once on a machine; said, since the first pictures wait for it."""
-        self.strip.begin("Preparing the computing for this machine, once; the first pictures wait for it")
-        self.service.prepare(lambda: self._written(None, "Everything is prepared."))
+    def prepare(self, then: Callable[[], object] | None = None) -> None:
+        """Compile the computing kernels, once on a machine; said, since the first pictures wait for it. `then` follows."""
+
+        def done() -> None:
+            self._written(None, "")
+            if then is not None:
+                then()
+
+        self.strip.begin("Compiling for this machine, once; the first pictures wait for it")
+        self.service.prepare(done)
 
     def make_demo(self) -> None:
         """Make the demo pictures (once; seconds when they are there) and open them."""
