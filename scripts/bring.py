@@ -19,7 +19,8 @@ def main(target: str, folder: Path) -> None:
     with tempfile.TemporaryDirectory(prefix="irvane-bring-") as place:
         # of this process and those it starts alone: before Numba is imported
         os.environ |= {"IRVANE_KERNELS": place, "NUMBA_CPU_NAME": target, "NUMBA_CPU_FEATURES": ""}
-        from irvane.core.kernels import TARGETS, made_for, own_folder
+        from irvane.core.brought import TARGETS, made_for
+        from irvane.core.compiling import own_folder
         from irvane.warm import warm
 
         if target not in TARGETS:

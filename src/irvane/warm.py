@@ -9,18 +9,21 @@ from __future__ import annotations
 
 import importlib
 import os
-import platform
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import lru_cache
+from importlib.metadata import version
 from multiprocessing import get_context
 from pathlib import Path
 
 from irvane import __version__
+from irvane.core.brought import brought
 from irvane.core.errors import Cancelled
 from irvane.core.files.atomic import atomic_file
+from irvane.core.kernels import Kernel
 from irvane.core.private import kernels_folder
+from irvane.core.processor import kind
 from irvane.core.progress import Progress, always, step
 
 #: Ends the part of the list that the first picture takes.
@@ -57,16 +60,11 @@ def _stamp() -> Path:
 
 
 def _present() -> str:
-    import numba
-    from llvmlite.binding import get_host_cpu_name
-
-    return f"{__version__} {numba.__version__} {platform.machine()} {get_host_cpu_name()} {Path(__file__).parent}"
+    return f"{__version__} {version('numba')} {kind()} {Path(__file__).parent}"
 
 
 def is_warm() -> bool:
     """Is there nothing left to compile here: brought by the package, or done by :func:`warm`?"""
-    from irvane.core.kernels import brought
-
     if brought():
         return True
     try:
@@ -91,7 +89,7 @@ def types_of(text: str) -> tuple[object, ...]:
 def compile_one(one: Listed) -> Listed:
     """Compile a kernel, or load it where it was compiled before."""
     kernel = getattr(importlib.import_module(one.module), one.name)
-    kernel.compile(types_of(one.types))
+    (kernel.made() if isinstance(kernel, Kernel) else kernel).compile(types_of(one.types))
     return one
 
 

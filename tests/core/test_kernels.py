@@ -13,7 +13,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from irvane.core import powers
 from irvane.core.acutance.sharpen import sharpen
 from irvane.core.colour.camera import apply_camera
 from irvane.core.colour.rendering import Curve, encode, render, to_screen
@@ -23,6 +22,7 @@ from irvane.core.kernels import blank, flat, serial
 from irvane.core.lens.vignetting import correct_vignetting
 from irvane.core.line.picture import decode16, encode16, halve
 from irvane.core.noise.mixing import Shares, mix
+from irvane.core.powers import exp2, log2, power
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.sensor.levels import apply_levels
 from irvane.core.settings import Acutance
@@ -32,19 +32,19 @@ from irvane.core.threads import CORES, each, strips
 @serial
 def _log2(x, out):
     for i in range(x.size):
-        out[i] = powers.log2(x[i])
+        out[i] = log2(x[i])
 
 
 @serial
 def _exp2(x, out):
     for i in range(x.size):
-        out[i] = powers.exp2(x[i])
+        out[i] = exp2(x[i])
 
 
 @serial
 def _power(x, exponent, out):
     for i in range(x.size):
-        out[i] = powers.power(x[i], exponent)
+        out[i] = power(x[i], exponent)
 
 
 # powers, against NumPy in double precision

@@ -9,11 +9,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from llvmlite import ir
-from numba import types
-from numba.extending import intrinsic
 
-from irvane.core.kernels import inline
+from irvane.core.kernels import inline, intrinsic
 
 _SIGNIFICAND = np.int32(0x007FFFFF)
 _HALF = np.int32(0x3F3504F3)  # bits of √½
@@ -25,6 +22,8 @@ _EXP = tuple(np.float32(math.log(2) ** n / math.factorial(n)) for n in range(7))
 @intrinsic
 def _bits(typingctx, value):
     """The bits of a float32 as int32."""
+    from llvmlite import ir
+    from numba import types
 
     def generate(context, builder, signature, args):
         return builder.bitcast(args[0], ir.IntType(32))
@@ -35,6 +34,8 @@ def _bits(typingctx, value):
 @intrinsic
 def _float(typingctx, value):
     """The float32 with these bits."""
+    from llvmlite import ir
+    from numba import types
 
     def generate(context, builder, signature, args):
         return builder.bitcast(args[0], ir.FloatType())
