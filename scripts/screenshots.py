@@ -13,7 +13,8 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from irvane.core.finish.journal import Journal
 from irvane.core.line.teststrip import PRESETS
-from irvane.core.simulate.demo import LADDER_FOLDER, demo_folder, make_demo
+from irvane.core.simulate.demo import make_demo
+from irvane.core.simulate.folder import LADDER_FOLDER, demo_folder
 from irvane.desktop import theme
 from irvane.desktop.session import Item
 from irvane.desktop.window import Window

@@ -17,7 +17,7 @@ from irvane.core.files.proofs import Proof, Sidecar
 from irvane.core.files.sidecar import save_sidecar
 from irvane.core.settings import Settings
 from irvane.core.simulate.camera import Body, expose, quiet
-from irvane.core.simulate.demo import LADDER_FOLDER
+from irvane.core.simulate.folder import LADDER_FOLDER
 
 
 def _run(*arguments: object) -> int:

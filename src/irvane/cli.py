@@ -11,10 +11,11 @@ import re
 import sys
 from collections.abc import Callable, Sequence
 from functools import partial
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
-from irvane import __version__, blurring, developing, judging, masking, merging, queueing
+from irvane import __version__
 from irvane.commands import (
     DONE,
     SOME_FAILED,
@@ -26,26 +27,36 @@ from irvane.commands import (
     say,
 )
 from irvane.core.errors import FileError, IrvaneError, plain_text
-from irvane.core.settings import Settings
 
+#: Modules that hold commands, and which: one is loaded when its command is called, all for help.
+_MODULES = {
+    "developing": ("develop",),
+    "merging": ("merge", "panorama", "sets", "plan"),
+    "masking": ("mask",),
+    "blurring": ("path", "lens-blur"),
+    "judging": ("measure", "compare", "ladder", "transfer"),
+    "queueing": ("queue", "destinations", "mark", "copy"),
+}
 _LIBRARY = re.compile(r"\blib[\w.+-]+\.so[\w.]*")
 
 
-def _parser() -> argparse.ArgumentParser:
+def _modules(word: str) -> list[Any]:
+    """The modules that a first word needs: its own; none for a command of this module; all when it is none of both."""
+    names = [name for name, words in _MODULES.items() if word in words]
+    if not names and word not in _COMMANDS:
+        names = list(_MODULES)
+    return [import_module(f"irvane.{name}") for name in names]
+
+
+def _parser(modules: Sequence[Any]) -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="irvane",
         description="Develop raw photographs and judge the result. Without a command: open the window.",
     )
     parser.add_argument("--version", action="version", version=f"irvane {__version__}")
     commands = parser.add_subparsers(dest="command")
-
-    developing.add_parsers(commands)
-
-    merging.add_parsers(commands)
-
-    masking.add_parsers(commands)
-
-    blurring.add_parsers(commands)
+    for module in modules:
+        module.add_parsers(commands)
 
     info = commands.add_parser("info", help="exposure data, noise model, sets")
     info.add_argument("inputs", nargs="+", metavar="IN", type=Path)
@@ -53,9 +64,6 @@ def _parser() -> argparse.ArgumentParser:
         "--measure", action="store_true", help="noise, range and diagnosis too: the picture is decoded"
     )
     info.add_argument("--json", action="store_true")
-
-    judging.add_parsers(commands)
-    queueing.add_parsers(commands)
 
     check = commands.add_parser("check", help="try every file of a folder and list what goes wrong")
     check.add_argument("inputs", nargs="+", metavar="DIR_OR_FILE", type=Path)
@@ -168,7 +176,8 @@ def _check(args: argparse.Namespace) -> int:
 
 
 def _demo(args: argparse.Namespace) -> int:
-    from irvane.core.simulate.demo import demo_folder, make_demo
+    from irvane.core.simulate.demo import make_demo
+    from irvane.core.simulate.folder import demo_folder
 
     folder = Path(args.data_only) if args.data_only else demo_folder()
 
@@ -205,6 +214,7 @@ def _window(paths: Sequence[Path], demo: bool = False) -> int:
 
 def _edit(args: argparse.Namespace) -> int:
     from irvane.core.finish import job
+    from irvane.core.settings import Settings
 
     def checked() -> None:
         job.to_file(args.out, Settings().finish)
@@ -234,7 +244,7 @@ def _warm(_args: argparse.Namespace) -> int:
 def _completion(args: argparse.Namespace) -> int:
     import shtab
 
-    parser = _parser()
+    parser = _parser(_modules(""))
     parsers = [parser]
     while parsers:
         for action in parsers.pop()._actions:
@@ -254,17 +264,32 @@ def _installed(wanted: bool) -> int:
     return DONE
 
 
+_COMMANDS: dict[str, Callable[[argparse.Namespace], int]] = {
+    "info": _info,
+    "check": _check,
+    "demo": _demo,
+    "warm": _warm,
+    "open": lambda args: _window(args.inputs),
+    "edit": _edit,
+    "completion": _completion,
+    "install-desktop": lambda _: _installed(True),
+    "uninstall-desktop": lambda _: _installed(False),
+}
+
+
+def _is_command(word: str) -> bool:
+    return word in _COMMANDS or any(word in words for words in _MODULES.values())
+
+
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; returns the exit code: 0 done, 1 some inputs failed, 2 usage."""
     arguments = list(sys.argv[1:] if argv is None else argv)
-    commands = {
-        "info": _info, "check": _check, "demo": _demo, "warm": _warm,
-        "open": lambda args: _window(args.inputs), "edit": _edit, "completion": _completion,
-        "install-desktop": lambda _: _installed(True), "uninstall-desktop": lambda _: _installed(False), **developing.COMMANDS, **merging.COMMANDS, **masking.COMMANDS, **blurring.COMMANDS, **judging.COMMANDS, **queueing.COMMANDS,
-    }  # fmt: skip
-    if not arguments or (arguments[0] not in commands and not arguments[0].startswith("-")):
+    first = arguments[0] if arguments else ""
+    if not first or not (first.startswith("-") or _is_command(first)):
         return _window([Path(a) for a in arguments])
-    args = _parser().parse_args(arguments)
+    modules = _modules(first)
+    commands = _COMMANDS | {name: work for module in modules for name, work in module.COMMANDS.items()}
+    args = _parser(modules).parse_args(arguments)
     try:
         return commands[args.command](args)
     except UsageError as error:

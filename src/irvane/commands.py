@@ -10,11 +10,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from irvane.core.errors import FileError, IrvaneError, SettingError
-from irvane.core.files.settings_file import read_settings_file
-from irvane.core.settings import Settings, damaged_regions, renewed
 
 if TYPE_CHECKING:
     from irvane.core.files.presets import Preset
+    from irvane.core.settings import Settings
 
 DONE, SOME_FAILED, USAGE = 0, 1, 2
 
@@ -42,6 +41,9 @@ class UsageError(Exception):
 
 def read_settings(args: argparse.Namespace, base: Settings) -> Settings:
     """Settings from the options, on top of others; raises UsageError."""
+    from irvane.core.files.settings_file import read_settings_file
+    from irvane.core.settings import damaged_regions, renewed
+
     settings = base
     try:
         if args.settings is not None:

@@ -13,7 +13,6 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import lru_cache
-from importlib.metadata import version
 from multiprocessing import get_context
 from pathlib import Path
 
@@ -21,6 +20,7 @@ from irvane import __version__
 from irvane.core.brought import brought
 from irvane.core.errors import Cancelled
 from irvane.core.files.atomic import atomic_file
+from irvane.core.installed import version_of
 from irvane.core.kernels import Kernel
 from irvane.core.private import kernels_folder
 from irvane.core.processor import kind
@@ -60,7 +60,7 @@ def _stamp() -> Path:
 
 
 def _present() -> str:
-    return f"{__version__} {version('numba')} {kind()} {Path(__file__).parent}"
+    return f"{__version__} {version_of('numba')} {kind()} {Path(__file__).parent}"
 
 
 def is_warm() -> bool:

@@ -18,7 +18,8 @@ from irvane.core.judge.usable import Comparison, compare, differs_from, verdict
 from irvane.core.places import Region
 from irvane.core.sensor.levels import apply_levels
 from irvane.core.simulate.camera import Body, expose
-from irvane.core.simulate.demo import BODY_A, BODY_B, LADDER_FOLDER
+from irvane.core.simulate.demo import BODY_A, BODY_B
+from irvane.core.simulate.folder import LADDER_FOLDER
 
 BODIES = {"Simulated A": BODY_A, "Simulated B": BODY_B}
 

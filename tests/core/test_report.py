@@ -24,7 +24,7 @@ from irvane.core.judge.probe import robust_sigma
 from irvane.core.judge.report import comparison_report
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Settings
-from irvane.core.simulate.demo import LADDER_FOLDER
+from irvane.core.simulate.folder import LADDER_FOLDER
 
 
 @pytest.fixture(scope="module")

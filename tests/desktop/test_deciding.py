@@ -14,7 +14,7 @@ from irvane.core.files.identity import content_hash
 from irvane.core.files.sidecar import load_sidecar
 from irvane.core.judge.chart import Patch
 from irvane.core.places import Region
-from irvane.core.simulate.demo import LADDER_FOLDER
+from irvane.core.simulate.folder import LADDER_FOLDER
 from irvane.desktop.chart import one_grid
 
 from .conftest import Driver

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import sys
 from functools import lru_cache
-from importlib.metadata import version
 from pathlib import Path
 
+from irvane.core.installed import version_of
 from irvane.core.processor import abilities
 
 #: Kernels that a package brings: a folder for each kind of processor, the best first, and what such a one can do (the levels
@@ -21,7 +21,7 @@ TARGETS = {
 
 def made_for() -> str:
     """What compiled kernels depend on besides the processor: Python's and Numba's versions."""
-    return f"py{sys.version_info[0]}{sys.version_info[1]}-numba{version('numba')}"
+    return f"py{sys.version_info[0]}{sys.version_info[1]}-numba{version_of('numba')}"
 
 
 @lru_cache(maxsize=1)

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 import numpy as np
-from scipy import sparse
+import scipy
 
 #: Half width of the filter in output pixels.
 _LOBES = 3.0
 
 
-def _weights(before: int, after: int) -> sparse.csr_matrix:
+def _weights(before: int, after: int) -> scipy.sparse.csr_matrix:
     """after×before: weights of a sinc windowed by its own main lobe (Duchon 1979), wider where the picture is reduced."""
     scale = max(before / after, 1.0)
     centre = (np.arange(after) + 0.5) * before / after - 0.5
@@ -23,7 +23,7 @@ def _weights(before: int, after: int) -> sparse.csr_matrix:
     mirrored = np.where(index < 0, -1 - index, index)
     mirrored = np.clip(np.where(mirrored >= before, 2 * before - 1 - mirrored, mirrored), 0, before - 1)
     rows = np.repeat(np.arange(after), index.shape[1])
-    made = sparse.csr_matrix(
+    made = scipy.sparse.csr_matrix(
         (values.ravel().astype(np.float32), (rows, mirrored.ravel())), shape=(after, before)
     )
     made.sum_duplicates()

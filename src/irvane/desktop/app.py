@@ -12,7 +12,7 @@ import platformdirs
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
-from irvane.core.simulate.demo import demo_folder
+from irvane.core.simulate.folder import demo_folder
 from irvane.desktop import theme
 from irvane.desktop.idle_collection import IdleCollection
 from irvane.desktop.screen import SCREEN

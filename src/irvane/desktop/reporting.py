@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
@@ -14,13 +15,15 @@ from irvane.core.judge.ladder import CameraLadder, NoChartError, frame_to_mark, 
 from irvane.core.judge.report import Report, comparison_report
 from irvane.core.line.view import Rendered
 from irvane.core.progress import Progress, part
-from irvane.core.simulate.demo import LADDER_FOLDER, demo_folder
+from irvane.core.simulate.folder import LADDER_FOLDER, demo_folder
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.chart import ChartDialog
-from irvane.desktop.ladder import LadderWindow
 from irvane.desktop.pdf import write_pdf
 from irvane.desktop.service import RenderService
 from irvane.desktop.view_request import ViewRequest
+
+if TYPE_CHECKING:
+    from irvane.desktop.ladder import LadderWindow
 from irvane.desktop.writing.strip import WritingStrip
 
 
@@ -133,6 +136,8 @@ class Reporting(QObject):
             return
         if self.ladder_window is not None:
             self.ladder_window.close()
+        from irvane.desktop.ladder import LadderWindow  # its plots are loaded when one is looked at
+
         self.ladder_window = LadderWindow(ladders, self._window)
         self.ladder_window.mark_asked.connect(lambda known: self.mark_chart(paths, known))
         self.ladder_window.report_asked.connect(self._keep_ladder)

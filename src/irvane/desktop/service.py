@@ -34,7 +34,7 @@ from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, part
 from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings
-from irvane.core.simulate.demo import demo_folder, make_demo
+from irvane.core.simulate.folder import demo_folder
 from irvane.desktop.awaited import awaited
 from irvane.desktop.comparison import Comparison
 from irvane.desktop.filework import FileWork, unexpected
@@ -390,6 +390,8 @@ class RenderService(QObject):
 
     def make_demo(self) -> None:
         """Make the demo pictures in the user's data folder."""
+        from irvane.core.simulate.demo import make_demo  # the scenes are loaded when one is drawn
+
         folder = demo_folder()
 
         def failed(error: IrvaneError) -> None:

@@ -14,7 +14,7 @@ from itertools import chain
 
 import cv2
 import numpy as np
-from scipy import fft
+import scipy
 
 from irvane.core.acutance.blurs import DEFOCUS, LENS, MOTION, Blur, kernel_of
 from irvane.core.acutance.edge_blur import Edges
@@ -129,7 +129,7 @@ def _power(part: np.ndarray) -> tuple[np.ndarray, float] | None:
         return None
     level = max(float(part.mean()), 1e-4)
     even = (part - level) / level
-    wave = fft.rfft2(even * _window())
+    wave = scipy.fft.rfft2(even * _window())
     return np.log(wave.real**2 + wave.imag**2 + np.float32(1e-12)), float(even.std())
 
 

@@ -11,7 +11,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from scipy import fft
+import scipy
 
 from irvane.core.acutance.blurs import Blur, kernel_of
 from irvane.core.kernels import flat, serial
@@ -61,9 +61,9 @@ def _transfer(blur: Blur, shape: tuple[int, int]) -> tuple[np.ndarray, np.ndarra
     whole = np.zeros(shape, np.float32)
     h, w = kernel.shape
     whole[:h, :w] = kernel
-    spectrum = fft.rfft2(np.roll(whole, (-(h // 2), -(w // 2)), (0, 1)))
-    fy = 2 - 2 * np.cos(2 * np.pi * fft.fftfreq(shape[0]))
-    fx = 2 - 2 * np.cos(2 * np.pi * fft.rfftfreq(shape[1]))
+    spectrum = scipy.fft.rfft2(np.roll(whole, (-(h // 2), -(w // 2)), (0, 1)))
+    fy = 2 - 2 * np.cos(2 * np.pi * scipy.fft.fftfreq(shape[0]))
+    fx = 2 - 2 * np.cos(2 * np.pi * scipy.fft.rfftfreq(shape[1]))
     return spectrum.astype(np.complex64), (fy[:, None] + fx[None, :]).astype(np.float32)
 
 
@@ -75,7 +75,7 @@ def margin_of(blur: Blur) -> int:
 def _periodic(plane: np.ndarray, spectrum: np.ndarray, reach: int) -> np.ndarray:
     """The plane with its borders blurred into each other, so that they tell nothing of an edge where it begins anew."""
     h, w = plane.shape
-    soft = fft.irfft2(fft.rfft2(plane) * spectrum, s=plane.shape)
+    soft = scipy.fft.irfft2(scipy.fft.rfft2(plane) * spectrum, s=plane.shape)
 
     def ramp(n: int) -> np.ndarray:
         near = np.minimum(np.arange(n), np.arange(n)[::-1]) / max(reach, 1)
@@ -108,14 +108,14 @@ def deconvolve(
     clipped = np.zeros(plane.shape, bool) if clipped is None else clipped & known
     if not known.all() or clipped.any():
         for _ in range(_GUESSES):
-            guess = fft.irfft2(fft.rfft2(found) * spectrum, s=plane.shape)
+            guess = scipy.fft.irfft2(scipy.fft.rfft2(found) * spectrum, s=plane.shape)
             told = np.where(known, np.where(clipped, np.maximum(plane, guess), plane), guess)
             found = _found(told.astype(np.float32), spectrum, edges, data)
     return found
 
 
 def _found(plane: np.ndarray, spectrum: np.ndarray, edges: np.ndarray, data: np.float32) -> np.ndarray:
-    given, gain = np.conj(spectrum) * fft.rfft2(plane), np.abs(spectrum) ** 2
+    given, gain = np.conj(spectrum) * scipy.fft.rfft2(plane), np.abs(spectrum) ** 2
     x, held = plane, _HELD[0]
     shrunk = [np.empty_like(plane), np.empty_like(plane)]
     while held < _HELD[1]:
@@ -124,7 +124,7 @@ def _found(plane: np.ndarray, spectrum: np.ndarray, edges: np.ndarray, data: np.
             _shrink(flat(np.roll(x, -1, axis) - x), table, unit, out.reshape(-1))
         back = np.roll(shrunk[0], 1, 0) - shrunk[0] + np.roll(shrunk[1], 1, 1) - shrunk[1]
         share = np.float32(held) / data
-        x = fft.irfft2((given + share * fft.rfft2(back)) / (gain + share * edges), s=plane.shape)
+        x = scipy.fft.irfft2((given + share * scipy.fft.rfft2(back)) / (gain + share * edges), s=plane.shape)
         x = np.asarray(x, np.float32)
         held *= _HELD[2]
     return x
@@ -139,5 +139,5 @@ def wiener(plane: np.ndarray, blur: Blur, caution: float) -> np.ndarray:
     """A plane without its blur by Wiener's way with a prior on gradients, which weighs `caution` times what is seen."""
     spectrum, edges = _transfer(blur, (plane.shape[0], plane.shape[1]))
     plane = _periodic(plane, spectrum, margin_of(blur) // 2)
-    found = np.conj(spectrum) * fft.rfft2(plane) / (np.abs(spectrum) ** 2 + np.float32(caution) * edges)
-    return np.asarray(fft.irfft2(found, s=plane.shape), np.float32)
+    found = np.conj(spectrum) * scipy.fft.rfft2(plane) / (np.abs(spectrum) ** 2 + np.float32(caution) * edges)
+    return np.asarray(scipy.fft.irfft2(found, s=plane.shape), np.float32)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.optimize import nnls
+import scipy
 
 from irvane.core.acutance.edge_blur import Edges
 
@@ -64,7 +64,9 @@ def measure_lens(frames: Sequence[tuple[Edges, tuple[int, int]]]) -> LensBlur | 
         return None
     at, variance, weight = (np.array(column) for column in zip(*rows, strict=True))
     # the variance is that of the middle and a share of what the corners have more, neither less than nothing
-    (middle, more), _ = nnls(weight[:, None] * np.stack([np.ones_like(at), at], axis=1), weight * variance)
+    (middle, more), _ = scipy.optimize.nnls(
+        weight[:, None] * np.stack([np.ones_like(at), at], axis=1), weight * variance
+    )
     return LensBlur(
         round(float(np.sqrt(middle)), 2), round(float(np.sqrt(middle + more)), 2), int(sigma.size)
     )

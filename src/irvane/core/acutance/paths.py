@@ -13,8 +13,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy import fft, ndimage, optimize, sparse
-from scipy.sparse import csgraph
+import scipy
 
 from irvane.core.acutance.blurs import Blur, kernel_of, path_of
 from irvane.core.progress import Progress, always, step
@@ -97,14 +96,14 @@ def _kernel(
     guess: tuple[np.ndarray, np.ndarray], seen: tuple[np.ndarray, np.ndarray], half: int
 ) -> np.ndarray:
     """The kernel without negative values that makes the seen gradients of the guessed ones, by least squares."""
-    h, w = (fft.next_fast_len(n + 4 * half + 2) for n in guess[0].shape)
+    h, w = (scipy.fft.next_fast_len(n + 4 * half + 2) for n in guess[0].shape)
     own: np.ndarray | float = 0.0
     other: np.ndarray | float = 0.0
     for p, b in zip(guess, seen, strict=True):
-        f = fft.rfft2(p, (h, w))
+        f = scipy.fft.rfft2(p, (h, w))
         own = own + np.abs(f) ** 2
-        other = other + np.conj(f) * fft.rfft2(b, (h, w))
-    auto, cross = fft.irfft2(own, (h, w)), fft.irfft2(other, (h, w))
+        other = other + np.conj(f) * scipy.fft.rfft2(b, (h, w))
+    auto, cross = scipy.fft.irfft2(own, (h, w)), scipy.fft.irfft2(other, (h, w))
     side = 2 * half + 1
     at = np.arange(side)
     y, x = (a.ravel() for a in np.meshgrid(at, at, indexing="ij"))
@@ -127,9 +126,9 @@ def _kernel(
 def _cleaned(kernel: np.ndarray) -> np.ndarray:
     """A kernel without what is too little, its stray parts and its offset."""
     found = np.where(kernel < _EMPTY * kernel.max(), 0, kernel)
-    parts, count = ndimage.label(found > 0, np.ones((3, 3)))
+    parts, count = scipy.ndimage.label(found > 0, np.ones((3, 3)))
     if count > 1:
-        sums = ndimage.sum_labels(found, parts, np.arange(1, count + 1))
+        sums = scipy.ndimage.sum_labels(found, parts, np.arange(1, count + 1))
         found = np.where(np.isin(parts, 1 + np.flatnonzero(sums >= 0.15 * sums.max())), found, 0)
     total = float(found.sum())
     if total <= 0:
@@ -139,14 +138,14 @@ def _cleaned(kernel: np.ndarray) -> np.ndarray:
     half = kernel.shape[0] // 2
     at = np.arange(-half, half + 1)
     off = [round(float((found.sum(axis) * at).sum())) for axis in (1, 0)]
-    return np.asarray(ndimage.shift(found, (-off[0], -off[1]), order=0), np.float32)
+    return np.asarray(scipy.ndimage.shift(found, (-off[0], -off[1]), order=0), np.float32)
 
 
 def _spectrum(kernel: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
     whole = np.zeros(shape, np.float32)
     half = kernel.shape[0] // 2
     whole[: kernel.shape[0], : kernel.shape[1]] = kernel
-    return np.asarray(fft.rfft2(np.roll(whole, (-half, -half), (0, 1))))
+    return np.asarray(scipy.fft.rfft2(np.roll(whole, (-half, -half), (0, 1))))
 
 
 def _guess(blurred: np.ndarray, kernel: np.ndarray) -> np.ndarray:
@@ -158,16 +157,16 @@ def _guess(blurred: np.ndarray, kernel: np.ndarray) -> np.ndarray:
     window = np.outer(
         *(np.clip((np.minimum(np.arange(n), np.arange(n)[::-1]) + 1) / (2 * half), 0, 1) for n in shape)
     )
-    soft = fft.irfft2(fft.rfft2(padded) * spectrum, shape)
+    soft = scipy.fft.irfft2(scipy.fft.rfft2(padded) * spectrum, shape)
     padded = window * padded + (1 - window) * soft
-    fy = 2 - 2 * np.cos(2 * np.pi * fft.fftfreq(shape[0]))
-    fx = 2 - 2 * np.cos(2 * np.pi * fft.rfftfreq(shape[1]))
+    fy = 2 - 2 * np.cos(2 * np.pi * scipy.fft.fftfreq(shape[0]))
+    fx = 2 - 2 * np.cos(2 * np.pi * scipy.fft.rfftfreq(shape[1]))
     found = (
         np.conj(spectrum)
-        * fft.rfft2(padded)
+        * scipy.fft.rfft2(padded)
         / (np.abs(spectrum) ** 2 + _SMOOTH * (fy[:, None] + fx[None, :]) * 4)
     )
-    made = fft.irfft2(found, shape)[2 * half : -2 * half, 2 * half : -2 * half]
+    made = scipy.fft.irfft2(found, shape)[2 * half : -2 * half, 2 * half : -2 * half]
     return np.asarray(made, np.float32)
 
 
@@ -231,7 +230,7 @@ def _fitted(points: np.ndarray, half: int, off: Callable[[np.ndarray], np.ndarra
     low, high = np.full(start.size, -half, float), np.full(start.size, half, float)
     low[-1], high[-1] = _SOFTNESS
     start = np.clip(start, low + 1e-3, high - 1e-3)
-    found = optimize.least_squares(all_off, start, diff_step=1e-3, max_nfev=40, bounds=(low, high))
+    found = scipy.optimize.least_squares(all_off, start, diff_step=1e-3, max_nfev=40, bounds=(low, high))
     return path_of(found.x[:-1].reshape(-1, 2))
 
 
@@ -263,11 +262,11 @@ def _ordered(weights: np.ndarray) -> np.ndarray:
     apart = np.hypot(y[:, None] - y[None], x[:, None] - x[None])
     near = (apart > 0) & (apart < 2.3)
     cost = apart**2 * (2 * value.max() / (value[:, None] + value[None]))
-    graph = sparse.csr_matrix(np.where(near, cost, 0))
-    far = csgraph.dijkstra(graph, indices=int(value.argmax()))
+    graph = scipy.sparse.csr_matrix(np.where(near, cost, 0))
+    far = scipy.sparse.csgraph.dijkstra(graph, indices=int(value.argmax()))
     far[~np.isfinite(far)] = -1
     first = int(far.argmax())
-    from_first, before = csgraph.dijkstra(graph, indices=first, return_predecessors=True)
+    from_first, before = scipy.sparse.csgraph.dijkstra(graph, indices=first, return_predecessors=True)
     from_first[~np.isfinite(from_first)] = -1
     way = [int(from_first.argmax())]
     while before[way[-1]] >= 0:

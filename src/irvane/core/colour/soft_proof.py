@@ -6,13 +6,19 @@ import io
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import imagecodecs
 import numpy as np
 from PIL import Image, ImageCms, ImageFilter
 
 from irvane.core.errors import ReadError
 from irvane.core.files.icc import profile
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import imagecodecs
+else:
+    imagecodecs = lazily("imagecodecs")
 
 #: Rendering intents of ICC.1 by name.
 INTENTS = {

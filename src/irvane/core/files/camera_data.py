@@ -4,11 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-import exiv2
 import numpy as np
 
 from irvane.core.image import CameraColour, NoiseModel
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import exiv2
+else:
+    exiv2 = lazily("exiv2")
 
 #: XYZ (D65) to linear sRGB primaries' inverse, IEC 61966-2-1; the camera matrix of a file without one.
 _CAMERA_WITHOUT_MATRIX = np.array(

@@ -9,14 +9,22 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import exiv2
-import imagecodecs
 import numpy as np
-import tifffile
 
 from irvane.core.files.atomic import atomic_file
 from irvane.core.files.info import FrameInfo, changed_metadata
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import exiv2
+    import imagecodecs
+    import tifffile
+else:
+    exiv2 = lazily("exiv2")
+    imagecodecs = lazily("imagecodecs")
+    tifffile = lazily("tifffile")
 
 _TILE, _SMALL_TILE = 256, 64  # LibRaw misreads pictures narrower than one tile
 _LOSSLESS_JPEG = 7

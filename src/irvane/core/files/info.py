@@ -9,12 +9,16 @@ from contextlib import contextmanager, suppress
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any
-
-import exiv2
+from typing import TYPE_CHECKING, Any
 
 from irvane.core.errors import ReadError, plain_text
 from irvane.core.files.boundary import reading, textual
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import exiv2
+else:
+    exiv2 = lazily("exiv2")
 
 # damaged files are told in our own sentences
 exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)

@@ -9,11 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import imagecodecs
 import numpy as np
-import tifffile
 
 from irvane.core.colour.camera import BASE_EXPOSURE
 from irvane.core.files.atomic import atomic_file
@@ -21,6 +19,14 @@ from irvane.core.files.dng import add_exposure, rationals
 from irvane.core.files.info import FrameInfo
 from irvane.core.files.writers import SOFTWARE
 from irvane.core.image import CameraColour
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import imagecodecs
+    import tifffile
+else:
+    imagecodecs = lazily("imagecodecs")
+    tifffile = lazily("tifffile")
 
 _TILE, _SMALL_TILE = 256, 64  # LibRaw misreads pictures narrower than one tile
 _LOSSLESS_JPEG, _DEFLATE, _FLOATING, _LINEAR = 7, 8, 3, 34892

@@ -8,14 +8,20 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
-import tifffile
 
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import reading
 from irvane.core.files.info import FrameInfo
+from irvane.core.lazily import lazily
 from irvane.core.lens.optics import BadPixels, Correction, GainGrid, Optics, RadialGain, Warp
+
+if TYPE_CHECKING:
+    import tifffile
+else:
+    tifffile = lazily("tifffile")
 
 #: Tags OpcodeList1…3.
 _LISTS = (51008, 51009, 51022)

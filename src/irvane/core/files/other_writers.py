@@ -5,9 +5,9 @@ from __future__ import annotations
 import struct
 import zlib
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import cv2
-import imagecodecs
 import numpy as np
 
 from irvane.core.errors import WriteError
@@ -15,6 +15,12 @@ from irvane.core.files.atomic import atomic_file
 from irvane.core.files.icc import profile
 from irvane.core.files.info import Form, Kept, copy_metadata
 from irvane.core.files.writers import SOFTWARE
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import imagecodecs
+else:
+    imagecodecs = lazily("imagecodecs")
 
 #: Codes of ITU-T H.273 by the space's key: primaries and transfer that AVIF states.
 _CICP = {"srgb": (1, 13), "p3": (12, 13), "rec2020": (9, 14)}

@@ -10,14 +10,21 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import imagecodecs
 import numpy as np
-import tifffile
 
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import check_size
+from irvane.core.lazily import lazily
 from irvane.core.threads import each
+
+if TYPE_CHECKING:
+    import imagecodecs
+    import tifffile
+else:
+    imagecodecs = lazily("imagecodecs")
+    tifffile = lazily("tifffile")
 
 _CFA, _LOSSLESS_JPEG = 32803, 7
 #: Tags of the raw page that change what the samples mean in a way that is not done here: linearisation table, black

@@ -5,11 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import exiv2
 import numpy as np
-import rawpy
-import tifffile
 
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import check_size, reading, textual
@@ -17,7 +15,17 @@ from irvane.core.files.camera_data import camera_colour, noise_profile
 from irvane.core.files.info import FrameInfo, open_metadata, read_info
 from irvane.core.files.plain_dng import PlainMosaic, read_plain_dng
 from irvane.core.image import BLUE, GREEN, RED, CameraColour, NoiseModel
+from irvane.core.lazily import lazily
 from irvane.core.sensor.six_by_six import phase
+
+if TYPE_CHECKING:
+    import exiv2
+    import rawpy
+    import tifffile
+else:
+    exiv2 = lazily("exiv2")
+    rawpy = lazily("rawpy")
+    tifffile = lazily("tifffile")
 
 #: Frames smaller than this cannot be demosaiced sensibly; larger ones than the second figure are not pictures.
 MIN_SIDE, MAX_SIDE = 16, 65_000

@@ -5,11 +5,9 @@ from __future__ import annotations
 import io
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import imagecodecs
 import numpy as np
-import OpenEXR
-import tifffile
 from PIL import Image
 
 from irvane.core.colour.spaces import D65, SPACES, WORKING, Space, adaptation, between, to_xyz
@@ -20,6 +18,16 @@ from irvane.core.files.icc import profile
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.raw import MAX_SIDE
 from irvane.core.image import finite
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import imagecodecs
+    import OpenEXR
+    import tifffile
+else:
+    imagecodecs = lazily("imagecodecs")
+    OpenEXR = lazily("OpenEXR")
+    tifffile = lazily("tifffile")
 
 Image.MAX_IMAGE_PIXELS = None  # size is checked here, with a sentence
 

@@ -7,19 +7,25 @@ from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import cv2
-import imagecodecs
 import numpy as np
-import rawpy
 from PIL import ExifTags, Image
 
 from irvane.core.colour.spaces import SPACES, to_xyz
 from irvane.core.files.boundary import BYTES_PREVIEW, check_size, reading, textual
 from irvane.core.files.collecting import RENDERED_ENDINGS
 from irvane.core.files.rendered import decode_rendered
+from irvane.core.lazily import lazily
 from irvane.core.orientation import upright
+
+if TYPE_CHECKING:
+    import imagecodecs
+    import rawpy
+else:
+    imagecodecs = lazily("imagecodecs")
+    rawpy = lazily("rawpy")
 
 #: Quality of the JPEG that previews are kept as.
 _QUALITY = 90

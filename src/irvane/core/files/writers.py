@@ -5,11 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import imagecodecs
 import numpy as np
-import OpenEXR
-import tifffile
 
 from irvane import __version__
 from irvane.core.colour.spaces import SPACES
@@ -18,6 +16,16 @@ from irvane.core.files.atomic import atomic_file, begin_writing
 from irvane.core.files.boundary import textual
 from irvane.core.files.icc import profile
 from irvane.core.files.info import Form, Kept, copy_metadata
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import imagecodecs
+    import OpenEXR
+    import tifffile
+else:
+    imagecodecs = lazily("imagecodecs")
+    OpenEXR = lazily("OpenEXR")
+    tifffile = lazily("tifffile")
 
 SOFTWARE = f"Irvane {__version__}"
 _JPEG_SIDE = 65_500  # the format's limit

@@ -4,13 +4,18 @@ from __future__ import annotations
 
 from contextlib import suppress
 from pathlib import Path
-
-import exiv2
+from typing import TYPE_CHECKING
 
 from irvane.core.errors import ReadError, WriteError
 from irvane.core.files.atomic import atomic_file
 from irvane.core.files.proofs import REJECT
 from irvane.core.files.small import read_small
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import exiv2
+else:
+    exiv2 = lazily("exiv2")
 
 #: Rating of a rejected frame and the key (XMP Specification Part 1, ISO 16684-1: xmp:Rating, −1 rejected, 0 unrated, 1–5).
 _REJECTED, _KEY, _CREATOR = -1, "Xmp.xmp.Rating", "Xmp.xmp.CreatorTool"

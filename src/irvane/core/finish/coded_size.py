@@ -2,16 +2,23 @@
 
 from __future__ import annotations
 
-import imagecodecs
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from irvane.core.acutance.enlarging import enlarged_extent
+from irvane.core.lazily import lazily
 from irvane.core.line.bands import Output, finished_part
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
+
+if TYPE_CHECKING:
+    import imagecodecs
+else:
+    imagecodecs = lazily("imagecodecs")
 
 #: Side of the parts, and how many lie along a side of the picture.
 _SIDE, _ALONG = 192, 5

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import imagecodecs
 import numpy as np
 
 from irvane.core.acutance.enlarging import LANCZOS, enlarged, enlarged_extent
@@ -23,6 +23,7 @@ from irvane.core.finish.medium import sharpen_for
 from irvane.core.finish.reading_back import Witness, read_back
 from irvane.core.finish.size import Size, enlarged_to
 from irvane.core.image import largest_colour
+from irvane.core.lazily import lazily
 from irvane.core.lens.corrections import corrections_of
 from irvane.core.lens.framing import bending_only
 from irvane.core.lens.radial import tabulated
@@ -37,6 +38,11 @@ from irvane.core.progress import Progress, always, step
 from irvane.core.resizing import resized
 from irvane.core.settings import Settings, bare
 from irvane.core.threads import each
+
+if TYPE_CHECKING:
+    import imagecodecs
+else:
+    imagecodecs = lazily("imagecodecs")
 
 _DTYPES: dict[int, type] = {8: np.uint8, 10: np.uint16, 16: np.uint16, 17: np.float32, 32: np.float32}
 _BAND, _PREVIEW = 256, 1024

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import imagecodecs
 import numpy as np
 
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import atomic_file, write_reason
+from irvane.core.lazily import lazily
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.line.local import places_of, reference_of
@@ -16,6 +17,11 @@ from irvane.core.regions.masks import mask_of
 from irvane.core.regions.region import LocalRegion
 from irvane.core.regions.subject import subject_mask
 from irvane.core.settings import Settings
+
+if TYPE_CHECKING:
+    import imagecodecs
+else:
+    imagecodecs = lazily("imagecodecs")
 
 #: Rows that are made at once.
 _BAND = 512

@@ -5,18 +5,27 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import cv2
-import imagecodecs
 import numpy as np
-import OpenEXR
-import rawpy
-import tifffile
 from PIL import Image
 
 from irvane.core.errors import WriteError
 from irvane.core.files.boundary import reading, textual
 from irvane.core.finish.destination import Destination
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import imagecodecs
+    import OpenEXR
+    import rawpy
+    import tifffile
+else:
+    imagecodecs = lazily("imagecodecs")
+    OpenEXR = lazily("OpenEXR")
+    rawpy = lazily("rawpy")
+    tifffile = lazily("tifffile")
 
 #: Side of the blocks whose means are compared where a format loses something, and by how much (share of white) they may
 #: differ: the coarsest quality that is offered stays below.

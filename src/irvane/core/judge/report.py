@@ -13,7 +13,6 @@ from pathlib import Path
 from typing import Any
 
 import cv2
-import jinja2
 import numpy as np
 
 from irvane import __version__
@@ -74,6 +73,8 @@ class Report:
 
     def html(self) -> str:
         """The report as one self-contained page."""
+        import jinja2
+
         text = files("irvane.core.judge").joinpath("report.html").read_text("utf-8")
         template = jinja2.Environment(autoescape=True).from_string(text)
         foot = f"Made by Irvane {__version__}. Figures are read from full-resolution pixels in linear light unless they say otherwise."

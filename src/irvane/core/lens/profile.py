@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from irvane.core.lens import answers
 from irvane.core.lens.optics import FULL_DIAGONAL, Optics
 from irvane.core.lens.radial import DISTANCES
 
@@ -94,11 +95,22 @@ def _camera(make: str, model: str) -> Any:
     return found[0] if found else None
 
 
+@lru_cache(maxsize=64)
+def _camera_crop(make: str, model: str) -> float | None:
+    """Crop factor of a camera of the database; None when it does not know it."""
+    known, answer = answers.kept(f"{make}|{model}")
+    if not known:
+        camera = _camera(make, model)
+        answer = None if camera is None else float(camera.crop_factor)
+        answers.keep(f"{make}|{model}", answer)
+    return None if answer is None else float(answer)
+
+
 def _crop(optics: Optics, lens: Any = None) -> float:
     """Crop factor of the camera: of the database, from the file's focal lengths, or that of the lens's own measurement."""
-    camera = _camera(optics.make, optics.model)
-    if camera is not None:
-        return float(camera.crop_factor)
+    known = _camera_crop(optics.make, optics.model)
+    if known is not None:
+        return known
     if optics.focal and optics.focal_full:
         return optics.focal_full / optics.focal
     return float(lens.crop_factor) if lens is not None else 1.0
@@ -109,15 +121,15 @@ def focal_pixels(optics: Optics, extent: tuple[int, int]) -> float:
     diagonal = math.hypot(*extent)
     if optics.focal_full:
         return optics.focal_full / FULL_DIAGONAL * diagonal
-    camera = _camera(optics.make, optics.model) if optics.focal else None
-    if camera is not None and optics.focal:
-        return optics.focal * float(camera.crop_factor) / FULL_DIAGONAL * diagonal
+    crop = _camera_crop(optics.make, optics.model) if optics.focal else None
+    if crop is not None and optics.focal:
+        return optics.focal * crop / FULL_DIAGONAL * diagonal
     return diagonal
 
 
 def pixel_pitch(optics: Optics, extent: tuple[int, int]) -> float | None:
     """From pixel to pixel on the sensor, in micrometres, of a frame of that height and width; None where its size is not known."""
-    known = _camera(optics.make, optics.model) is not None or (optics.focal and optics.focal_full)
+    known = _camera_crop(optics.make, optics.model) is not None or (optics.focal and optics.focal_full)
     return FULL_DIAGONAL / _crop(optics) / math.hypot(*extent) * 1000 if known else None
 
 
@@ -137,6 +149,19 @@ def _numbers(text: str) -> set[str]:
 @lru_cache(maxsize=256)
 def find_profile(optics: Optics) -> Profile | None:
     """The lens of the database that took a frame; None when none is alike."""
+    question = "|".join(
+        str(v or "")
+        for v in (optics.make, optics.model, optics.lens, optics.focal, optics.focal_full, optics.aperture)
+    )
+    known, answer = answers.kept(question)
+    if not known:
+        found = _looked_up(optics)
+        answers.keep(question, None if found is None else [found.name, found.sure, found.corrects])
+        return found
+    return None if answer is None else Profile(answer[0], answer[1], tuple(answer[2]))
+
+
+def _looked_up(optics: Optics) -> Profile | None:
     camera = _camera(optics.make, optics.model)
     if not optics.lens:
         if camera is None or not str(camera.mount)[:1].islower():

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.ndimage import map_coordinates
+import scipy
 
 from irvane.core.guidance import sample
 from irvane.core.image import BLUE, GREEN, RED
@@ -119,7 +119,7 @@ def grid_gains_at(places: np.ndarray, grid: GainGrid, frame: tuple[int, int], fl
         return np.ones(len(places))
     even = _even(grid, flip)
     scaled = places * (even.shape[1] / frame[1], even.shape[0] / frame[0]) - 0.5
-    return map_coordinates(even, scaled[:, ::-1].T, order=1, mode="nearest")
+    return scipy.ndimage.map_coordinates(even, scaled[:, ::-1].T, order=1, mode="nearest")
 
 
 def correct_by_grid(

@@ -13,7 +13,7 @@ from dataclasses import replace
 
 import cv2
 import numpy as np
-from scipy import fft, sparse
+import scipy
 
 from irvane.core.acutance.blur_cause import Cause
 from irvane.core.acutance.blurs import LENS, MOTION, Blur, kernel_of, path_of
@@ -102,7 +102,7 @@ def _margin(blur: Blur, extent: tuple[int, int]) -> int:
     least = max(margin_of(one) for one in (blur, *(blur.at(y, x, extent) for y, x in corners)))
     # sides that are quickly transformed
     side = TILE + 2 * least
-    while fft.next_fast_len(side, real=True) != side:
+    while scipy.fft.next_fast_len(side, real=True) != side:
         side += 2
     return (side - TILE) // 2
 
@@ -233,14 +233,14 @@ def _there(before: Patch, made: Patch, there: np.ndarray | None, extent: tuple[i
     return replace(made, pixels=before.pixels + share * (made.pixels - before.pixels))
 
 
-def _between(nodes: int, side: int, first: float, step: float, count: int) -> sparse.csr_matrix:
+def _between(nodes: int, side: int, first: float, step: float, count: int) -> scipy.sparse.csr_matrix:
     """count×nodes: straight weights of values that lie evenly along a side, at the pixels of a part of it."""
     at = np.clip((first + (np.arange(count) + 0.5) * step) * nodes / side - 0.5, 0, nodes - 1)
     low = np.minimum(at.astype(int), max(nodes - 2, 0))
     share, pixels = at - low, np.arange(count)
     places = np.concatenate([low, np.minimum(low + 1, nodes - 1)])
     values = np.concatenate([1 - share, share])
-    return sparse.csr_matrix((values, (np.tile(pixels, 2), places)), (count, nodes))
+    return scipy.sparse.csr_matrix((values, (np.tile(pixels, 2), places)), (count, nodes))
 
 
 def _ramp(count: int, before: bool, after: bool) -> np.ndarray:

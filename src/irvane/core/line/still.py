@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy import ndimage
+import scipy
 
 from irvane.core.colour.whitebalance import gains
 from irvane.core.image import Mosaic, NoiseModel
@@ -218,9 +218,9 @@ def _boxes(
 ) -> list[tuple[tuple[int, int], tuple[int, int], np.ndarray]]:
     """Rows, columns and soft share of the pixels of every region of cells."""
     (ch, cw), (h, w) = cells.shape, shape
-    labels, _ = ndimage.label(ndimage.binary_dilation(cells, iterations=4))
+    labels, _ = scipy.ndimage.label(scipy.ndimage.binary_dilation(cells, iterations=4))
     found = []
-    for number, (ys, xs) in enumerate(ndimage.find_objects(labels), 1):
+    for number, (ys, xs) in enumerate(scipy.ndimage.find_objects(labels), 1):
         rows = max(0, ys.start * h // ch - _AROUND), min(h, ys.stop * h // ch + _AROUND)
         columns = max(0, xs.start * w // cw - _AROUND), min(w, xs.stop * w // cw + _AROUND)
         inside = (cells & (labels == number)).astype(np.float32)

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy import ndimage
+import scipy
 
 from irvane.core.image import NoiseModel, largest_colour
 
@@ -119,14 +119,14 @@ def _regions(apart: np.ndarray, strength: float) -> np.ndarray:
     smooth = cv2.GaussianBlur(apart.astype(np.float32), (0, 0), 0.8)
     weak, strong = smooth > _WEAK * factor, smooth > _STRONG * factor
     weak = cv2.morphologyEx(weak.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8)).astype(bool)
-    labels, count = ndimage.label(weak, np.ones((3, 3)))
+    labels, count = scipy.ndimage.label(weak, np.ones((3, 3)))
     if count == 0:
         return np.zeros(apart.shape, bool)
     numbers = np.arange(1, count + 1)
-    sure = ndimage.sum_labels(strong, labels, numbers)
-    size = ndimage.sum_labels(weak, labels, numbers)
+    sure = scipy.ndimage.sum_labels(strong, labels, numbers)
+    size = scipy.ndimage.sum_labels(weak, labels, numbers)
     kept = np.concatenate([[False], (sure >= _SMALLEST / 3) & (size >= _SMALLEST)])
-    whole = ndimage.binary_fill_holes(kept[labels])
+    whole = scipy.ndimage.binary_fill_holes(kept[labels])
     return cv2.dilate(
         whole.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _WIDER + 1,) * 2)
     ).astype(bool)
@@ -206,8 +206,8 @@ def find_ghosts(
         comparable = told & (whose >= 0) & (whose != k)
         apart = np.where(comparable, _apart(sights[k], light, sigma, max(off[k], _PIXELS)), 0)
         moved |= _regions(apart, strength)
-    labels, _ = ndimage.label(moved, np.ones((3, 3)))
-    for number, box in enumerate(ndimage.find_objects(labels), 1):
+    labels, _ = scipy.ndimage.label(moved, np.ones((3, 3)))
+    for number, box in enumerate(scipy.ndimage.find_objects(labels), 1):
         here = labels[box] == number
         source[box][here] = _source_of(
             [Sight(s.light[box], s.largest[box], s.sigma[box], s.bright[box], s.side) for s in sights],
@@ -236,7 +236,7 @@ def taken(found: Ghosts, places: Sequence[Place], used: Sequence[int]) -> Ghosts
     ----------
     used : the frames that are merged; places of others count nothing.
     """
-    labels, _ = ndimage.label(found.source >= 0, np.ones((3, 3)))
+    labels, _ = scipy.ndimage.label(found.source >= 0, np.ones((3, 3)))
     source = found.source.copy()
     h, w = source.shape
     y, x = np.mgrid[0:h, 0:w]

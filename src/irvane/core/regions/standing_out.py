@@ -10,8 +10,7 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from scipy import ndimage, sparse
-from scipy.sparse import csgraph, linalg
+import scipy
 
 #: Pixels of a piece's side; how strongly pieces stay even.
 _SIDE, _EVEN = 15, 6.0
@@ -31,7 +30,8 @@ def pieces_of(lab: np.ndarray) -> np.ndarray:
     rows, columns = max(2, round(h / _SIDE)), max(2, round(w / _SIDE))
     smooth = cv2.GaussianBlur(lab, (0, 0), 1.0)
     steep = (
-        np.sqrt(sum(ndimage.sobel(smooth, axis=k).astype(np.float32) ** 2 for k in (0, 1)).sum(axis=2)) / 8
+        np.sqrt(sum(scipy.ndimage.sobel(smooth, axis=k).astype(np.float32) ** 2 for k in (0, 1)).sum(axis=2))
+        / 8
     )
     y, x = np.mgrid[0:h, 0:w].astype(np.float32)
     cy, cx = (y + 0.5) * rows / h % 1 - 0.5, (x + 0.5) * columns / w % 1 - 0.5
@@ -42,7 +42,7 @@ def pieces_of(lab: np.ndarray) -> np.ndarray:
     inner = (np.abs(cy) < 0.2) & (np.abs(cx) < 0.2)
     markers = np.where(inner, number + 1, 0).astype(np.int32)
     code = np.clip(height * 4, 0, 255).astype(np.uint8)
-    flooded = ndimage.watershed_ift(code, markers)
+    flooded = scipy.ndimage.watershed_ift(code, markers)
     return np.asarray(flooded - 1, np.int32)
 
 
@@ -77,7 +77,7 @@ def standing_out(lab: np.ndarray) -> np.ndarray:
     least = np.where(bonds, apart, np.inf).min(axis=1)
     usual = float(np.mean(least[np.isfinite(least)])) if np.isfinite(least).any() else 0.0
     steps = np.where(ways, np.maximum(apart - usual, 0) + 1e-4, 0)
-    far = csgraph.shortest_path(sparse.csr_matrix(steps), directed=False)
+    far = scipy.sparse.csgraph.shortest_path(scipy.sparse.csr_matrix(steps), directed=False)
     alike = np.exp(-(far**2) / (2 * _ALONG**2))
     area, border = alike @ (sizes / sizes.mean()), alike @ (at_border * 1.0)
     bound = border / np.sqrt(area)
@@ -90,7 +90,7 @@ def standing_out(lab: np.ndarray) -> np.ndarray:
     )
     np.fill_diagonal(bond, 0)
     matrix = np.diag(bond.sum(axis=1)) - bond + np.diag(ground + contrast + 1e-6)
-    found = linalg.spsolve(sparse.csc_matrix(matrix), contrast)
+    found = scipy.sparse.linalg.spsolve(scipy.sparse.csc_matrix(matrix), contrast)
     low, high = np.quantile(found[flat], (0.02, 0.98))
     return np.asarray(
         np.clip((found - low) / max(float(high - low), 1e-9), 0, 1)[flat].reshape(h, w), np.float32

@@ -10,7 +10,6 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-import platformdirs
 
 from irvane.core.colour.rendering import render, to_screen
 from irvane.core.errors import Cancelled, WriteError
@@ -21,6 +20,7 @@ from irvane.core.image import SIX_BY_SIX
 from irvane.core.simulate.bench import bench
 from irvane.core.simulate.camera import Body, LensModel, apply_lens, expose
 from irvane.core.simulate.card import card
+from irvane.core.simulate.folder import LADDER_FOLDER
 from irvane.core.simulate.furnace import furnace, worker
 from irvane.core.simulate.maps import lit
 from irvane.core.simulate.wall import COLUMNS, FOCAL, ROWS, position
@@ -143,15 +143,9 @@ _SCENES: dict[str, Callable[[tuple[int, int], np.random.Generator], np.ndarray]]
 }
 #: Exposures of the ladder in EV, for each body; every second one in the small demo.
 LADDER = tuple(range(3, -9, -1))
-LADDER_FOLDER = "ladder"
 #: Who made the simulated cameras.
 _MAKE = "Irvane"
 _START = datetime(2026, 11, 3, 9, 30)
-
-
-def demo_folder() -> Path:
-    """Where the demo pictures are kept: in the user's data folder."""
-    return platformdirs.user_data_path("irvane") / "demo"
 
 
 def _moved(light: np.ndarray, motion: Motion) -> np.ndarray:

@@ -7,9 +7,16 @@ which grows with the square root of light too.
 from __future__ import annotations
 
 from importlib.resources import files
+from typing import TYPE_CHECKING
 
-import imagecodecs
 import numpy as np
+
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import imagecodecs
+else:
+    imagecodecs = lazily("imagecodecs")
 
 #: The brightest light that a map holds.
 BRIGHTEST = 64.0
