@@ -160,7 +160,7 @@ def read_corrections(path: Path, cfa: np.ndarray | None) -> tuple[tuple[Correcti
                     found += [_of_active(one, page) if code == _LISTS[0] else one for one in more]
                     skipped += unknown
     except ReadError:
-        return (), ("damaged corrections",)
+        return (), ("damaged corrections",) if path.exists() else ()
     return tuple(found), tuple(skipped)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -25,6 +25,7 @@ from irvane.core.simulate.furnace import furnace, worker
 from irvane.core.simulate.maps import lit
 from irvane.core.simulate.wall import COLUMNS, FOCAL, ROWS, position
 from irvane.core.simulate.window import window
+from irvane.core.threads import each
 
 #: Version of the scenes: a change makes the demo anew.
 SCENES = 8
@@ -204,15 +205,9 @@ def scene_light(name: str, shape: tuple[int, int], seed: int) -> np.ndarray:
 
 
 def _light(
-    shot: Shot,
-    size: tuple[int, int],
-    seed: int,
-    small: bool,
-    kept: dict[tuple[str, tuple[int, int]], np.ndarray],
+    shot: Shot, size: tuple[int, int], seed: int, kept: dict[tuple[str, tuple[int, int]], np.ndarray]
 ) -> np.ndarray:
-    """The light of a shot: of a rendered room, or drawn; `kept` holds the last one."""
-    if not small and shot.scene != "card" and shot.place is None:
-        return lit(shot.scene, shot.pose)
+    """The light of a shot that is drawn; `kept` holds the last one."""
     what = shot.scene, shot.place or size
     if what not in kept:
         kept.clear()
@@ -256,7 +251,7 @@ def make_demo(
     shape, ladder_shape = ((600, 900), (400, 600)) if small else ((2000, 3000), (1000, 1500))
     shots = [shot for shot in full_shots(small) if not small or shot.name in _SMALL]
     shots += [shot for shot in _ladder() if not small or shot.ev % 2 == 0]
-    stamp = folder / ".irvane-demo"
+    stamp = folder / ".scenes"  # names that begin like unfinished files are swept away
     wanted = f"scenes {SCENES} seed {seed} shape {shape}"
     fresh = not stamp.exists() or stamp.read_text("utf-8") != wanted
     if fresh and not os.access(folder, os.W_OK):
@@ -267,20 +262,27 @@ def make_demo(
             temporary.write_text(wanted, "utf-8")
     if first_only:
         shots = [shot for shot in shots if shot.name in FIRST]
-    made: list[Path] = []
     lights: dict[tuple[str, tuple[int, int]], np.ndarray] = {}  # of the last scene
-    for number, shot in enumerate(shots):
-        path = folder / f"{shot.name}.dng"
-        made.append(path)
-        if path.exists():
-            continue
-        if progress is not None and not progress(number / len(shots), shot.name):
-            raise Cancelled
-        size = ladder_shape if path.parent != folder else shape
-        shoot(path, _light(shot, size, seed, small, lights), shot, seed)
+
+    def missing() -> Iterator[tuple[Path, Shot, np.ndarray | None]]:
+        for number, shot in enumerate(shots):
+            path = folder / f"{shot.name}.dng"
+            if path.exists():
+                continue
+            if progress is not None and not progress(number / len(shots), shot.name):
+                raise Cancelled
+            size = ladder_shape if path.parent != folder else shape
+            rendered = not small and shot.scene != "card" and shot.place is None
+            yield path, shot, None if rendered else _light(shot, size, seed, lights)
+
+    def make(path: Path, shot: Shot, light: np.ndarray | None) -> None:
+        shoot(path, lit(shot.scene, shot.pose) if light is None else light, shot, seed)
+
+    for _ in each(lambda one: make(*one), missing()):
+        pass
     if progress is not None:
         progress(1.0, "done")
-    return made
+    return [folder / f"{shot.name}.dng" for shot in shots]
 
 
 def make_frame(path: Path, megapixels: float, six: bool = False, iso: float = 400.0, seed: int = 1) -> None:
