@@ -11,6 +11,7 @@ import pytest
 import rawpy
 import tifffile
 
+from irvane.core.files.collecting import collect
 from irvane.core.files.raw import decode_raw
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.simulate.camera import Body, LensModel, apply_lens, camera_from_scene, expose, quiet
@@ -194,6 +195,18 @@ def test_the_demo_is_complete_and_only_missing_frames_are_made(demo: Path, tmp_p
     make_demo(demo, seed=1, small=True, progress=lambda share, _what: shares.append(share) is None)
     assert {p.name: p.stat().st_mtime_ns for p in demo.glob("*.dng")} == stamps
     assert shares == [1.0]
+
+
+def test_a_window_opens_on_the_first_frames_and_they_stay_as_they_are(tmp_path: Path) -> None:
+    folder = tmp_path / "demo"
+    make_demo(folder, small=True, first_only=True)
+    first = {p.name: p.read_bytes() for p in folder.glob("*.dng")}
+    assert sorted(first) == ["bench-iso6400.dng", "window-leaves.dng"]  # of the small demo
+    collect([folder])  # opening a folder sweeps unfinished files away, and nothing else
+    times = {p.name: p.stat().st_mtime_ns for p in folder.glob("*.dng")}
+    made = make_demo(folder, small=True)
+    assert all(path.exists() for path in made) and len(made) > len(first)
+    assert {name: (folder / name).stat().st_mtime_ns for name in first} == times
 
 
 def test_dng_tags_stand_where_the_specification_wants_them(demo: Path) -> None:

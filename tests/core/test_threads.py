@@ -7,6 +7,7 @@ import threading
 import time
 from collections.abc import Callable
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -16,7 +17,7 @@ from irvane.core.errors import Cancelled, IrvaneError
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic
 from irvane.core.line.jobs import Worker
 from irvane.core.noise.denoise import BEST, FAST, denoise_mosaic, method_for
-from irvane.core.threads import each, stopping
+from irvane.core.threads import CORES, each, share_out, stopping, strips
 
 GAINS = 1 / shots.NEUTRAL
 
@@ -191,3 +192,30 @@ def test_the_foreground_keeps_its_priority() -> None:
     if priority():
         pytest.skip("these tests run in the background")
     assert list(each(priority, range(2), lambda: None)) == [0, 0]
+
+
+def test_a_loop_is_shared_out_once_and_only_among_idle_cores() -> None:
+    done: list[tuple[int, int]] = []
+
+    def kernel(begin: int, end: int, more: int) -> None:
+        done.append((begin, end))
+        assert more == 7
+
+    share_out(kernel, 1000, 7)
+    assert sorted(done)[0][0] == 0 and sorted(done)[-1][1] == 1000
+    assert all(a[1] == b[0] for a, b in pairwise(sorted(done)))
+    assert len(done) > 1 or CORES == 1
+
+    def parts_within(items: int) -> int:
+        done.clear()
+        list(
+            each(
+                lambda number: share_out(kernel, 1000, 7) if number == 0 else None,
+                list(range(items)),
+                lambda: None,
+            )
+        )
+        return len(done)
+
+    assert parts_within(CORES) == 1, "the others are at work, too"
+    assert parts_within(1) == len(strips(1000, 8)), "it works alone for another thread"

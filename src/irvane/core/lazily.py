@@ -6,6 +6,15 @@ from importlib import import_module
 from typing import Any
 
 
+def _muted(exiv2: Any) -> None:
+    """Damaged files are told in our own sentences."""
+    exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)
+
+
+#: What is done with a library as soon as it is loaded.
+_AT_FIRST = {"exiv2": _muted}
+
+
 class _Library:
     """Stands for a module until something of it is asked for."""
 
@@ -13,7 +22,10 @@ class _Library:
         self._name = name
 
     def __getattr__(self, name: str) -> Any:
-        found = getattr(import_module(self._name), name)
+        module = import_module(self._name)
+        if self._name in _AT_FIRST:
+            _AT_FIRST[self._name](module)
+        found = getattr(module, name)
         setattr(self, name, found)
         return found
 

@@ -25,7 +25,7 @@ CORES = max(1, len(os.sched_getaffinity(0)))
 cv2.setNumThreads(1)
 
 
-#: Of the present thread: those that work for it, and what stops the work that it does for another.
+#: Of the present thread: those that work for it, what stops the work that it does for another, and how many cores that may use.
 _OWN = threading.local()
 #: Seconds between two calls of what is done while others work.
 _LOOK_UP = 0.03
@@ -68,6 +68,11 @@ def stopping(call: Callable[[], None]) -> Iterator[None]:
     stop: _Stop | None = getattr(_OWN, "stop", None)
     with nullcontext() if stop is None else stop.calling(call):
         yield
+
+
+def _room() -> int:
+    """How many cores the present thread may use: those that others like it do not work on."""
+    return int(getattr(_OWN, "room", CORES))
 
 
 def _pool(gives_way: bool) -> ThreadPoolExecutor:
@@ -114,13 +119,15 @@ def each(
         yield from map(work, items)
         return
     pool, stop = _pool(meanwhile is not None), _Stop()
+    beside = len(items) if isinstance(items, Sized) else CORES
+    room = max(1, _room() // max(1, min(beside, CORES)))
 
     def stoppable(item: Item) -> Result:
-        _OWN.stop = stop
+        _OWN.stop, _OWN.room = stop, room
         try:
             return work(item)
         finally:
-            _OWN.stop = None
+            _OWN.stop, _OWN.room = None, CORES
 
     under_way: deque[Future[Result]] = deque()
     try:
@@ -140,9 +147,9 @@ def each(
 def share_out(kernel: Callable[..., None], count: int, *given: object) -> None:
     """Call ``kernel(begin, end, *given)`` for parts of ``range(count)`` that make up all of it, on all threads.
 
-    In a thread that works for another already, it is called once: the others are at work, too.
+    Where as many threads as there are cores work beside this one already, it is called once.
     """
-    parts = [(0, count)] if getattr(_OWN, "stop", None) is not None else strips(count, _SMALLEST)
+    parts = [(0, count)] if _room() == 1 else strips(count, _SMALLEST)
     for _ in each(lambda part: kernel(*part, *given), parts):
         pass
 

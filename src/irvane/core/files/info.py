@@ -20,9 +20,6 @@ if TYPE_CHECKING:
 else:
     exiv2 = lazily("exiv2")
 
-# damaged files are told in our own sentences
-exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)
-
 
 @dataclass(frozen=True)
 class FrameInfo:

@@ -117,11 +117,15 @@ def to_be_measured(developed: Developed, settings: Settings, context: Context) -
 
 def with_lens_measured(developed: Developed, context: Context) -> Context:
     """The facts with the lateral aberration, as far as there are contours of a mosaic to tell it, and the hue of fringes."""
-    found = None if developed.mosaic is None else measure_aberration(developed.mosaic)
-    hue = fringe_hue(developed.plain, developed.clipped, developed.gains)
+    mosaic = developed.mosaic
+    found, edges = together(
+        lambda: None if mosaic is None else measure_aberration(mosaic), lambda: find_edges_of(developed)
+    )
+    hue, soft = together(
+        lambda: fringe_hue(developed.plain, developed.clipped, developed.gains),
+        lambda: _told(developed, edges),
+    )
     facts = replace(context.lens, aberration=found, fringe_hue=hue)
-    edges = find_edges_of(developed)
-    soft = _told(developed, edges)
     return replace(context, lens=facts, lens_measured=True, softness=soft, edges=edges)
 
 
@@ -151,21 +155,22 @@ def _told(developed: Developed, edges: Edges) -> Cause:
 
 def _softness(developed: Developed, edges: Edges) -> Cause:
     soft = softness_in(edges)
-    cause = cause_of(mean_spectrum(_parts(developed)), soft, edges)
+
+    def of_all() -> Cause:
+        return cause_of(mean_spectrum(_parts(developed)), soft, edges)
+
     # crowded edges look sharper than they are: a frame that is blurred all over would seem to have sharp places
     alone = edges.chosen(edges.alone)
     found = softness_map(alone, developed.extent)
     places = soft_places(found)
     if places is None:
-        return cause
+        return of_all()
     inside = edges.chosen(_within(edges, places, developed.extent))
-    return judged(
-        cause,
-        found,
-        cause_of(mean_spectrum(_parts(developed, places)), softness_in(inside), inside, part=True),
-        alone,
-        developed.extent,
+    cause, of_part = together(
+        of_all,
+        lambda: cause_of(mean_spectrum(_parts(developed, places)), softness_in(inside), inside, part=True),
     )
+    return judged(cause, found, of_part, alone, developed.extent)
 
 
 def _within(edges: Edges, places: np.ndarray, extent: tuple[int, int]) -> np.ndarray:

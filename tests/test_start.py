@@ -1,0 +1,47 @@
+"""What starts without a picture loads no library that only pictures need."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+#: Each of these takes a fifth of a second and more to load.
+_HEAVY = ("cv2", "numba", "scipy", "PySide6", "openvino", "lensfunpy", "pyqtgraph", "jinja2")
+
+
+def _loaded(words: str, *given: str) -> set[str]:
+    """Names of modules that are loaded once some words of Python were run in a process of their own."""
+    code = f"import sys\ntry:\n    {words}\nexcept SystemExit:\n    pass\nprint('|' + '|'.join(sys.modules), file=sys.stderr)"
+    done = subprocess.run([sys.executable, "-c", code, *given], capture_output=True, text=True, check=True)
+    return set(done.stderr.splitlines()[-1].split("|"))
+
+
+@pytest.mark.parametrize("words", [["--help"], ["info", "FRAME"], ["mark", "--help"]])
+def test_commands_without_a_picture_load_no_library_for_pictures(words: list[str], frames: Path) -> None:
+    frame = str(frames / "bench-iso6400.dng")
+    call = "from irvane.cli import main; main(sys.argv[1:])"
+    given = [frame if word == "FRAME" else word for word in words]
+    _loaded(call, *given)  # what the lens database says of a lens is kept from here on
+    loaded = _loaded(call, *given)
+    assert "irvane.cli" in loaded
+    assert not loaded & set(_HEAVY)
+
+
+def test_the_window_starts_without_what_single_jobs_need() -> None:
+    loaded = _loaded("import irvane.desktop.app")
+    assert "irvane.desktop.window" in loaded
+    unwanted = {
+        "numba",
+        "openvino",
+        "lensfunpy",
+        "pyqtgraph",
+        "jinja2",
+        "scipy.optimize",
+        "scipy.fft",
+        "exiv2",
+        "tifffile",
+    }
+    assert not loaded & unwanted
