@@ -23,6 +23,7 @@ from irvane.core.line.engine import Engine
 from irvane.core.line.how import FUSION, How
 from irvane.core.line.looks import LOOKS, render_look
 from irvane.core.line.merging import MergeSource
+from irvane.core.line.picture import halve
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import render_view
 from irvane.core.places import OutputRegion
@@ -94,6 +95,7 @@ def _show(frame: Path) -> None:
 def _first(frame: Path) -> None:
     """What a window does before it shows its first frame as its proof is at first."""
     engine, source, settings = Engine(), FileSource(frame), Settings()
+    halve(np.zeros((8, 8, 3), np.float32))  # the levels of frames that are larger than this one
     coarse = engine.coarse(source, settings.sensor)
     whole = OutputRegion(0, 0, *coarse.developed.extent)
     render_view(coarse.developed, settings, coarse.context, whole, marks=Limits())

@@ -32,15 +32,6 @@ def test_qt_keeps_the_references_of_none(qtbot: QtBot) -> None:
     assert abs(sys.getrefcount(None) - before) < 200
 
 
-def test_numba_runs_on_a_thread_safe_layer() -> None:
-    import numba
-
-    from irvane.warm import warm
-
-    warm()
-    assert numba.threading_layer() in ("omp", "tbb")
-
-
 @pytest.mark.xvfb
 @pytest.mark.skipif(
     shutil.which("Xvfb") is None or shutil.which("xdotool") is None, reason="needs Xvfb and xdotool"
