@@ -8,6 +8,9 @@ from pathlib import Path
 
 import pytest
 
+from irvane import warm
+from irvane.cli import main
+
 #: Each of these takes a fifth of a second and more to load.
 _HEAVY = ("cv2", "numba", "scipy", "PySide6", "openvino", "lensfunpy", "pyqtgraph", "jinja2")
 
@@ -45,3 +48,19 @@ def test_the_window_starts_without_what_single_jobs_need() -> None:
         "tifffile",
     }
     assert not loaded & unwanted
+
+
+def test_a_command_that_computes_compiles_first_and_on_all_cores(
+    frames: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    compiled: list[bool] = []
+    monkeypatch.setattr(warm, "is_warm", lambda: bool(compiled))
+    monkeypatch.setattr(warm, "warm", lambda progress: compiled.append(progress(0.5)))
+    frame = str(frames / "bench-iso6400.dng")
+    assert main(["info", frame]) == 0
+    assert not compiled, "a header needs no kernel"
+    assert main(["measure", frame, "--at", "100,100,64,64"]) == 0
+    assert compiled == [True]
+    assert "compiling for this machine, once  50%" in capsys.readouterr().err
+    assert main(["measure", frame, "--at", "100,100,64,64"]) == 0
+    assert compiled == [True], "once"

@@ -233,12 +233,18 @@ def _warm(_args: argparse.Namespace) -> int:
     from irvane.warm import warm
 
     def progress(done: float) -> bool:
-        print(f"\r  preparing the computing kernels {done:4.0%}", end="", file=sys.stderr, flush=True)
+        print(f"\r  compiling for this machine, once {done:4.0%}", end="", file=sys.stderr, flush=True)
         return True
 
     warm(progress)
-    print("\r  the computing kernels are prepared   ", file=sys.stderr)
+    print("\r  everything is compiled                ", file=sys.stderr)
     return DONE
+
+
+def _computes(args: argparse.Namespace) -> bool:
+    """Does a command compute pictures, so that it would compile what it needs on the way, on one core?"""
+    words = (*_MODULES["developing"], *_MODULES["masking"], *_MODULES["judging"], "merge", "panorama")
+    return args.command in words or (args.command == "info" and args.measure)
 
 
 def _completion(args: argparse.Namespace) -> int:
@@ -291,6 +297,11 @@ def main(argv: Sequence[str] | None = None) -> int:
     commands = _COMMANDS | {name: work for module in modules for name, work in module.COMMANDS.items()}
     args = _parser(modules).parse_args(arguments)
     try:
+        if _computes(args):
+            from irvane.warm import is_warm
+
+            if not is_warm():
+                _warm(args)
         return commands[args.command](args)
     except UsageError as error:
         print(f"irvane: {error}", file=sys.stderr)
