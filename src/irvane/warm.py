@@ -7,9 +7,11 @@ version of the program, of Numba and of the processor that was done. A package b
 
 from __future__ import annotations
 
+import ctypes
 import importlib
 import os
-from concurrent.futures import ProcessPoolExecutor, as_completed
+import signal
+from concurrent.futures import FIRST_COMPLETED, ProcessPoolExecutor, wait
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import lru_cache
@@ -28,6 +30,8 @@ from irvane.core.progress import Progress, always, step
 
 #: Ends the part of the list that the first picture takes.
 REST = "--"
+#: Seconds after which is looked whether the work is still wanted; PR_SET_PDEATHSIG of Linux.
+_LOOK_UP, _ON_PARENTS_DEATH = 0.2, 1
 
 
 @dataclass(frozen=True)
@@ -93,6 +97,12 @@ def compile_one(one: Listed) -> Listed:
     return one
 
 
+def _begin(niceness: int) -> None:
+    """In a process that compiles: give way to other work, and end with the one that started it, however that ends."""
+    os.nice(niceness)
+    ctypes.CDLL(None).prctl(_ON_PARENTS_DEATH, signal.SIGTERM)
+
+
 def warm(progress: Progress = always, first_only: bool = False, niceness: int = 0) -> None:
     """Compile what is listed, or what the first picture takes of it, with as many processes as there are cores.
 
@@ -110,13 +120,16 @@ def warm(progress: Progress = always, first_only: bool = False, niceness: int = 
     soon, rest = listed()
     kernels = soon if first_only else (*soon, *rest)
     whole, done = sum(one.seconds for one in kernels), 0.0
-    with ProcessPoolExecutor(CORES, get_context("spawn"), initializer=os.nice, initargs=(niceness,)) as pool:
-        waiting = [pool.submit(compile_one, one) for one in sorted(kernels, key=lambda one: -one.seconds)]
+    with ProcessPoolExecutor(CORES, get_context("spawn"), initializer=_begin, initargs=(niceness,)) as pool:
+        waiting = {pool.submit(compile_one, one) for one in sorted(kernels, key=lambda one: -one.seconds)}
         try:
-            for future in as_completed(waiting):
-                done += future.result().seconds
-                step(progress, done / whole)
+            while waiting:
+                over, waiting = wait(waiting, _LOOK_UP, FIRST_COMPLETED)
+                done += sum(future.result().seconds for future in over)
+                step(progress, min(done / whole, 1.0))
         except Cancelled:
+            for process in list(pool._processes.values()):  # what they are at may take them ten seconds more
+                process.terminate()
             pool.shutdown(cancel_futures=True)
             raise
     if not first_only:

@@ -413,5 +413,5 @@ class RenderService(QObject):
     def cancel_writing(self) -> None:
         """Stop writing; nothing is left behind."""
         self._writer.cancel(lambda _key: True)
-        self._heavy.cancel(lambda key: key[0] == "long")
+        self._heavy.cancel(lambda key: key[0] in ("long", "prepare"))
         self.written.emit(None, "Cancelled; nothing was left behind.")

@@ -250,7 +250,7 @@ class Window(QMainWindow):
         self.service.forget(item.source)
 
     def _demo_ready(self, folder: Path) -> None:
-        self.path.show()
+        self.path.setVisible(self.path.isVisible() or not self.session.items)
         self.opening.open([folder])
 
     # proofs
