@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import subprocess
 import sys
+from multiprocessing import active_children
 from pathlib import Path
 
 import pytest
 
 from irvane import warm
 from irvane.cli import main
+from irvane.core.errors import Cancelled
 
 #: Each of these takes a fifth of a second and more to load.
 _HEAVY = ("cv2", "numba", "scipy", "PySide6", "openvino", "lensfunpy", "pyqtgraph", "jinja2")
@@ -64,3 +66,9 @@ def test_a_command_that_computes_compiles_first_and_on_all_cores(
     assert "compiling for this machine, once  50%" in capsys.readouterr().err
     assert main(["measure", frame, "--at", "100,100,64,64"]) == 0
     assert compiled == [True], "once"
+
+
+def test_compiling_ends_when_it_is_cancelled() -> None:
+    with pytest.raises(Cancelled):
+        warm.warm(lambda _share: False)
+    assert not active_children()
