@@ -20,14 +20,14 @@ def main(target: str, folder: Path) -> None:
         # of this process and those it starts alone: before Numba is imported
         os.environ |= {"IRVANE_KERNELS": place, "NUMBA_CPU_NAME": target, "NUMBA_CPU_FEATURES": ""}
         from irvane.core.brought import TARGETS, made_for
-        from irvane.core.compiling import own_folder
+        from irvane.core.private import own_folder
         from irvane.warm import warm
 
         if target not in TARGETS:
             raise SystemExit(f"There is no such kind of processor: {target}; there are {', '.join(TARGETS)}.")
         warm()
-        for lock in own_folder().glob("*/.lock"):
-            lock.unlink()
+        for own in (*own_folder().glob("*/.lock"), *own_folder().glob("*.txt")):
+            own.unlink()
         shutil.copytree(own_folder(), folder / target, dirs_exist_ok=True)
         (folder / target / made_for()).touch()
 

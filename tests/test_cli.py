@@ -424,6 +424,6 @@ def test_a_library_that_the_system_lacks_is_named(monkeypatch: pytest.MonkeyPatc
     def lacking(_args: object) -> int:
         raise ImportError("libEGL.so.1: cannot open shared object file: No such file or directory")
 
-    monkeypatch.setattr(cli, "_demo", lacking)
+    monkeypatch.setitem(cli._COMMANDS, "demo", lacking)
     assert _run("demo", "--data-only") == 1
     assert "libEGL.so.1 is missing" in capsys.readouterr().err

@@ -49,7 +49,7 @@ def test_nothing_is_compiled_after_warming(frames: Path, tmp_path: Path) -> None
         assert done.returncode == 0, done.stderr[-2000:]
 
     run("-m", "irvane.cli", "warm")
-    assert (kernels / "irvane-warm.txt").exists()
+    assert list(kernels.glob("*/irvane-warm.txt"))
     before = _compiled(kernels)
     assert len(before) > 100
     # the list holds everything that the rehearsal takes: it is as new as the kernels

@@ -24,7 +24,7 @@ from irvane.core.errors import Cancelled
 from irvane.core.files.atomic import atomic_file
 from irvane.core.installed import version_of
 from irvane.core.kernels import Kernel
-from irvane.core.private import kernels_folder
+from irvane.core.private import own_folder
 from irvane.core.processor import kind
 from irvane.core.progress import Progress, always, step
 
@@ -60,11 +60,11 @@ def listed() -> tuple[tuple[Listed, ...], tuple[Listed, ...]]:
 
 
 def _stamp() -> Path:
-    return kernels_folder() / "irvane-warm.txt"
+    return own_folder() / "irvane-warm.txt"
 
 
 def _present() -> str:
-    return f"{__version__} {version_of('numba')} {kind()} {Path(__file__).parent}"
+    return f"{__version__} {version_of('numba')} {kind()}"
 
 
 def is_warm() -> bool:
@@ -133,5 +133,7 @@ def warm(progress: Progress = always, first_only: bool = False, niceness: int = 
             pool.shutdown(cancel_futures=True)
             raise
     if not first_only:
-        with suppress(OSError), atomic_file(_stamp()) as temporary:
-            temporary.write_text(_present(), "utf-8")
+        with suppress(OSError):
+            own_folder().mkdir(mode=0o700, exist_ok=True)
+            with atomic_file(_stamp()) as temporary:
+                temporary.write_text(_present(), "utf-8")

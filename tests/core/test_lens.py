@@ -22,7 +22,7 @@ from irvane.core.files.info import FrameInfo
 from irvane.core.files.opcodes import parse
 from irvane.core.finish import job
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic
-from irvane.core.lens import profile
+from irvane.core.lens import answers, profile
 from irvane.core.lens.aberration import measure_aberration
 from irvane.core.lens.corrections import LensFacts, corrections_of
 from irvane.core.lens.falloff import measure_falloff
@@ -51,26 +51,63 @@ LENS = TestLens(a=0.021, b=-0.058, c=0.013, red=0.0011, blue=-0.0014, falloff=(-
 def database(monkeypatch: pytest.MonkeyPatch) -> None:
     """A lens database that holds one lens more: the simulated one."""
     made = lensfunpy.Database(xml=LENS.xml("Reference", "Test 35"))
-    for cached in (
-        profile._by_name,
-        profile._camera,
-        profile.find_profile,
-        profile.tables_of,
-        corrections_of,
-        geometry_of,
-    ):
-        cached.cache_clear()
+    _forget()
     monkeypatch.setattr(profile, "_database", lambda: made)
+    # what the other database said does not count, and what this one says is not kept
+    monkeypatch.setattr(answers, "kept", lambda _question: (False, None))
+    monkeypatch.setattr(answers, "keep", lambda _question, _answer: None)
     yield
+    _forget()
+
+
+def _forget() -> None:
     for cached in (
         profile._by_name,
         profile._camera,
+        profile._camera_crop,
         profile.find_profile,
         profile.tables_of,
         corrections_of,
         geometry_of,
     ):
         cached.cache_clear()
+
+
+def test_what_the_database_said_is_kept(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setattr(answers, "_path", lambda: tmp_path / "lenses.json")
+
+    def asked_anew() -> tuple[object, object, object]:
+        answers._answers.cache_clear()
+        _forget()
+        lens = Optics(lens=name, focal=focal)
+        return (
+            profile.find_profile(lens),
+            profile.find_profile(Optics(lens="nothing like it")),
+            profile._camera_crop(make, model),
+        )
+
+    one, camera = profile._database().lenses[0], profile._database().cameras[0]
+    name, focal, make, model = (
+        profile._full_name(one),
+        float(one.min_focal),
+        str(camera.maker),
+        str(camera.model),
+    )
+    told = asked_anew()
+    assert told[0] is not None and told[0].name == name and told[1] is None
+    assert told[2] == pytest.approx(float(camera.crop_factor))
+
+    def loaded() -> None:
+        raise AssertionError("the database was loaded for what it had said before")
+
+    monkeypatch.setattr(profile, "_database", loaded)
+    assert asked_anew() == told
+    (tmp_path / "lenses.json").write_text('{"database": "an older one", "answers": {}}')
+    with pytest.raises(AssertionError):
+        asked_anew()
+    monkeypatch.undo()
+    answers._answers.cache_clear()
+    _forget()
 
 
 def _photographed(path: Path, lens: TestLens, cfa: np.ndarray = BAYER) -> np.ndarray:

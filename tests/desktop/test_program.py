@@ -91,7 +91,7 @@ def test_a_first_start_shows_the_demo_and_its_path(
 
     folder = tmp_path / "demo"
     monkeypatch.setattr(service, "demo_folder", lambda: folder)
-    monkeypatch.setattr(service, "make_demo", lambda to, progress: shutil.copytree(demo, to))
+    monkeypatch.setattr("irvane.core.simulate.demo.make_demo", lambda to, progress: shutil.copytree(demo, to))
     monkeypatch.setattr(app.platformdirs, "user_state_path", lambda _name: tmp_path / "state")
     assert app._is_first_start()
     assert not app._is_first_start()

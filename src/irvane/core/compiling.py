@@ -20,7 +20,7 @@ from numba.core.caching import CompileResultCacheImpl, FunctionCache, IndexDataC
 from numba.extending import intrinsic
 
 from irvane.core.brought import BROUGHT, brought
-from irvane.core.private import kernels_folder
+from irvane.core.private import own_folder
 
 #: Where our packages lie, and what a file imports of them at its outermost level (what kernels can hold of others).
 _ROOT = Path(__file__).resolve().parents[2]
@@ -31,12 +31,6 @@ _IMPORT = re.compile(
 
 #: Say where kernels are kept, and run them; no kernel comes from these.
 _WITHOUT = {"irvane.core.private", "irvane.core.threads"}
-
-
-@lru_cache(maxsize=1)
-def own_folder() -> Path:
-    """The folder for what is compiled here, of this copy of the program alone."""
-    return kernels_folder() / hashlib.blake2b(str(_ROOT).encode(), digest_size=6).hexdigest()
 
 
 @lru_cache(maxsize=1024)

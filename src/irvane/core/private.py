@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import grp
+import hashlib
 import os
 import pwd
 import shutil
@@ -69,3 +70,9 @@ def kernels_folder() -> Path:
     own = Path(tempfile.mkdtemp(prefix="irvane-kernels-"))
     atexit.register(shutil.rmtree, own, ignore_errors=True)
     return own
+
+
+def own_folder() -> Path:
+    """The folder in it for kernels of this copy of the program alone: two checkouts do not take each other's for stale."""
+    place = str(Path(__file__).resolve().parents[2])
+    return kernels_folder() / hashlib.blake2b(place.encode(), digest_size=6).hexdigest()
