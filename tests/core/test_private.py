@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from irvane.core import brought, compiling, kernels, private, processor
+from irvane.core import brought, compiling, installed, kernels, private, processor
 
 
 @pytest.fixture
@@ -76,7 +76,7 @@ def test_a_changed_constant_two_files_away_is_compiled_anew(tmp_path: Path) -> N
     core.mkdir(parents=True)
     for package in (core.parent, core):
         (package / "__init__.py").touch()
-    for module in (kernels, compiling, brought, processor, private):
+    for module in (kernels, compiling, brought, installed, processor, private):
         shutil.copy(str(module.__file__), core)
     for name, text in (("outer", _OUTER), ("middle", _MIDDLE), ("constant", "MUCH = 2\n")):
         (core / f"{name}.py").write_text(text)
