@@ -70,6 +70,6 @@ prepare() { # $1: what to install, "." or ".[test]"
   say "Setting up the environment (once, about two minutes) …"
   [ -x "$VENV/bin/python" ] || "$python" -m venv "$VENV"
   "$VENV/bin/python" -m pip install -q --no-compile --disable-pip-version-check -c constraints.txt -e "$1"
-  "$VENV/bin/python" -m compileall -qq -j 0 "$VENV/lib" || true # on all cores; pip does it on one
+  "$VENV/bin/python" -m compileall -qq -j 0 "$VENV/lib" src || true # on all cores; pip does it on one
   printf '%s\n' "$wanted" >>"$stamp"
 }
