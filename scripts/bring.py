@@ -2,7 +2,7 @@
 
     python scripts/bring.py TARGET FOLDER
 
-FOLDER gets a folder of that name (see ``TARGETS`` in ``irvane/core/kernels.py``), for the running Python and its Numba.
+FOLDER gets a folder of that name (see ``TARGETS`` in ``irvane/core/brought.py``), for the running Python and its Numba.
 """
 
 from __future__ import annotations

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import subprocess
 import sys
-from multiprocessing import active_children
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import active_children, get_context
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,7 @@ import pytest
 from irvane import warm
 from irvane.cli import main
 from irvane.core.errors import Cancelled
+from irvane.core.private import kernels_folder
 
 #: Each of these takes a fifth of a second and more to load.
 _HEAVY = ("cv2", "numba", "scipy", "PySide6", "openvino", "lensfunpy", "pyqtgraph", "jinja2")
@@ -72,3 +74,11 @@ def test_compiling_ends_when_it_is_cancelled() -> None:
     with pytest.raises(Cancelled):
         warm.warm(lambda _share: False)
     assert not active_children()
+
+
+def test_what_is_compiled_lies_where_the_program_looks(tmp_path: Path) -> None:
+    # where the cache cannot be written the program has a folder of its own, which other processes would not know
+    with ProcessPoolExecutor(
+        1, get_context("spawn"), initializer=warm._begin, initargs=(0, str(tmp_path))
+    ) as pool:
+        assert pool.submit(kernels_folder).result() == tmp_path

@@ -24,7 +24,7 @@ from irvane.core.errors import Cancelled
 from irvane.core.files.atomic import atomic_file
 from irvane.core.installed import version_of
 from irvane.core.kernels import Kernel
-from irvane.core.private import own_folder
+from irvane.core.private import VARIABLE, kernels_folder, own_folder
 from irvane.core.processor import kind
 from irvane.core.progress import Progress, always, step
 
@@ -97,9 +97,11 @@ def compile_one(one: Listed) -> Listed:
     return one
 
 
-def _begin(niceness: int) -> None:
-    """In a process that compiles: give way to other work, and end with the one that started it, however that ends."""
+def _begin(niceness: int, folder: str) -> None:
+    """In a process that compiles: give way to other work, keep what is compiled where the one that started it looks (which may be
+    a folder of its own for the time being), and end with that, however it ends."""
     os.nice(niceness)
+    os.environ[VARIABLE] = folder
     ctypes.CDLL(None).prctl(_ON_PARENTS_DEATH, signal.SIGTERM)
 
 
@@ -120,7 +122,9 @@ def warm(progress: Progress = always, first_only: bool = False, niceness: int = 
     soon, rest = listed()
     kernels = soon if first_only else (*soon, *rest)
     whole, done = sum(one.seconds for one in kernels), 0.0
-    with ProcessPoolExecutor(CORES, get_context("spawn"), initializer=_begin, initargs=(niceness,)) as pool:
+    with ProcessPoolExecutor(
+        CORES, get_context("spawn"), initializer=_begin, initargs=(niceness, str(kernels_folder()))
+    ) as pool:
         waiting = {pool.submit(compile_one, one) for one in sorted(kernels, key=lambda one: -one.seconds)}
         try:
             while waiting:
