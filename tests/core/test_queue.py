@@ -12,6 +12,7 @@ import shots
 from faulty import PLAIN, TIFF
 
 from irvane.core.errors import Cancelled
+from irvane.core.finish import journal as journals
 from irvane.core.finish import queue as queueing
 from irvane.core.finish.expected import expected, paces_path
 from irvane.core.finish.journal import CANCELLED, DONE, FAILED, SKIPPED, WAITING, Journal, Wanted, digest
@@ -95,6 +96,41 @@ def test_a_file_whose_rename_was_interrupted_is_not_made_again(tmp_path: Path) -
         journal.make_good()
     assert [e.state for e in journal.entries()] == [DONE, DONE]
     assert (folder / "frame-0.tif").read_bytes() == b"whole one" and not waiting.exists()
+
+
+def test_only_what_was_appended_is_read_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "queue.jsonl"
+    followed, other = Journal(path), Journal(path)
+    frames = [tmp_path / f"frame-{k}.dng" for k in range(40)]
+    parsed: list[bytes] = []
+    monkeypatch.setattr(
+        journals, "_parsed", lambda line, own=journals._parsed: parsed.append(line) or own(line)
+    )
+    assert followed.entries() == []
+    entries = other.add([Wanted((frame,), PLAIN, "") for frame in frames], TIFF)
+    assert followed.entries() == entries
+    parsed.clear()
+    other.tell(entries[3], DONE, written="a", seconds=2.0)
+    other.put_in_order([entries[7].id])
+    assert followed.entries() == Journal(path).entries()
+    assert sum(bool(line) for line in parsed) == 2 + 42, "two by the one that follows, all by the new one"
+    # a crash leaves half a line; what is appended after it counts, and the half is passed over
+    with path.open("ab") as stream:
+        stream.write(b'{"kind": "removed", "id": "')
+    assert followed.entries() == Journal(path).entries()
+    other.remove([entries[0].id])
+    assert followed.entries() == Journal(path).entries() and len(followed.entries()) == 39
+    # a line without its end is taken once it can be understood
+    with path.open("ab") as stream:
+        stream.write(json.dumps({"kind": "removed", "id": entries[1].id}).encode())
+    assert len(followed.entries()) == len(followed.entries()) == 38
+    other.remove([entries[2].id])
+    assert followed.entries() == Journal(path).entries() and len(followed.entries()) == 37
+    path.write_bytes(path.read_bytes()[:300])
+    assert followed.entries() == Journal(path).entries() == []
+    path.unlink()
+    other.add([Wanted((frames[0],), PLAIN, "")], TIFF)
+    assert followed.entries() == Journal(path).entries() and len(followed.entries()) == 1
 
 
 def test_one_at_a_time_runs_the_queue(tmp_path: Path) -> None:

@@ -10,6 +10,7 @@ import fcntl
 import hashlib
 import json
 import os
+import threading
 import time
 import uuid
 from collections.abc import Iterator, Sequence
@@ -22,7 +23,7 @@ import platformdirs
 
 from irvane.core.errors import ReadError, SettingError, WriteError
 from irvane.core.files.atomic import finish_interrupted, make_folder, remove_stale
-from irvane.core.files.small import read_small, why_not_a_file
+from irvane.core.files.small import Position, read_on, why_not_a_file
 from irvane.core.finish.destination import Destination, checked
 from irvane.core.settings import Settings
 
@@ -79,6 +80,15 @@ class Entry:
         return self.state in (DONE, FAILED, SKIPPED, CANCELLED)
 
 
+def _parsed(line: bytes) -> dict[str, Any] | None:
+    """A line of the journal; None for what is no object."""
+    with suppress(ValueError, RecursionError):
+        found = json.loads(line) if line else None
+        if isinstance(found, dict):
+            return found
+    return None
+
+
 def digest(path: Path) -> str:
     """Hash of a whole file."""
     found = hashlib.blake2b(digest_size=16)
@@ -103,42 +113,58 @@ class Journal:
 
     def __init__(self, path: Path | None = None) -> None:
         self.path = path or journal_path()
+        self._lock = threading.Lock()
+        self._forget()
 
     # reading
 
-    def entries(self) -> list[Entry]:
-        """All entries in the order in which they are written."""
-        found: dict[str, Entry] = {}
-        order: list[str] = []
-        for line in self._lines():
-            kind, key = line.get("kind"), str(line.get("id", ""))
-            if kind == "add":
-                entry = _entry(line)
-                if entry is not None and key not in found:
-                    found[key] = entry
-                    order.append(key)
-            elif kind == "state" and key in found:
-                changes = {
-                    name: line[name] for name in ("state", "written", "reason", "seconds") if name in line
-                }
-                found[key] = replace(found[key], **changes, intent={})
-            elif kind == "intent" and key in found:
-                told = {name: str(line.get(name, "")) for name in ("temporary", "target", "digest")}
-                found[key] = replace(found[key], intent=told)
-            elif kind == "removed":
-                found.pop(key, None)
-            elif kind == "order":
-                wished = [k for k in line.get("ids", []) if k in found]
-                order = wished + [k for k in order if k not in wished]
-        return [found[key] for key in order if key in found]
+    def _forget(self) -> None:
+        self._read: Position | None = None
+        self._found: dict[str, Entry] = {}
+        self._order: list[str] = []
 
-    def _lines(self) -> Iterator[dict[str, Any]]:
-        with suppress(ReadError):
-            for raw in (read_small(self.path, _LARGEST) or b"").split(b"\n"):
-                with suppress(ValueError, RecursionError):  # the last line may be cut off
-                    line = json.loads(raw) if raw else None
-                    if isinstance(line, dict):
-                        yield line
+    def entries(self) -> list[Entry]:
+        """All entries in the order in which they are written; only what was appended since the last call is read."""
+        with self._lock:
+            for line in self._new_lines():
+                self._take(line)
+            return [self._found[key] for key in self._order if key in self._found]
+
+    def _take(self, line: dict[str, Any]) -> None:
+        found, kind, key = self._found, line.get("kind"), str(line.get("id", ""))
+        if kind == "add":
+            entry = _entry(line)
+            if entry is not None and key not in found:
+                found[key] = entry
+                self._order.append(key)
+        elif kind == "state" and key in found:
+            changes = {name: line[name] for name in ("state", "written", "reason", "seconds") if name in line}
+            found[key] = replace(found[key], **changes, intent={})
+        elif kind == "intent" and key in found:
+            told = {name: str(line.get(name, "")) for name in ("temporary", "target", "digest")}
+            found[key] = replace(found[key], intent=told)
+        elif kind == "removed":
+            found.pop(key, None)
+        elif kind == "order" and isinstance(line.get("ids"), list):
+            wished = [k for k in line["ids"] if k in found]
+            self._order = wished + [k for k in self._order if k in found and k not in wished]
+
+    def _new_lines(self) -> Iterator[dict[str, Any]]:
+        try:
+            got = read_on(self.path, self._read, _LARGEST)
+        except ReadError:
+            got = None
+        if got is None or got[0] != self._read:  # another file, or none
+            self._forget()
+        if got is None:
+            return
+        begins, data = got
+        whole, _, rest = data.rpartition(b"\n")
+        lines = [_parsed(line) for line in whole.split(b"\n")]
+        last = _parsed(rest)  # it may be half written: then it is read again, with what follows
+        end = len(data) if last is not None else len(data) - len(rest)
+        self._read = begins._replace(offset=begins.offset + end)
+        yield from (line for line in (*lines, last) if line is not None)
 
     # writing
 
