@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import reading, textual
-from irvane.core.files.info import FrameInfo, read_info
+from irvane.core.files.info import FrameInfo, open_metadata, read_info
+from irvane.core.lazily import lazily
+
+if TYPE_CHECKING:
+    import exiv2
+else:
+    exiv2 = lazily("exiv2")
 
 #: How a picture enters the line (:mod:`irvane.core.line.source` has the same words).
 _MOSAIC, _CAMERA, _SCENE, _DISPLAY = "mosaic", "camera", "scene", "display"
@@ -78,9 +85,10 @@ def _exr(path: Path) -> Header:
         return Header(int(end[0]) - int(corner[0]) + 1, int(end[1]) - int(corner[1]) + 1, _SCENE)
 
 
-#: Tags of a DNG (specification 1.4): the array's sides and colours, the active area; photometric kinds of raw pages.
-_SIDES, _COLOURS, _ACTIVE = 33421, 33422, 50829
+#: Photometric kinds of raw pages (DNG 1.4).
 _CFA, _LINEAR = 32803, 34892
+#: Where exiv2 finds the pages of a DNG: the first, and those below it.
+_PAGES = ("Exif.Image", *(f"Exif.SubImage{number}" for number in range(1, 10)))
 
 
 def _raw(path: Path) -> Header:
@@ -102,24 +110,30 @@ def _raw(path: Path) -> Header:
 
 def _dng(path: Path) -> Header | None:
     """Of a DNG; None when it is unusual."""
-    import tifffile
+    tags = open_metadata(path).exifData()
 
-    with tifffile.TiffFile(path) as file:
-        first = file.pages.first
-        pages = [p for p in (first, *(first.pages or ())) if int(p.photometric) in (_CFA, _LINEAR)]
-        if not pages:
-            return None
-        page = max(pages, key=lambda p: p.imagewidth * p.imagelength)
-        area = page.tags.valueof(_ACTIVE) or (0, 0, page.imagelength, page.imagewidth)
-        height, width = int(area[2] - area[0]), int(area[3] - area[1])
-        if int(first.tags.valueof(274, 1)) in (6, 8):
-            height, width = width, height
-        if int(page.photometric) == _LINEAR:
-            return Header(width, height, _CAMERA)
-        sides, codes = page.tags.valueof(_SIDES), page.tags.valueof(_COLOURS)
-        letters = "".join("RGB"[c] for c in codes)
-        rows = tuple(letters[k : k + sides[1]] for k in range(0, len(letters), sides[1]))
-        return Header(width, height, _MOSAIC, rows)
+    def numbers(page: str, name: str) -> tuple[int, ...]:
+        found = tags.findKey(exiv2.ExifKey(f"{page}.{name}"))
+        return () if found == tags.end() else tuple(int(found.toInt64(k)) for k in range(found.count()))
+
+    def extent(page: str) -> tuple[int, ...]:
+        return numbers(page, "ImageLength") + numbers(page, "ImageWidth")
+
+    kinds = {page: numbers(page, "PhotometricInterpretation") for page in _PAGES}
+    pages = [p for p, kind in kinds.items() if kind in ((_CFA,), (_LINEAR,)) and len(extent(p)) == 2]
+    if not pages:
+        return None
+    page = max(pages, key=lambda p: math.prod(extent(p)))
+    top, left, bottom, right = numbers(page, "ActiveArea") or (0, 0, *extent(page))
+    height, width = bottom - top, right - left
+    if numbers(_PAGES[0], "Orientation") in ((6,), (8,)):
+        height, width = width, height
+    if kinds[page] == (_LINEAR,):
+        return Header(width, height, _CAMERA)
+    sides, codes = numbers(page, "CFARepeatPatternDim"), numbers(page, "CFAPattern")
+    letters = "".join("RGB"[c] for c in codes)
+    rows = tuple(letters[k : k + sides[1]] for k in range(0, len(letters), sides[1]))
+    return Header(width, height, _MOSAIC, rows)
 
 
 def header_facts(path: Path) -> dict[str, Any]:
