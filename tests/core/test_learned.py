@@ -78,7 +78,8 @@ def test_tiles_leave_no_seams(cfa: np.ndarray) -> None:
     usual = method_for(cfa)
     small = Method(usual.name, usual.tile, usual.halo, (96, 144))
     whole, tiled = (denoise_mosaic(dirty, noise, GAINS, method=m) for m in (usual, small))
-    assert np.abs(whole - tiled).max() < 1e-4
+    # a value that lies between two whole numbers may be rounded to the other one: a fiftieth of the noise
+    assert np.abs(whole - tiled).max() < 0.02 * noise.sigma(0.1)
 
 
 def test_more_strength_removes_more() -> None:

@@ -145,7 +145,8 @@ def test_a_part_is_denoised_as_in_the_whole(cfa: np.ndarray) -> None:
     dirty = shots.noisy(shots.mosaic_of(camera, cfa), noise)
     whole = denoise_mosaic(dirty, noise, GAINS)
     part = denoise_mosaic(dirty, noise, GAINS, rows=(60, 130), columns=(36, 150))
-    assert np.abs(part - whole[60:130, 36:150]).max() < 1e-4
+    # a value that lies between two whole numbers may be rounded to the other one: a fiftieth of the noise
+    assert np.abs(part - whole[60:130, 36:150]).max() < 0.02 * noise.sigma(0.1)
 
 
 def test_strength_zero_is_the_identity_and_work_can_be_cancelled() -> None:

@@ -117,6 +117,8 @@ CASES: dict[str, Case] = {
         LEAVES,
         {"sensor.banding_by": "lines@1", "sensor.colour_by": "refined@1", "noise.removed_by": "removal@1"},
     ),
+    "second-removal": Case(values={"noise.removed_by": "removal@2"}, probes=_SPOTS),
+    "second-removal-six": Case(LEAVES, {"noise.removed_by": "removal@2"}, probes=_SPOTS),
     # lens
     "crop": Case(values={"lens.crop": "20,15,55,60"}, probes=_SPOTS),
     "turn": Case(values={"lens.turn": "90", "lens.mirror": "on"}),

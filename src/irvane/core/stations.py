@@ -243,7 +243,7 @@ class Noise:
     grain_size: float = declare.number(
         1.5, "Grain size", "px", 0.5, 6, 0.5, GRAIN_AT_THE_END, "Width of a grain in pixels of the frame.", decimals=1,
     )  # fmt: skip
-    removed_by: str = declare.method("Noise removal", "removal@1", "removal@2")
+    removed_by: str = declare.method("Noise removal", "removal@1", "removal@2", "removal@3")
 
 
 @dataclass(frozen=True)

@@ -57,10 +57,10 @@ _APART = 1.2
 
 def _two_opinions(
     data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float,
-    borders: Borders = ALL_BORDERS, margin: int = learned.MARGIN,
+    borders: Borders = ALL_BORDERS, margin: int = learned.MARGIN, whole: bool = True,
 ) -> np.ndarray:  # fmt: skip
     """Network and fast method averaged: their errors are partly independent of each other."""
-    first = learned.denoise_tile(data, cfa, noise, gains, strength, borders, margin)
+    first = learned.denoise_tile(data, cfa, noise, gains, strength, borders, margin, whole)
     second = classical.denoise_tile_fast(data, cfa, noise, gains, strength)
     if margin:
         first = _near(first, second, cfa, noise)
@@ -95,34 +95,36 @@ def _honest(tile: Tile) -> Tile:
     return work
 
 
-#: What proofs say of how noise was removed: at first the networks saw nothing beyond the border of a frame.
-FIRST, NEWEST = "removal@1", "removal@2"
+#: What proofs say of how noise was removed: at first the networks saw nothing beyond the border of a frame; then they computed all
+#: of it in floating point.
+FIRST, SECOND, NEWEST = "removal@1", "removal@2", "removal@3"
+_SIDE = (1056, 1056)
+_floating, _opinions_floating = (
+    partial(learned.denoise_tile, whole=False),
+    partial(_two_opinions, whole=False),
+)
 #: By what a proof says, and the number of rows of the colour array.
 _LEARNED = {
     (NEWEST, 2): Method(
-        "mosaic-network@7",
-        _honest(learned.denoise_tile),
-        56,
-        (1056, 1056),
-        partial(learned.fingerprint, 2),
-        8,
+        "mosaic-network@8", _honest(learned.denoise_tile), 56, _SIDE, partial(learned.fingerprint, 2, True), 8
     ),
     (NEWEST, 6): Method(
-        "two-opinions-6x6@10", _honest(_two_opinions), 72, (1056, 1056), partial(learned.fingerprint, 6), 24
+        "two-opinions-6x6@11", _honest(_two_opinions), 72, _SIDE, partial(learned.fingerprint, 6, True), 24
+    ),
+    (SECOND, 2): Method(
+        "mosaic-network@7", _honest(_floating), 56, _SIDE, partial(learned.fingerprint, 2), 8
+    ),
+    (SECOND, 6): Method(
+        "two-opinions-6x6@10", _honest(_opinions_floating), 72, _SIDE, partial(learned.fingerprint, 6), 24
     ),
     (FIRST, 2): Method(
-        "mosaic-network@6",
-        partial(learned.denoise_tile, margin=0),
-        56,
-        (1056, 1056),
-        partial(learned.fingerprint, 2),
-        8,
+        "mosaic-network@6", partial(_floating, margin=0), 56, _SIDE, partial(learned.fingerprint, 2), 8
     ),
     (FIRST, 6): Method(
         "two-opinions-6x6@9",
-        partial(_two_opinions, margin=0),
+        partial(_opinions_floating, margin=0),
         72,
-        (1056, 1056),
+        _SIDE,
         partial(learned.fingerprint, 6),
         24,
     ),
@@ -137,7 +139,7 @@ BEST, FAST = "best", "fast"
 class Removal:
     """How noise is to be removed: the multiple of the measured noise that is taken for noise, the kind of method, and its age.
 
-    `by` is NEWEST, or FIRST for old proofs.
+    `by` is NEWEST; old proofs have SECOND or FIRST.
     """
 
     strength: float = 0.0
