@@ -143,7 +143,7 @@ class Examples(denoiser.Patches):
         found = demosaic(Mosaic(after, cfa), gains, knee, "directional")
         told = [_planes(found, gains, knee)]
         if self.denoised:
-            place = np.ix_(*map(np.arange, after.shape))
+            place = np.arange(after.shape[0]), np.arange(after.shape[1])
             told.append(np.float16(Removed(before, after, noise).planes(found[..., 1], cfa, knee, place)))
         return np.concatenate([*told, _planes(camera, gains, knee)])
 

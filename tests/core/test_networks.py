@@ -68,7 +68,9 @@ def test_whole_numbers_cost_nothing_that_is_seen(cfa: np.ndarray, iso: float) ->
             denoise_mosaic(dirty, noise, 1 / shots.NEUTRAL, method=method_for(cfa, BEST, by)) for by in (SECOND, NEWEST)
         )  # fmt: skip
         apart = np.abs(floating - whole) / np.sqrt(noise.gain[1] * truth.data + noise.read[1] ** 2)
-        assert 0 < apart.max() < 1 and np.sqrt(np.mean(apart**2)) < 0.05, "in standard deviations of the noise"
+        assert 0 < apart.max() < 1 and np.sqrt(np.mean(apart**2)) < 0.05, (
+            "in standard deviations of the noise"
+        )
         losses.append(shots.psnr(floating, truth.data) - shots.psnr(whole, truth.data))
     assert np.mean(losses) < 0.03 and max(losses) < 0.06
 

@@ -48,6 +48,11 @@ class Kernel:
         return self._made
 
 
+def load_compiler() -> None:
+    """Load what compiles kernels now: it takes the better part of a second the first time, beside other work for instance."""
+    import irvane.core.compiling  # noqa: F401
+
+
 def _kernel(**options: Any) -> Callable[[Callable[..., Any]], Any]:
     return lambda function: Kernel(function, options)
 

@@ -36,7 +36,7 @@ from irvane.core.settings import Sensor
 PERIOD = 12
 #: Rows that are denoised at once, and of these the rows that are given their full colour at once (with what is around
 #: them, whole tiles of the Bayer method).
-_BAND, _STRIP = 1104, 276
+_BAND, _STRIP = 1104, 552
 #: Rows of a finished picture that are denoised at once.
 _FINISHED_BAND = 480
 

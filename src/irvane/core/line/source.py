@@ -17,11 +17,13 @@ from irvane.core.files.opcodes import optics_of, read_corrections
 from irvane.core.files.raw import RawFrame, decode_raw
 from irvane.core.files.rendered import decode_rendered
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
+from irvane.core.kernels import load_compiler
 from irvane.core.lens.optics import Optics
 from irvane.core.noise.model import contradicted, measure
 from irvane.core.progress import Progress, always
 from irvane.core.sensor.black import refined_black
 from irvane.core.sensor.levels import apply_levels
+from irvane.core.threads import together
 
 #: Where a source enters the line.
 MOSAIC, CAMERA, MERGED, SCENE, DISPLAY = "mosaic", "camera", "merged", "scene", "display"
@@ -142,7 +144,7 @@ class FileSource:
                       optics=optics_of(picture.info))  # fmt: skip
 
     def _load_raw(self) -> Loaded:
-        raw = decode_raw(self.path)
+        raw, _ = together(lambda: decode_raw(self.path), load_compiler)
         notes = list(raw.notes)
         optics = optics_of(raw.info, *read_corrections(self.path, raw.cfa))
         if optics.skipped:
