@@ -283,7 +283,8 @@ class Engine:
         exposure = None if developed.mosaic is None else sensor_exposure(developed.mosaic)
         frame = Frame(developed, make_context(developed), False, exposure=exposure)
         self._keep(self._key(source, sensor), frame)
-        self._loaded = None
+        if self._coarse_of(source) is None:  # else the other pane's is developed next
+            self._loaded = None
         return frame
 
     def _shared(self, source: Source, developed: Developed) -> Developed:
