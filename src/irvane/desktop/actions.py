@@ -37,6 +37,21 @@ COMMANDS = (
     Command("File", "open_folder", "Open a folder …", "Ctrl+Shift+O"),
     Command(
         "File",
+        "as_it_was",
+        "Open as it was",
+        "Ctrl+B",
+        "The frames, panes, zoom and probe that stood here when the window was closed.",
+    ),
+    Command(
+        "File",
+        "keep_bench",
+        "Keep this comparison …",
+        "Ctrl+D",
+        "Panes, proofs, zoom and probe, under a name.",
+    ),
+    Command("File", "kept", "Kept comparisons …", "Ctrl+Shift+E", "Show one again, or remove it."),
+    Command(
+        "File",
         "copy_card",
         "Copy a card …",
         "Ctrl+I",

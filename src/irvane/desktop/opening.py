@@ -73,9 +73,7 @@ class Opening(QObject):
 
     def open_beside(self, source: Path, written: Path, compare: Callable[[list[int]], object]) -> None:
         """Open a written file and its source, and have them compared once both are read."""
-        items = self.session.add_files([source, written])
-        self._waiting |= dict.fromkeys(item.number for item in items if not item.ready)
-        numbers = [item.number for item in items]
+        numbers = self.take([source, written])
 
         def look() -> None:
             if all(n in self.session.items and self.session.items[n].ready for n in numbers):
@@ -86,6 +84,23 @@ class Opening(QObject):
         again.timeout.connect(look)
         again.start()
         self.look_at(numbers)
+
+    def take(self, paths: list[Path]) -> list[int]:
+        """Take in files that are pictures, without choosing one; returns their items."""
+        items = self.session.add_files(paths)
+        self._waiting |= dict.fromkeys(
+            one.number for one in items if not one.ready and one.number not in self._asked
+        )
+        self._chose_first = True
+        self._read_visible()
+        return [item.number for item in items]
+
+    def add_merge(self, source: MergeSource, after: int | None = None) -> Item:
+        """A merge with the proofs that are kept of it; it is not chosen."""
+        item = self.session.add(source, after)
+        if not item.ready:
+            self.service.files.learn(item.number, source, 2)
+        return item
 
     def look_at(self, numbers: list[int]) -> None:
         """Read these before the others."""

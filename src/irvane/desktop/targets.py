@@ -26,6 +26,9 @@ def targets(window: Any) -> dict[str, Callable[[], object]]:
     return {
         "open": lambda: window.opening.open(ask_files(window)),
         "open_folder": lambda: window.opening.open(ask_folder(window)),
+        "as_it_was": window.coming_back.open_last,
+        "keep_bench": window.coming_back.ask_keep,
+        "kept": window.coming_back.ask_open,
         "copy_card": lambda: _copy_card(window),
         "write": window.writing.write,
         "close_item": window.close_item,

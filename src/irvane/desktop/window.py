@@ -31,6 +31,7 @@ from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.judging import Judging
 from irvane.desktop.bench.teststrip import can_be_stripped
 from irvane.desktop.blurring import Blurring
+from irvane.desktop.coming_back import ComingBack
 from irvane.desktop.culling import Culling
 from irvane.desktop.deciding import DecideStrip, TallyDialog
 from irvane.desktop.fitting import usual_size
@@ -60,7 +61,8 @@ from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.writer import Writing
 
 _EMPTY = (
-    "Drop frames or a folder here, or open them with Ctrl+O.\nThe demo pictures are in the menu Help.\n\n"
+    "Drop frames or a folder here, or open them with Ctrl+O.\nCtrl+B opens what stood here last. "
+    "The demo pictures are in the menu Help.\n\n"
     "Raw files of any camera, TIFF, JPEG, PNG and OpenEXR. Nothing is ever written to them."
 )
 #: Pixels of height below which controls stand closer.
@@ -110,6 +112,7 @@ class Window(QMainWindow):
         self.queueing.beside.connect(
             lambda source, written: self.opening.open_beside(source, written, self.judging.compare)
         )
+        self.coming_back = ComingBack(self.session, self.bench, self.opening, self.band, self)
         self.automatic = Automatic(self.session, self.service.files, self)
         self.writing = Writing(self.service, self.proofs, self.strip, self)
         parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
@@ -202,22 +205,9 @@ class Window(QMainWindow):
         back.demo_ready.connect(self._demo_ready)
         self.decide.finished.connect(self._decided)
         for source in (
-            self.opening,
-            proofs,
-            self.writing,
-            self.reporting,
-            self.decide,
-            self.appearance,
-            self.framing,
-            self.regions,
-            self.lenses,
-            self.blurring,
-            self.queueing,
-            self.culling,
-            self.automatic,
-            self.merging,
-            back,
-        ):
+            self.opening, proofs, self.writing, self.reporting, self.decide, self.appearance, self.framing, self.regions,
+            self.lenses, self.blurring, self.queueing, self.culling, self.automatic, self.merging, self.coming_back, back,
+        ):  # fmt: skip
             source.said.connect(self.say)
         self.session.refused.connect(self.say)
 
@@ -443,6 +433,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         QApplication.instance().removeEventFilter(self)  # type: ignore[union-attr]
+        self.coming_back.keep_last()
         self.queueing.runner.close()
         self.service.close()
         event.accept()

@@ -176,6 +176,12 @@ class Rail(QListView):
             self.setCurrentIndex(index)
             self.scrollTo(index)
 
+    def follow(self, number: int) -> None:
+        """The bench shows this item already: it is the chosen one here too."""
+        self._chosen = number
+        self._restore()
+        self.scrollTo(self.currentIndex())
+
     def selected_items(self) -> list[int]:
         """Items that are selected, from top to bottom."""
         rows = sorted(index.row() for index in self.selectionModel().selectedIndexes())
