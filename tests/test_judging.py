@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from irvane.cli import main
+from irvane.core.files.benches import KeptBench, Pane, Picture
 from irvane.core.files.dng import DngColour, write_dng
 from irvane.core.files.identity import content_hash
 from irvane.core.files.info import FrameInfo
@@ -46,6 +47,23 @@ def test_compare_takes_proofs_and_other_pictures(frames: Path, capsys: pytest.Ca
     data = json.loads(capsys.readouterr().out)
     assert [p["name"] for p in data["pictures"]] == [f"{path.name} “plain”", f"{path.name} “dark”"]
     assert data["pictures"][1]["offset_ev"] == pytest.approx(1, abs=0.03)
+
+
+def test_compare_takes_what_was_kept_in_the_window(
+    frames: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path = frames / "test-card.dng"
+    bright = Proof("bright", Settings().with_values({"light.exposure": 1.0, "noise.amount": 0}), id="b")
+    save_sidecar(Sidecar((Proof("Proof 1", id="a"), bright)), path, content_hash(path))
+    card = Picture((str(path),))
+    kept = tmp_path / "two.bench.json"
+    KeptBench((Pane(card, bare=True), Pane(), Pane(card, "b")), (card,), "two").save(kept)
+    assert _run("compare", "--kept", kept, "--json") == 0
+    told = json.loads(capsys.readouterr().out)
+    names = [one["name"] for one in told["pictures"]]
+    assert names == ["test-card.dng bare", "test-card.dng “bright”"]
+    assert _run("compare", "--kept", "nowhere") == 1
+    assert _run("compare", path, "--kept", kept) == 2 and _run("compare") == 2
 
 
 def test_compare_goes_on_past_a_bad_file(

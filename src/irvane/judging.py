@@ -6,11 +6,14 @@ import argparse
 import json
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from irvane.commands import DONE, SOME_FAILED, UsageError, expand, guarded, read_settings, settings_options
 from irvane.core.errors import ReadError, SettingError
-from irvane.core.settings import Settings
+from irvane.core.settings import Settings, bare
+
+if TYPE_CHECKING:
+    from irvane.core.line.source import Source
 
 
 def add_parsers(commands: Any) -> None:
@@ -32,7 +35,10 @@ def add_parsers(commands: Any) -> None:
     settings_options(measure)
 
     compare = commands.add_parser("compare", help="pictures beside each other, with figures and a report")
-    compare.add_argument("inputs", nargs="+", metavar="IN", type=Path)
+    compare.add_argument("inputs", nargs="*", metavar="IN", type=Path)
+    compare.add_argument(
+        "--kept", metavar="NAME", help="the panes of a comparison that was kept in the window"
+    )
     compare.add_argument(
         "--report", type=Path, metavar="DIR", help="write page, PDF, CSV and JSON into a folder"
     )
@@ -124,6 +130,34 @@ def _variants(args: argparse.Namespace, path: Path, settings: Settings) -> list[
     return [(f"{path.name} {full_label(name)} {value_text(name, s.get(name))}", s) for s in tried]
 
 
+def _kept(name: str) -> list[tuple[Source, str, Settings]]:
+    """What the panes of a kept comparison show: source, name, settings; empty panes are left out."""
+    from irvane.core.files.benches import benches_folder, path_for, read_bench
+    from irvane.core.files.proofs import Sidecar
+    from irvane.core.files.sidecar import load_sidecar
+    from irvane.core.line.how import How
+    from irvane.core.line.merging import MergeSource
+    from irvane.core.line.source import FileSource
+
+    path = Path(name)
+    found: list[tuple[Source, str, Settings]] = []
+    for pane in read_bench(path if path.is_file() else path_for(name, benches_folder())).panes:
+        if pane.picture is None:
+            continue
+        paths = [Path(one) for one in pane.picture.paths]
+        merged = pane.picture.merge is not None
+        source: Source = (
+            MergeSource(paths, How.from_dict(pane.picture.merge)) if merged else FileSource(paths[0])
+        )
+        if pane.bare:
+            found.append((source, f"{source.name} bare", bare()))
+            continue
+        sidecar = load_sidecar(paths[0], source.key, merged) or Sidecar()
+        proof = sidecar.proof(pane.proof) or sidecar.proofs[sidecar.current]
+        found.append((source, f"{source.name} “{proof.name}”", proof.settings))
+    return found
+
+
 def _compare(args: argparse.Namespace) -> int:
     from dataclasses import replace
 
@@ -131,18 +165,27 @@ def _compare(args: argparse.Namespace) -> int:
     from irvane.core.judge.report import comparison_report
     from irvane.core.line.source import FileSource
 
+    if bool(args.inputs) == bool(args.kept):
+        raise UsageError("compare needs pictures, or --kept NAME")
     settings = read_settings(args, Settings())
     inputs, failed = expand(args.inputs)
+    if args.kept:
+        panes = _kept(args.kept)
+        inputs = [source.paths[0] for source, *_ in panes]
     if not inputs:
         return SOME_FAILED  # it was said for every folder
     if args.trials:
         _variants(args, inputs[0], settings)  # wrong words are told before anything is developed
     entries: list[Entry] = []
-    for path in inputs:
+    for place, path in enumerate(inputs):
 
-        def one(path: Path = path) -> None:
-            for name, own in _variants(args, path, settings):
-                entries.append(replace(develop_entry(FileSource(path), own), name=name))
+        def one(place: int = place, path: Path = path) -> None:
+            if args.kept:
+                shown = [panes[place]]
+            else:
+                shown = [(FileSource(path), name, own) for name, own in _variants(args, path, settings)]
+            for source, name, own in shown:
+                entries.append(replace(develop_entry(source, own), name=name))
 
         failed |= not guarded(path, one)
     if len(entries) < 2:

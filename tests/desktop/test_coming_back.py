@@ -114,12 +114,12 @@ def test_what_is_not_there_any_more_is_told_and_the_rest_is_shown(
 ) -> None:
     driver.choose("test-card.dng")
     driver.window.bench.show_item(1, driver.number("bench-iso6400.dng"), BARE)
-    driver.window.coming_back.keep("two walls")
+    driver.window.coming_back.keep("two walls, by night")
     driver.settled()
     (frames / "bench-iso6400.dng").unlink()
     later = second.window
     dialog = KeptDialog(_folder(driver), later)
-    assert [dialog.names.item(k).text() for k in range(dialog.names.count())] == ["two walls"]
+    assert [dialog.names.item(k).text() for k in range(dialog.names.count())] == ["two walls, by night"]
     dialog.wanted.connect(later.coming_back.open)
     second.click(dialog.show_it)
     second.until(lambda: "bench-iso6400.dng is not there any more." in _told(later))
@@ -163,4 +163,5 @@ def test_nothing_kept_is_a_sentence(second: Driver) -> None:
     assert "Nothing is kept yet" in _told(second.window)
     second.window.actions_by_name["keep_bench"].trigger()
     assert "Nothing stands on the bench" in _told(second.window)
+    assert "Ctrl+B" not in second.window.bench.views[0].hint
     second.window.close()

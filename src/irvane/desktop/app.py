@@ -12,6 +12,7 @@ import platformdirs
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
+from irvane.core.files.benches import last_path
 from irvane.core.simulate.folder import demo_folder
 from irvane.desktop import theme
 from irvane.desktop.idle_collection import IdleCollection
@@ -113,7 +114,7 @@ def run(paths: list[Path], result: Path | None = None, overwrite: bool = False, 
         window.path.show()
     if paths:
         window.opening.open(paths)
-    elif result is None and _is_first_start():
+    elif result is None and _is_first_start() and not last_path().exists():
         window.writing.make_demo()
     if result is not None:
         window.writing.answered.connect(window.close)

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.errors import plain_text
+from irvane.core.files.benches import last_path
 from irvane.core.files.presets import Preset
 from irvane.core.files.proofs import Sidecar
 from irvane.core.files.sidecar import Saved
@@ -61,10 +62,10 @@ from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.writer import Writing
 
 _EMPTY = (
-    "Drop frames or a folder here, or open them with Ctrl+O.\nCtrl+B opens what stood here last. "
-    "The demo pictures are in the menu Help.\n\n"
+    "Drop frames or a folder here, or open them with Ctrl+O.\nThe demo pictures are in the menu Help.\n\n"
     "Raw files of any camera, TIFF, JPEG, PNG and OpenEXR. Nothing is ever written to them."
 )
+_AS_IT_WAS = "Ctrl+B opens what stood here last: frames, panes, zoom.\n\n"
 #: Pixels of height below which controls stand closer.
 _LOW = 720
 #: Milliseconds that a sentence stays.
@@ -86,7 +87,7 @@ class Window(QMainWindow):
         self.service = service or RenderService(self)
         self.rail = Rail(self.session)
         self.bench = Bench(self.session, self.service)
-        self.bench.views[0].hint = _EMPTY
+        self.bench.views[0].hint = (_AS_IT_WAS if last_path().exists() else "") + _EMPTY
         self.judging = Judging(self.bench)
         self.shelf = Shelf()
         self.band = Band()

@@ -6,6 +6,7 @@ Settings are not in it: proofs are kept beside their frames, and a bench that is
 from __future__ import annotations
 
 import json
+from contextlib import suppress
 from dataclasses import asdict, dataclass, fields
 from pathlib import Path
 from typing import Any
@@ -109,8 +110,14 @@ def path_for(name: str, folder: Path) -> Path:
 
 
 def list_benches(folder: Path) -> list[tuple[str, Path]]:
-    """Names and files of what is kept, by name; what cannot be read is passed over here and told when it is opened."""
-    return sorted((path.name.removesuffix(ENDING), path) for path in folder.glob(f"*{ENDING}"))
+    """Names and files of what is kept, by name; one that cannot be read has its file's name, and says why when it is opened."""
+    found = []
+    for path in folder.glob(f"*{ENDING}"):
+        name = path.name.removesuffix(ENDING)
+        with suppress(ReadError):
+            name = read_bench(path).name or name
+        found.append((name, path))
+    return sorted(found)
 
 
 def read_bench(path: Path) -> KeptBench:
