@@ -171,8 +171,10 @@ def driver(qtbot: QtBot, frames: Path, _themed: None) -> Iterator[Driver]:
     window.close()
     # connections to lambdas keep the Python half of a window for good, and 40 MB of pictures with it
     window.service._seen.clear()
-    for part in (window.service.engine, *window.session.items.values(), *window.bench.contents):
-        vars(part).clear()
+    window.service.engine._frames.clear()
+    window.service.engine._loaded = None
+    for content in window.bench.contents:
+        content.current = content.backdrop = content.loupe = None
 
 
 def session_of(count: int = 3) -> Session:
