@@ -9,6 +9,7 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -81,6 +82,51 @@ def test_the_program_starts_in_an_x_window_and_obeys_the_keyboard(frames: Path) 
             program.kill()
         server.terminate()
         server.wait(10)
+
+
+@pytest.mark.skipif(shutil.which("weston") is None, reason="needs weston")
+@pytest.mark.parametrize("factor", ["1", "1.5"])
+def test_the_program_runs_under_wayland(factor: str, frames: Path, tmp_path: Path) -> None:
+    """A compositor without a screen, twice as dense, and a fraction besides; a later start hands its files over to the window."""
+    runtime = tmp_path / "run"
+    runtime.mkdir(mode=0o700)
+    env = {
+        **os.environ, "XDG_RUNTIME_DIR": str(runtime), "XDG_STATE_HOME": str(tmp_path / "state"),
+        "WAYLAND_DISPLAY": "irvane-test", "QT_QPA_PLATFORM": "wayland", "QT_SCALE_FACTOR": factor,
+    }  # fmt: skip
+    env.pop("DISPLAY", None)
+    compositor = subprocess.Popen(
+        ["weston", "--backend=headless-backend.so", "--socket=irvane-test", "--use-pixman", "--width=1280", "--height=800",
+         "--scale=2", "--no-config"],
+        env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    start = [sys.executable, "-m", "irvane.cli", "open"]
+    program = None
+    try:
+        _within(20, (runtime / "irvane-test").exists)
+        program = subprocess.Popen(
+            [*start, str(frames / "test-card.dng")], env=env, stderr=subprocess.PIPE, text=True
+        )
+        # how long its stages take is noted once the frame was developed
+        _within(60, lambda: (tmp_path / "state/irvane/stages.json").exists() or program.poll() is not None)
+        assert program.poll() is None, program.stderr.read() if program.stderr else ""
+        later = subprocess.run(
+            [*start, str(frames / "window-leaves.dng")], env=env, capture_output=True, text=True, timeout=60
+        )
+        assert (later.returncode, later.stdout.strip()) == (0, "opened in the window that is there already")
+        assert program.poll() is None
+    finally:
+        for process in (program, compositor):
+            if process is not None:
+                process.terminate()
+                process.wait(10)
+
+
+def _within(seconds: float, happens: Callable[[], bool]) -> None:
+    until = time.monotonic() + seconds
+    while not happens():
+        assert time.monotonic() < until
+        time.sleep(0.1)
 
 
 def test_a_first_start_shows_the_demo_and_its_path(
