@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 from irvane.core.errors import ReadError
 from irvane.core.files import benches
 from irvane.core.files.benches import KeptBench, Pane, Picture, read_bench
+from irvane.desktop import coming_back
 from irvane.desktop.coming_back import KeptDialog
 from irvane.desktop.session import BARE
 from irvane.desktop.window import Window
@@ -130,8 +131,6 @@ def test_what_is_not_there_any_more_is_told_and_the_rest_is_shown(
 
 
 def _folder(_driver: Driver) -> Path:
-    from irvane.desktop import coming_back
-
     return coming_back.benches_folder()
 
 
@@ -155,6 +154,9 @@ def test_a_comparison_is_named_in_the_window(driver: Driver, monkeypatch: pytest
     monkeypatch.setattr(QInputDialog, "getText", lambda *_given: (" night ", True))
     driver.window.actions_by_name["keep_bench"].trigger()
     assert "Kept as “night”" in _told(driver.window)
+    driver.window.coming_back.keep_meanwhile()  # a program that is killed closes no window
+    driver.settled()
+    assert read_bench(coming_back.last_path()) == driver.window.coming_back.now()
     assert read_bench(_folder(driver) / "night.bench.json").name == "night"
 
 

@@ -42,12 +42,12 @@ from irvane.desktop.line.band import Band
 from irvane.desktop.opening import Opening
 from irvane.desktop.session import BARE, Item, Session
 
-#: Milliseconds between two looks whether all that is to be shown was read.
-_LOOK_AGAIN = 50
+#: Milliseconds between two looks whether all that is to be shown was read, and whether something is to be kept.
+_LOOK_AGAIN, _KEEP_EVERY = 50, 20_000
 
 
 def _picture_of(item: Item) -> Picture:
-    paths = tuple(str(path.absolute()) for path in item.source.paths)
+    paths = tuple(str(path if path.is_absolute() else path.absolute()) for path in item.source.paths)
     how = item.source.how if isinstance(item.source, MergeSource) else None
     return Picture(paths, None if how is None else how.as_dict())
 
@@ -72,6 +72,10 @@ class ComingBack(QObject):
             window,
         )
         self._again: QTimer | None = None
+        self._kept: KeptBench | None = None
+        meanwhile = QTimer(self, interval=_KEEP_EVERY)
+        meanwhile.timeout.connect(self.keep_meanwhile)
+        meanwhile.start()
 
     # keeping
 
@@ -98,6 +102,12 @@ class ComingBack(QObject):
         if self.session.items:
             with suppress(IrvaneError):
                 self.now().save(last_path())
+
+    def keep_meanwhile(self) -> None:
+        """What stands there is kept now and then, too: a program that is killed closes no window."""
+        if self.session.items and (kept := self.now()) != self._kept:
+            self._kept = kept
+            self.opening.service.files.keep_bench(kept, last_path())
 
     def ask_keep(self) -> None:
         """Keep this comparison under a name."""

@@ -12,6 +12,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError, ReadError, WriteError
+from irvane.core.files.benches import KeptBench
 from irvane.core.files.collecting import collect
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.preferences import NewFrames
@@ -243,6 +244,16 @@ class FileWork(QObject):
             return brackets, pairs
 
         self._worker.submit(("group",), work, lambda b: self.grouped.emit(numbers, *b), self._say, 6)
+
+    def keep_bench(self, kept: KeptBench, path: Path) -> None:
+        """Keep what stands on the bench; nothing of the pictures depends on it."""
+        self._worker.submit(
+            ("bench",),
+            lambda _p: kept.save(path),
+            lambda _none: None,
+            lambda error: log.info("bench not kept: %s", error),
+            6,
+        )
 
     def measure(self, number: int, source: Source) -> None:
         """Read the figures of a whole frame that frames are chosen by."""
