@@ -11,7 +11,7 @@ from PySide6.QtCore import QEvent, QObject
 
 from irvane.core.settings import Settings
 from irvane.desktop.bench.panes import ONE
-from irvane.desktop.session import BARE
+from irvane.desktop.item import BARE
 
 PANES = 6
 _TIMES = 24

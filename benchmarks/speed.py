@@ -29,7 +29,7 @@ from irvane.core.memory import trim_heap
 from irvane.core.simulate.demo import make_frame
 from irvane.desktop import theme
 from irvane.desktop.idle_collection import IdleCollection
-from irvane.desktop.session import BARE
+from irvane.desktop.item import BARE
 from irvane.desktop.window import Window
 from irvane.warm import warm
 from panes import six_panes

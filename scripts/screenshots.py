@@ -16,7 +16,7 @@ from irvane.core.line.teststrip import PRESETS
 from irvane.core.simulate.demo import make_demo
 from irvane.core.simulate.folder import LADDER_FOLDER, demo_folder
 from irvane.desktop import theme
-from irvane.desktop.session import Item
+from irvane.desktop.item import Item
 from irvane.desktop.window import Window
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"

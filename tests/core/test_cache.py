@@ -12,7 +12,8 @@ import pytest
 from irvane.core.files import cache as module
 from irvane.core.files.cache import ResultCache
 from irvane.core.line import engine as engine_module
-from irvane.core.line.engine import Engine, denoised_key
+from irvane.core.line.engine import Engine
+from irvane.core.line.results import denoised_key
 from irvane.core.line.source import FileSource
 from irvane.core.noise.denoise import Removal
 from irvane.core.sensor import defects, refine, unclip

@@ -15,9 +15,10 @@ from irvane.core.finish import job
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
 from irvane.core.line.bands import Output
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain, to_be_refined
-from irvane.core.line.engine import Engine, denoised_key
+from irvane.core.line.engine import Engine
 from irvane.core.line.merging import _frame
 from irvane.core.line.realise import realise
+from irvane.core.line.results import denoised_key
 from irvane.core.line.source import FileSource
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import render_view

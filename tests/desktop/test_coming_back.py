@@ -15,7 +15,7 @@ from irvane.core.files import benches
 from irvane.core.files.benches import KeptBench, Pane, Picture, read_bench
 from irvane.desktop import coming_back
 from irvane.desktop.coming_back import KeptDialog
-from irvane.desktop.session import BARE
+from irvane.desktop.item import BARE
 from irvane.desktop.window import Window
 
 from .conftest import Driver

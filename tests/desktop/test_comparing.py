@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from irvane.desktop.bench.panes import BESIDE, DIVIDED, ONE
-from irvane.desktop.session import BARE
+from irvane.desktop.item import BARE
 
 from .conftest import Driver
 

@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 
 from irvane.core.settings import bare, handed_on
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
-from irvane.desktop.session import BARE
+from irvane.desktop.item import BARE
 
 from .conftest import Driver
 

@@ -9,8 +9,9 @@ from pathlib import Path
 import pytest
 
 from irvane.core import memory, networks
-from irvane.core.line.engine import Engine, budgets
+from irvane.core.line.engine import Engine
 from irvane.core.line.source import FileSource
+from irvane.core.memory import budgets
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 from irvane.desktop.view_request import ViewRequest

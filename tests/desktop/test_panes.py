@@ -27,7 +27,7 @@ from irvane.desktop.bench.caption import Caption, difference_text, figures_text,
 from irvane.desktop.bench.content import Content, image_of
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.viewport import ZOOMS, Viewport
-from irvane.desktop.session import Item
+from irvane.desktop.item import Item
 
 from .conftest import session_of
 

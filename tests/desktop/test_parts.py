@@ -20,11 +20,11 @@ from irvane.core.line.source import FileSource
 from irvane.core.settings import STATIONS, Settings
 from irvane.desktop import theme
 from irvane.desktop.bench.elided import Elided
+from irvane.desktop.item import BARE, Item
 from irvane.desktop.line.band import Band
 from irvane.desktop.line.controls import ChoiceRow, NumberRow
 from irvane.desktop.line.plots import Plot
 from irvane.desktop.line.words import station_words
-from irvane.desktop.session import BARE, Item
 from irvane.desktop.writing.target import default_folder, free_name, target_for
 
 EXTENT, SIZE = (2000, 3000), QSize(580, 560)

@@ -14,8 +14,8 @@ from irvane.core.files.sets import Bracket
 from irvane.core.files.thumbnails import Preview
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Settings
+from irvane.desktop.item import BARE
 from irvane.desktop.rail.model import RailModel, bracket_words
-from irvane.desktop.session import BARE
 
 from .conftest import session_of
 

@@ -12,8 +12,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from irvane.core.settings import names, spec
+from irvane.desktop.item import BARE
 from irvane.desktop.line.controls import ChoiceRow
-from irvane.desktop.session import BARE
 
 from .conftest import Driver
 

@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtCore import Qt
 
 from irvane.core.files.presets import SHIPPED
-from irvane.desktop.session import BARE
+from irvane.desktop.item import BARE
 
 from .conftest import Driver
 

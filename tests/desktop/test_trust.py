@@ -21,8 +21,8 @@ from irvane.core.files.sidecar import ENDING, load_sidecar, save_sidecar
 from irvane.core.settings import Settings, older_methods
 from irvane.desktop import filework
 from irvane.desktop.bench.elided import Elided
+from irvane.desktop.item import BARE
 from irvane.desktop.plain import on_button, tip
-from irvane.desktop.session import BARE
 from irvane.desktop.writing import target
 
 from .conftest import Driver

@@ -17,8 +17,8 @@ from pytestqt.qtbot import QtBot
 from irvane.core.settings import STATIONS
 from irvane.desktop import service
 from irvane.desktop.actions import COMMANDS, KeysDialog
+from irvane.desktop.item import BARE
 from irvane.desktop.line.controls import ChoiceRow, NumberRow
-from irvane.desktop.session import BARE
 from irvane.desktop.window import Window
 
 from .conftest import Driver

@@ -80,3 +80,18 @@ def available() -> int:
             if line.startswith("MemAvailable:"):
                 return int(line.split()[1]) * 1024
     return _ASSUMED
+
+
+#: Bytes that the libraries, the window and what is being computed take beside the frames, of a budget for all; frames have at least
+#: this much all the same.
+_BESIDE, _LEAST = 700_000_000, 400_000_000
+#: Share of a budget that frames may keep which no pane shows: they are made again in seconds, denoised from disk.
+_UNSEEN = 0.17
+
+
+def budgets(whole: int | None = None) -> tuple[int, int]:
+    """Of the bytes that the program may take altogether (None: as the machine has it), those of the frames, and of these those of frames
+    that no pane shows."""
+    whole = usual_budget() if whole is None else whole
+    frames = max(whole - _BESIDE, _LEAST)
+    return frames, min(frames, round(_UNSEEN * whole))

@@ -19,9 +19,10 @@ from irvane.core.files.preferences import preferences
 from irvane.core.judge.automatic import Decision
 from irvane.desktop import theme
 from irvane.desktop.filework import FileWork
+from irvane.desktop.item import Item
 from irvane.desktop.plain import tip
 from irvane.desktop.rows import NOWHERE, Index
-from irvane.desktop.session import Item, Session
+from irvane.desktop.session import Session
 
 _COLUMNS = ("Frame", "What was decided, and why")
 _NOTHING_CHOSEN = (

@@ -12,10 +12,10 @@ from irvane.core.files.remembered import keep_softness
 from irvane.core.line.moving import find_path
 from irvane.core.line.softness import lens_softness
 from irvane.core.line.source import FileSource
+from irvane.desktop.item import BARE
 from irvane.desktop.line.trail import PATH
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.service import RenderService
-from irvane.desktop.session import BARE
 from irvane.desktop.sheet.sheeting import Sheeting
 from irvane.desktop.writing.strip import WritingStrip
 

@@ -38,9 +38,10 @@ from irvane.core.settings import STATIONS
 from irvane.desktop.bench.bench import FEWEST, MOST, Bench
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED, ONE
+from irvane.desktop.item import BARE, Item
 from irvane.desktop.line.band import Band
 from irvane.desktop.opening import Opening
-from irvane.desktop.session import BARE, Item, Session
+from irvane.desktop.session import Session
 
 #: Milliseconds between two looks whether all that is to be shown was read, and whether something is to be kept.
 _LOOK_AGAIN, _KEEP_EVERY = 50, 20_000

@@ -9,7 +9,8 @@ from irvane.core.files.sets import alike_run
 from irvane.core.files.thumbnails import Pictures
 from irvane.desktop.bench.bench import MOST
 from irvane.desktop.bench.judging import Judging
-from irvane.desktop.session import Item, Session
+from irvane.desktop.item import Item
+from irvane.desktop.session import Session
 
 
 class Culling(QObject):

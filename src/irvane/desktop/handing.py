@@ -17,10 +17,10 @@ from PySide6.QtWidgets import (
 from irvane.core.errors import plain_text
 from irvane.core.settings import Settings, handed_on
 from irvane.desktop import theme
+from irvane.desktop.item import Item
 from irvane.desktop.parts import Parts, change_words
 from irvane.desktop.plain import tip
 from irvane.desktop.rows import NOWHERE, Index
-from irvane.desktop.session import Item
 
 
 class _Frames(QAbstractListModel):

@@ -29,13 +29,13 @@ from irvane.core.line.source import FileSource
 from irvane.core.line.stitching import Trial, try_layout
 from irvane.core.merge.planning import MOST_FRAMES, plan_bracket, seconds_of
 from irvane.desktop.bench.content import image_of
+from irvane.desktop.item import Item
 from irvane.desktop.laying import Laying
 from irvane.desktop.numbers import NumberField, WholeField
 from irvane.desktop.opening import Opening
 from irvane.desktop.places import Places
 from irvane.desktop.plain import tip
 from irvane.desktop.proofs import Proofs
-from irvane.desktop.session import Item
 from irvane.desktop.sheet.sheeting import Sheeting
 
 _KINDS = {

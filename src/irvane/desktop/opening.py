@@ -14,9 +14,10 @@ from irvane.core.files.thumbnails import Pictures
 from irvane.core.line.how import HDR, MEAN, MERGE_START, PANORAMA, How, before_merging
 from irvane.core.line.merging import MergeSource
 from irvane.core.settings import Settings
+from irvane.desktop.item import Item
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.service import RenderService
-from irvane.desktop.session import Item, Session
+from irvane.desktop.session import Session
 
 #: Files that are taken in at a time, and that are asked of the worker at a time.
 _SLICE, _AT_ONCE = 250, 24

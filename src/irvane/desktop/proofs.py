@@ -20,10 +20,11 @@ from irvane.core.settings import GRADES, STATIONS, Settings, older_methods, rene
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
 from irvane.desktop.handing import HandOnDialog
+from irvane.desktop.item import BARE, Item
 from irvane.desktop.plain import on_button
 from irvane.desktop.presets import PresetsDialog
 from irvane.desktop.service import RenderService
-from irvane.desktop.session import BARE, Item, Session
+from irvane.desktop.session import Session
 
 
 class Proofs(QObject):

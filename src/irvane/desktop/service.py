@@ -18,7 +18,7 @@ from irvane.core.finish.coded_size import coded_size
 from irvane.core.judge.figures import whole_figures
 from irvane.core.judge.inside import region_figures
 from irvane.core.judge.place import place_figures
-from irvane.core.line.engine import Engine, budgets
+from irvane.core.line.engine import Engine
 from irvane.core.line.frame import Frame
 from irvane.core.line.incremental import LastView
 from irvane.core.line.jobs import Worker
@@ -29,7 +29,7 @@ from irvane.core.line.realise import DENOISED
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import Crop, render_crop
 from irvane.core.line.view import Rendered
-from irvane.core.memory import forget_all, give_large_arrays_back, trim_heap
+from irvane.core.memory import budgets, forget_all, give_large_arrays_back, trim_heap
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, part
 from irvane.core.regions.region import LocalRegion

@@ -37,6 +37,7 @@ from irvane.desktop.culling import Culling
 from irvane.desktop.deciding import DecideStrip, TallyDialog
 from irvane.desktop.fitting import usual_size
 from irvane.desktop.framing.framing import Framing
+from irvane.desktop.item import BARE
 from irvane.desktop.lenses import Lenses
 from irvane.desktop.line.band import Band
 from irvane.desktop.line.curve import CurveEditor
@@ -54,7 +55,7 @@ from irvane.desktop.rail.rail import Rail
 from irvane.desktop.regions.regions import Regions
 from irvane.desktop.reporting import Reporting
 from irvane.desktop.service import RenderService
-from irvane.desktop.session import BARE, Session
+from irvane.desktop.session import Session
 from irvane.desktop.sheet.sheeting import Sheeting
 from irvane.desktop.targets import targets
 from irvane.desktop.throttle import FRAME, Throttle

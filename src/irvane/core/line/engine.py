@@ -20,7 +20,6 @@ from irvane.core.line.context import make_context, with_lens_measured
 from irvane.core.line.develop import (
     Developed,
     denoise_whole,
-    denoised_name,
     develop,
     quick,
     refine_plain,
@@ -31,34 +30,18 @@ from irvane.core.line.frame import Frame, PartKey
 from irvane.core.line.paces import Paces
 from irvane.core.line.picture import Patch, Picture, tiles_of, whole_tiles
 from irvane.core.line.regional import denoise_region, denoise_view, refine_region
+from irvane.core.line.results import denoised_key
 from irvane.core.line.source import MOSAIC, Loaded, Source
 from irvane.core.line.steps import developing
-from irvane.core.memory import trim_heap, usual_budget
-from irvane.core.noise import denoise
+from irvane.core.memory import budgets, trim_heap
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.places import OutputRegion, Region
 from irvane.core.progress import Progress, always, part, step
-from irvane.core.sensor import defects, unclip
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Sensor, Settings
 
 #: Content of the source, and the settings that its developed form depends on.
 Key = tuple[str, Sensor]
-
-#: Bytes that the libraries, the window and what is being computed take beside the frames, of a budget for all; frames have at least
-#: this much all the same.
-_BESIDE, _LEAST = 700_000_000, 400_000_000
-#: Share of a budget that frames may keep which no pane shows: they are made again in seconds, denoised from disk.
-_UNSEEN = 0.17
-
-
-def budgets(whole: int | None = None) -> tuple[int, int]:
-    """Of the bytes that the program may take altogether (None: as the machine has it), those of the frames, and of these those of frames
-    that no pane shows."""
-    whole = usual_budget() if whole is None else whole
-    frames = max(whole - _BESIDE, _LEAST)
-    return frames, min(frames, round(_UNSEEN * whole))
-
 
 #: Bytes that frames hold at rest before plain pictures go to disk.
 _AT_REST = 450_000_000
@@ -69,25 +52,6 @@ _PARTS = 11
 _DEVELOPED_BYTES, _DENOISED_BYTES = 13, 8
 #: Longer side of the copy that the facts of a coarse frame are taken from.
 _COARSE_SIDE = 400
-
-
-def denoised_key(content: str, developed: Developed, sensor: Sensor, removal: Removal) -> str:
-    """Identity of a denoised picture: everything that it depends on, methods and weights included."""
-    assert developed.cfa is not None
-    method = denoise.method_for(developed.cfa, removal.kind, removal.by)
-    parts = (
-        content,
-        developing(sensor),
-        developed.gains.tolist(),
-        developed.noise,
-        removal.strength,
-        removal.by,
-        method.name,
-        denoised_name(developed.cfa, sensor, removal),
-        defects.fingerprint(),
-        unclip.NAME,
-    )
-    return " ".join(map(str, (*parts, method.fingerprint())))
 
 
 class Engine:

@@ -21,8 +21,9 @@ from irvane.desktop.bench.strip_rendering import StripRendering
 from irvane.desktop.bench.teststrip import TestStrip
 from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.bench.zooming import Zooming
+from irvane.desktop.item import BARE, Item
 from irvane.desktop.service import RenderService
-from irvane.desktop.session import BARE, Item, Session
+from irvane.desktop.session import Session
 from irvane.desktop.throttle import FRAME, Throttle
 
 LETTERS = ("A", "B", "C", "D", "E", "F")

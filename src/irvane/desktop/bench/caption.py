@@ -20,8 +20,8 @@ from irvane.core.judge.inside import RegionFigures
 from irvane.core.settings import Settings, bare, differences, full_label, handed_on, value_text
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.elided import Elided
+from irvane.desktop.item import BARE, Item
 from irvane.desktop.plain import on_button, tip
-from irvane.desktop.session import BARE, Item
 from irvane.desktop.view_request import Owner
 
 _SHOWN_DIFFERENCES = 3

@@ -10,7 +10,7 @@ from irvane.desktop.bench.bench import FEWEST, MOST, Bench
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.limits import LimitsDialog
 from irvane.desktop.bench.panes import BESIDE
-from irvane.desktop.session import BARE
+from irvane.desktop.item import BARE
 
 #: Milliseconds between two pictures of the timed blink.
 BLINK_EVERY = 700

@@ -19,7 +19,8 @@ from irvane.core.settings import Settings, bare, handed_on
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.bench.waiting import Waiting
-from irvane.desktop.session import Item, Session
+from irvane.desktop.item import Item
+from irvane.desktop.session import Session
 from irvane.desktop.view_request import ViewRequest
 
 #: Arrangements.

@@ -27,9 +27,9 @@ from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.panes import ONE
 from irvane.desktop.framing.overlay import Overlay
 from irvane.desktop.framing.strip import FramingStrip
+from irvane.desktop.item import BARE
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.service import RenderService
-from irvane.desktop.session import BARE
 
 #: Longer side of the picture in which level contours are looked for.
 _LEVEL_SIDE = 1100

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import TypeAlias
-
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QApplication,
@@ -12,19 +9,12 @@ from PySide6.QtWidgets import (
     QLabel,
     QPushButton,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
-from irvane.core.declaring import Cropping, Group, Name, Trail
 from irvane.core.groups import (
     COLOUR_ERRORS,
-    CURVES,
     FOCUS,
-    GRAIN_AT_THE_END,
-    LOCAL_CONTRAST,
-    OVER_SCALE,
-    PER_CHANNEL,
     UPRIGHT,
     WHITE_BALANCE,
     WHOLE,
@@ -32,13 +22,14 @@ from irvane.core.groups import (
 from irvane.core.line.frame import Frame
 from irvane.core.line.paces import Paces
 from irvane.core.regions.region import ALLOWED
-from irvane.core.settings import STATIONS, Choice, Method, Number, Points, Settings, names, spec
+from irvane.core.settings import STATIONS, Settings
 from irvane.desktop import theme
 from irvane.desktop.bench.content import Content
 from irvane.desktop.line.acutance_words import acutance_text
-from irvane.desktop.line.controls import ChoiceRow, NumberRow, PointsRow
+from irvane.desktop.line.controls import NumberRow, PointsRow
 from irvane.desktop.line.lens_words import lens_text
 from irvane.desktop.line.names import CropRow, NameRow
+from irvane.desktop.line.page import FOLDER, GRADE, QUEUE, StationPage
 from irvane.desktop.line.plots import Plot
 from irvane.desktop.line.trail import TrailRow
 from irvane.desktop.line.words import (
@@ -57,83 +48,6 @@ from irvane.desktop.view_request import Owner
 HEIGHT = 218
 #: In a low window.
 _LOW = 196
-#: Groups that stand below another one instead of in a column of their own.
-_GRADE, _FOLDER, _QUEUE = Group("grade", "Grade"), Group("folder", "Folder"), Group("queue", "Queue")
-_BELOW = {
-    _GRADE: OVER_SCALE, GRAIN_AT_THE_END: PER_CHANNEL, LOCAL_CONTRAST: WHOLE,
-}  # fmt: skip
-
-
-#: A setting's row.
-Row: TypeAlias = NumberRow | ChoiceRow | PointsRow | NameRow | CropRow | TrailRow
-#: Columns that need little room.
-_NARROW = {CURVES: 112}
-_ROWS: dict[type, Callable[[str], Row]] = {
-    Number: NumberRow,
-    Choice: ChoiceRow,
-    Points: PointsRow,
-    Name: NameRow,
-    Cropping: CropRow,
-    Trail: TrailRow,
-}
-
-
-class _Station(QWidget):
-    """Controls of one station."""
-
-    def __init__(self, station: str) -> None:
-        super().__init__()
-        self.rows: dict[str, Row] = {}
-        self.columns: dict[Group, QVBoxLayout] = {}
-        whole = self._whole = QVBoxLayout(self)
-        whole.setContentsMargins(12, 8, 6, 6)
-        whole.setSpacing(2)
-        self._layout = QHBoxLayout()
-        self._layout.setSpacing(14)
-        self.words = QLabel()
-        self.words.setObjectName("muted")
-        self.words.setWordWrap(True)
-        self.words.setAccessibleName("What was measured")
-        self.words.hide()
-        whole.addLayout(self._layout, 1)
-        whole.addWidget(self.words)
-        for path in names(station):
-            declared = spec(path)
-            assert not isinstance(declared, Method)
-            row = _ROWS[type(declared)](path)
-            self.column(declared.group).addWidget(row)
-            self.rows[path] = row
-
-    def column(self, group: Group) -> QVBoxLayout:
-        """The column of a group, made when it is first asked for."""
-        if group not in self.columns:
-            column = self.columns.get(_BELOW.get(group, group)) or self._new_column(group)
-            title = QLabel(group.label)
-            title.setObjectName("group")
-            column.addWidget(title)
-            self.columns[group] = column
-        return self.columns[group]
-
-    def _new_column(self, group: Group) -> QVBoxLayout:
-        holder = QWidget()
-        holder.setMaximumWidth(_NARROW.get(group, 330))
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(1)
-        self._layout.addWidget(holder, 1)
-        return column
-
-    def set_low(self, on: bool) -> None:
-        """With less height."""
-        for row in self.rows.values():
-            row.set_low(on)
-        self._whole.setContentsMargins(12, 3 if on else 8, 6, 2 if on else 6)
-
-    def finish(self) -> None:
-        """Push the rows of every column to its top."""
-        for column in set(self.columns.values()):
-            column.addStretch(1)
-        self._layout.addStretch(0)
 
 
 class Shelf(QWidget):
@@ -171,10 +85,10 @@ class Shelf(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setFixedHeight(HEIGHT)
-        self.stations: dict[str, _Station] = {}
+        self.stations: dict[str, StationPage] = {}
         self._stack = QStackedWidget()
         for station in STATIONS:
-            page = _Station(station)
+            page = StationPage(station)
             for path, row in page.rows.items():
                 row.changed.connect(lambda value, p=path: self.changed.emit(p, value))
                 row.set_back.connect(lambda p=path: self.set_back.emit(p))
@@ -277,12 +191,12 @@ class Shelf(QWidget):
             button.clicked.connect(lambda _checked=False, g=words: self.grade.emit(g))
             self.grade_buttons[words] = button
             row.addWidget(button)
-        self.stations["noise"].column(_GRADE).addWidget(holder)
+        self.stations["noise"].column(GRADE).addWidget(holder)
         beside = QPushButton("Side by side")
         beside.setToolTip("The same crop in every grade; click on the one you want.")
         beside.clicked.connect(self.try_grades)
         self.grade_buttons["side by side"] = beside
-        self.stations["noise"].column(_GRADE).addWidget(beside)
+        self.stations["noise"].column(GRADE).addWidget(beside)
 
     def _lens_buttons(self) -> None:
         self.lens_words = self._words("lens")
@@ -311,7 +225,7 @@ class Shelf(QWidget):
         self.stations["lens"].column(COLOUR_ERRORS).addWidget(pick)
 
     def _finish_buttons(self) -> None:
-        column = self.stations["finish"].column(_FOLDER)
+        column = self.stations["finish"].column(FOLDER)
         self.folder = QPushButton("…")
         self.folder.setToolTip("The folder that files are written into. Click to choose another.")
         self.folder.clicked.connect(self.choose_folder)
@@ -328,7 +242,7 @@ class Shelf(QWidget):
         column.addWidget(self.size_words)
 
     def _queue_buttons(self) -> None:
-        queue = self.stations["finish"].column(_QUEUE)
+        queue = self.stations["finish"].column(QUEUE)
         self.destination = QPushButton("…")
         self.destination.setToolTip(
             "Where the queue writes to, and how. Click to choose or change it (Ctrl+Shift+K)."

@@ -38,8 +38,8 @@ from irvane.core.finish.destination import (
 )
 from irvane.core.finish.medium import MEDIA
 from irvane.core.finish.naming import WORDS, Named, file_name
+from irvane.desktop.item import Item
 from irvane.desktop.numbers import WholeField
-from irvane.desktop.session import Item
 
 #: Fields that only some formats have.
 _ONLY = {

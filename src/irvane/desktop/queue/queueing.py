@@ -10,12 +10,12 @@ from irvane.core.files.preferences import choose
 from irvane.core.finish.destination import chosen
 from irvane.core.finish.journal import Wanted
 from irvane.core.line.merging import MergeSource
+from irvane.desktop.item import BARE, Item
 from irvane.desktop.line.shelf import Shelf
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.queue.destinations import DestinationsDialog
 from irvane.desktop.queue.runner import QueueRunner
 from irvane.desktop.queue.window import QueueWindow
-from irvane.desktop.session import BARE, Item
 from irvane.desktop.sheet.sheeting import Sheeting
 
 

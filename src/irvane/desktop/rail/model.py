@@ -9,9 +9,10 @@ from PySide6.QtGui import QImage
 
 from irvane.core.files.info import exposure_text
 from irvane.desktop.bench.content import image_of
+from irvane.desktop.item import Item
 from irvane.desktop.plain import tip
 from irvane.desktop.rows import NOWHERE, Index
-from irvane.desktop.session import Item, Session
+from irvane.desktop.session import Session
 
 #: Scaled pictures that are kept.
 _KEPT = 400

@@ -10,8 +10,9 @@ from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOpti
 
 from irvane.core.files.info import exposure_text, offset_text
 from irvane.desktop import theme
+from irvane.desktop.item import Item
 from irvane.desktop.rail.model import RailModel, Row
-from irvane.desktop.session import Item, Session
+from irvane.desktop.session import Session
 
 WIDTH = 124
 _HEADING, _FRAME = 40, 106

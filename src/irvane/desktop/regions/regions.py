@@ -14,13 +14,13 @@ from irvane.core.line.looks import PICTURE
 from irvane.core.regions.region import KINDS, MOST, LocalRegion, Part, Stroke
 from irvane.core.settings import Settings
 from irvane.desktop.bench.bench import Bench
+from irvane.desktop.item import BARE
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.regions.changes import Changes
 from irvane.desktop.regions.overlay import RegionOverlay, with_part
 from irvane.desktop.regions.strip import RegionStrip
 from irvane.desktop.regions.telling import Telling
 from irvane.desktop.service import RenderService
-from irvane.desktop.session import BARE
 
 #: What shapes begin with, before they are drawn.
 _FIRST = {

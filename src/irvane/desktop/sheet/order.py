@@ -10,7 +10,8 @@ from typing import Any
 from irvane.core.files.proofs import KEEP, REJECT
 from irvane.core.judge.ranking import ranks
 from irvane.core.names import natural_key
-from irvane.desktop.session import Item, Session
+from irvane.desktop.item import Item
+from irvane.desktop.session import Session
 
 
 def _time(item: Item) -> tuple[Any, ...]:

@@ -34,9 +34,10 @@ from irvane.core.files.info import exposure_text, offset_text
 from irvane.core.files.proofs import REJECT
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of
+from irvane.desktop.item import Item
 from irvane.desktop.plain import tip
 from irvane.desktop.rows import NOWHERE, Index
-from irvane.desktop.session import Item, Session
+from irvane.desktop.session import Session
 from irvane.desktop.sheet.order import MEASURED, SHOWN, SORTS, arranged, mark_words
 
 _CELL = QSize(206, 196)

@@ -13,7 +13,7 @@ from irvane.core.errors import plain_text
 from irvane.core.files.atomic import make_folder
 from irvane.core.finish import job
 from irvane.core.line.bands import Output
-from irvane.desktop.session import Item
+from irvane.desktop.item import Item
 
 SUBFOLDER = "developed"
 

@@ -12,9 +12,9 @@ from irvane.core.errors import IrvaneError, plain_text
 from irvane.core.finish import job
 from irvane.core.line.source import Source
 from irvane.core.settings import Settings
+from irvane.desktop.item import Item
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.service import RenderService
-from irvane.desktop.session import Item
 from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.target import Planned, ask, default_folder, plan
 
