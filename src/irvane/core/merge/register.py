@@ -8,15 +8,18 @@ do not follow it, as moving things do not, are left out (MAGSAC++, Barath and ot
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 
 import cv2
 import numpy as np
 
 from irvane.core.merge.align import STILL, Motion, align
 from irvane.core.progress import Progress, always, step
+from irvane.core.threads import each
 
 #: Side of a tile and how many lie along the longer side, at most.
 _TILE, _ALONG = 56, 36
+_DOWN, _ACROSS = np.mgrid[0:_TILE, 0:_TILE].astype(np.float32)
 #: Rounds of tiles and fit; steps of a tile; pixels that a tile may move in one round.
 _ROUNDS, _STEPS, _FARTHEST = 4, 6, 6.0
 #: Pixels by which a round must change the map, for another one.
@@ -57,9 +60,8 @@ def _tiles(shape: tuple[int, int]) -> np.ndarray:
 
 def _patch(picture: np.ndarray, centre: np.ndarray, matrix: np.ndarray | None) -> np.ndarray:
     """A tile around a place of the reference (x, y), read from the reference or through a map from the frame."""
-    y, x = np.mgrid[0:_TILE, 0:_TILE].astype(np.float32)
-    x = x + np.float32(round(centre[0]) - _TILE // 2)
-    y = y + np.float32(round(centre[1]) - _TILE // 2)
+    x = _ACROSS + np.float32(round(centre[0]) - _TILE // 2)
+    y = _DOWN + np.float32(round(centre[1]) - _TILE // 2)
     if matrix is not None:
         w = matrix[2, 0] * x + matrix[2, 1] * y + matrix[2, 2]
         x, y = (
@@ -74,7 +76,14 @@ def _logged(patch: np.ndarray, low: float, high: float) -> tuple[np.ndarray, np.
     return np.log2(np.fmin(np.fmax(patch, np.float32(low)), np.float32(high))), held
 
 
-def _tile_shift(pair: _Pair, centre: np.ndarray, matrix: np.ndarray) -> tuple[np.ndarray, float] | None:
+def _median(values: np.ndarray) -> float:
+    """The median of an even number of values, in half of the time that NumPy's own takes."""
+    middle = values.size // 2
+    low, high = np.partition(values, (middle - 1, middle), axis=None)[middle - 1 : middle + 1]
+    return float((low + high) / 2)
+
+
+def _tile_shift(pair: _Pair, matrix: np.ndarray, centre: np.ndarray) -> tuple[np.ndarray, float] | None:
     """How far the frame's tile lies off the map (x, y), and how well that is known; None where it cannot be told."""
     first, held = _logged(_patch(pair.first, centre, None), pair.low, pair.high)
     if held.mean() < _HELD:
@@ -95,7 +104,7 @@ def _tile_shift(pair: _Pair, centre: np.ndarray, matrix: np.ndarray) -> tuple[np
             return None
         difference = (second - first)[inner]
         difference -= float((weight * difference).sum() / weight.sum())
-        weight *= 1 / (1 + (difference / (2.5 * max(float(np.median(np.abs(difference))), 1e-3))) ** 2)
+        weight *= 1 / (1 + (difference / (2.5 * max(_median(np.abs(difference)), 1e-3))) ** 2)
         a, b = gx[inner], gy[inner]
         normal = np.array(
             [
@@ -174,8 +183,12 @@ def register(
     stays = False
     for k in range(_ROUNDS):
         step(progress, k / _ROUNDS)
-        found = [(c, _tile_shift(pair, c, matrix)) for c in centres]
-        told = [(np.round(c), made[0]) for c, made in found if made is not None and made[1] < _KNOWN]
+        found = each(partial(_tile_shift, pair, matrix), centres)
+        told = [
+            (np.round(c), made[0])
+            for c, made in zip(centres, found, strict=True)
+            if made is not None and made[1] < _KNOWN
+        ]
         if len(told) < _FEWEST:
             break
         places = np.array([place for place, _ in told], float)
