@@ -16,7 +16,7 @@ from irvane.core.errors import Cancelled
 from irvane.core.private import kernels_folder
 
 #: Each of these takes a fifth of a second and more to load.
-_HEAVY = ("cv2", "numba", "scipy", "PySide6", "openvino", "lensfunpy", "pyqtgraph", "jinja2")
+_HEAVY = ("cv2", "numba", "scipy", "PySide6", "openvino", "lensfunpy", "jinja2")
 
 
 def _loaded(words: str, *given: str) -> set[str]:
@@ -44,7 +44,6 @@ def test_the_window_starts_without_what_single_jobs_need() -> None:
         "numba",
         "openvino",
         "lensfunpy",
-        "pyqtgraph",
         "jinja2",
         "scipy.optimize",
         "scipy.fft",

@@ -157,6 +157,14 @@ def test_a_comparison_is_named_in_the_window(driver: Driver, monkeypatch: pytest
     driver.window.coming_back.keep_meanwhile()  # a program that is killed closes no window
     driver.settled()
     assert read_bench(coming_back.last_path()) == driver.window.coming_back.now()
+    coming_back.last_path().unlink()
+    driver.window.coming_back.keeps = False  # a window that another program opened for one picture
+    driver.window.coming_back.keep_meanwhile()
+    driver.window.coming_back.keep_last()
+    driver.settled()
+    assert not coming_back.last_path().exists()
+    driver.window.actions_by_name["keep_bench"].trigger()
+    assert "in place of the one of that name" in _told(driver.window)
     assert read_bench(_folder(driver) / "night.bench.json").name == "night"
 
 

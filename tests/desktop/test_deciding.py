@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QInputDialog, QPushButton
 
 from irvane.core.files.identity import content_hash
@@ -16,6 +16,7 @@ from irvane.core.judge.chart import Patch
 from irvane.core.places import Region
 from irvane.core.simulate.folder import LADDER_FOLDER
 from irvane.desktop.chart import one_grid
+from irvane.desktop.linechart import ticks
 
 from .conftest import Driver
 
@@ -94,22 +95,43 @@ def test_a_ladder_is_measured_and_its_limit_moved(driver: Driver, demo: Path, tm
     assert "Simulated A: usable" in before and "differ from" in before
     window.limit.setValue(30.0)
     assert window.words.text() != before
-    assert window.level.value() == pytest.approx(30.0)
-    window.level.setValue(12.0)
-    assert window.limit.value() == pytest.approx(12.0)
+    chart = window.noise
+    assert chart.level == pytest.approx(30.0)
+    middle = chart.width() // 2
+    driver.qtbot.mousePress(
+        chart, Qt.MouseButton.LeftButton, pos=QPoint(middle, round(chart._at(0, 30.0).y()))
+    )
+    driver.qtbot.mouseMove(chart, QPoint(middle, round(chart._at(0, 12.0).y())))
+    driver.qtbot.mouseRelease(chart, Qt.MouseButton.LeftButton)
+    assert window.limit.value() == pytest.approx(12.0, abs=0.3) and chart.level == window.limit.value()
+    window.limit.setValue(12.0)
     rungs = sum(len(ladder.rungs) for ladder in window.ladders)
     assert len(window.frames) == rungs
     styles = [label.styleSheet() for label in window.frames.values()]
     below = sum(r.mean_snr < 12 for ladder in window.ladders for r in ladder.rungs)
     assert 0 < below == sum("#8a5a3c" in style for style in styles)
-    curves = window.noise.listDataItems()
-    assert len(curves) == 2
-    _stops, values = curves[0].getData()
-    assert np.allclose(values, [r.mean_snr for r in window.ladders[0].rungs])
+    assert len(chart.lines) == 2
+    line, rungs_of = chart.lines[0], sorted(window.ladders[0].rungs, key=lambda r: r.stop)
+    assert np.allclose(line.ys, [r.mean_snr for r in rungs_of]) and np.allclose(
+        line.xs, [r.stop for r in rungs_of]
+    )
+    said = chart.words_at(chart._at(line.xs[0], line.ys[0]))
+    assert said.startswith(line.name) and f"{line.ys[0]:.2f}".rstrip("0").rstrip(".") in said
+    assert chart.words_at(QPointF(1, 1)) == ""
     from irvane.core.judge.ladder_report import ladder_report
 
     reporting.keep(ladder_report(window.ladders, 12.0), tmp_path / "kept")
     driver.until(lambda: (tmp_path / "kept" / "report.pdf").exists(), 60)
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "most", "wanted"),
+    [(0, 10, 5, [0, 2, 4, 6, 8, 10]), (-6.3, 0.4, 7, [-6, -5, -4, -3, -2, -1, 0]), (0.001, 0.0049, 4, [0.001, 0.002, 0.003, 0.004]),
+     (3, 3, 4, [3]), (-40, 55, 4, [0, 50])],
+)  # fmt: skip
+def test_ticks_are_round_numbers(low: float, high: float, most: int, wanted: list[float]) -> None:
+    """Steps of 1, 2 or 5 of a power of ten, as common practice has it."""
+    assert ticks(low, high, most) == pytest.approx(wanted)
 
 
 def test_a_ladder_without_a_chart_asks_for_it_to_be_marked(driver: Driver, demo: Path) -> None:

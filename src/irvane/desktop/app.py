@@ -117,6 +117,7 @@ def run(paths: list[Path], result: Path | None = None, overwrite: bool = False, 
     elif result is None and _is_first_start() and not last_path().exists():
         window.writing.make_demo()
     if result is not None:
+        window.coming_back.keeps = False
         window.writing.answered.connect(window.close)
         window.writing.answer(result, overwrite)
     code = app.exec()

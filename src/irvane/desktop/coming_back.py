@@ -65,13 +65,10 @@ class ComingBack(QObject):
 
     def __init__(self, session: Session, bench: Bench, opening: Opening, band: Band, window: QWidget) -> None:
         super().__init__(window)
-        self.session, self.bench, self.opening, self.band, self._window = (
-            session,
-            bench,
-            opening,
-            band,
-            window,
-        )
+        self.session, self.bench, self.opening = session, bench, opening
+        self.band, self._window = band, window
+        #: Is what stands here to be kept? Not where another program asked for one picture.
+        self.keeps = True
         self._again: QTimer | None = None
         self._kept: KeptBench | None = None
         meanwhile = QTimer(self, interval=_KEEP_EVERY)
@@ -100,13 +97,13 @@ class ComingBack(QObject):
 
     def keep_last(self) -> None:
         """The window closes: keep what stands there. What cannot be kept is let go: nothing of the pictures depends on it."""
-        if self.session.items:
+        if self.session.items and self.keeps:
             with suppress(IrvaneError):
                 self.now().save(last_path())
 
     def keep_meanwhile(self) -> None:
         """What stands there is kept now and then, too: a program that is killed closes no window."""
-        if self.session.items and (kept := self.now()) != self._kept:
+        if self.session.items and self.keeps and (kept := self.now()) != self._kept:
             self._kept = kept
             self.opening.service.files.keep_bench(kept, last_path())
 
@@ -122,14 +119,13 @@ class ComingBack(QObject):
     def keep(self, name: str) -> None:
         """Keep it; a comparison of the same name is replaced."""
         path = path_for(name, benches_folder())
+        instead = ", in place of the one of that name" if path.exists() else ""
         try:
             self.now(name).save(path)
         except IrvaneError as error:
             self.said.emit(str(error))
             return
-        self.said.emit(
-            f"Kept as “{plain_text(name, 60)}”: panes, proofs, zoom and probe (File, Kept comparisons)."
-        )
+        self.said.emit(f"Kept as “{plain_text(name, 60)}”{instead}. File, Kept comparisons shows it again.")
 
     # opening
 

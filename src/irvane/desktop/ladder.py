@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import html
-
-import pyqtgraph as pg
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
@@ -26,10 +23,11 @@ from irvane.core.judge.ladder_report import ladder_report
 from irvane.core.judge.usable import USUAL_LIMIT, compare
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of
+from irvane.desktop.linechart import LineChart
 from irvane.desktop.numbers import NumberField
 
 _LINES = ("#6cc4b0", "#e0a04a", "#8aa3d6", "#d98a80", "#b9b9b9", "#8fc08a")
-_SYMBOLS = ("o", "s", "t", "d", "+", "x")
+_ALONG = "exposure, stops"
 #: Crops whose SNR lies below the limit are framed in this colour.
 _BELOW = "#8a5a3c"
 
@@ -92,52 +90,26 @@ class LadderWindow(QDialog):
     def _plots(self) -> QWidget:
         holder = QWidget()
         row = QHBoxLayout(holder)
-        self.noise = self._plot("mean SNR of the patches, dB")
-        self.level = pg.InfiniteLine(
-            USUAL_LIMIT, angle=0, movable=True, pen=pg.mkPen(theme.ACCENT, style=Qt.PenStyle.DashLine)
-        )
-        self.level.sigPositionChanged.connect(lambda line: self.limit.setValue(round(line.value(), 1)))
-        self.noise.addItem(self.level)
-        self.cast = self._plot("colour cast, EV")
+        self.noise = LineChart("mean SNR of the patches, dB", _ALONG)
+        self.noise.set_level(USUAL_LIMIT)
+        self.noise.level_moved.connect(self.limit.setValue)
+        self.cast = LineChart("colour cast, EV", _ALONG)
         for k, ladder in enumerate(self.ladders):
             stops = [rung.stop for rung in ladder.rungs]
-            for plot, values in (
-                (self.noise, [r.mean_snr for r in ladder.rungs]),
-                (self.cast, [r.cast for r in ladder.rungs]),
-            ):
-                colour = _LINES[k % len(_LINES)]
-                plot.plot(stops, values, name=ladder.name, pen=pg.mkPen(colour, width=2), symbol=_SYMBOLS[k % len(_SYMBOLS)],
-                          symbolSize=7, symbolBrush=colour, symbolPen=None)  # fmt: skip
+            colour = _LINES[k % len(_LINES)]
+            self.noise.add(ladder.name, stops, [rung.mean_snr for rung in ladder.rungs], colour, k)
+            self.cast.add(ladder.name, stops, [rung.cast for rung in ladder.rungs], colour, k)
         row.addWidget(self.noise)
         row.addWidget(self.cast)
         if len(self.ladders) > 1:
-            self.versus = self._plot(html.escape(f"{self.ladders[0].name} − {self.ladders[1].name}, dB"))
+            self.versus = LineChart(f"{self.ladders[0].name} − {self.ladders[1].name}, dB", _ALONG)
             found = compare(self.ladders[0], self.ladders[1])
             stops = [one.stop for one in found]
-            low = self.versus.plot(stops, [one.low for one in found], pen=pg.mkPen("#00000000"))
-            high = self.versus.plot(stops, [one.high for one in found], pen=pg.mkPen("#00000000"))
-            self.versus.addItem(pg.FillBetweenItem(low, high, brush=pg.mkBrush("#6cc4b040")))
-            self.versus.plot(stops, [one.difference for one in found], pen=pg.mkPen(theme.ACCENT, width=2), symbol="o",
-                             symbolSize=6, symbolBrush=theme.ACCENT, symbolPen=None)  # fmt: skip
-            self.versus.addItem(
-                pg.InfiniteLine(1.0, angle=0, pen=pg.mkPen(theme.MUTED, style=Qt.PenStyle.DotLine))
-            )
+            self.versus.fill(stops, [one.low for one in found], [one.high for one in found], theme.ACCENT)
+            self.versus.add("", stops, [one.difference for one in found], theme.ACCENT)
+            self.versus.across = 1.0
             row.addWidget(self.versus)
         return holder
-
-    @staticmethod
-    def _plot(up: str) -> pg.PlotWidget:
-        plot = pg.PlotWidget(background=theme.WELL)
-        plot.setLabel("left", up, color=theme.MUTED.name())
-        plot.setLabel("bottom", "exposure, stops", color=theme.MUTED.name())
-        plot.showGrid(x=True, y=True, alpha=0.15)
-        plot.addLegend(offset=(-8, 8), labelTextColor=theme.TEXT)
-        plot.setAccessibleName(up)
-        plot.setMenuEnabled(False)
-        for side in ("left", "bottom"):
-            plot.getAxis(side).setTextPen(theme.MUTED)
-            plot.getAxis(side).enableAutoSIPrefix(False)
-        return plot
 
     def _crops(self) -> QWidget:
         holder = QWidget()
@@ -184,8 +156,7 @@ class LadderWindow(QDialog):
         """Verdict, line and frames at the limit in force."""
         limit = self.limit.value()
         self.words.setText("\n".join(ladder_report(self.ladders, limit).summary))
-        if abs(self.level.value() - limit) > 0.05:
-            self.level.setValue(limit)
+        self.noise.set_level(limit)
         for (column, number), label in self.frames.items():
             below = self.ladders[column].rungs[number].mean_snr < limit
             label.setStyleSheet(f"border: 3px solid {_BELOW if below else theme.PANEL.name()};")

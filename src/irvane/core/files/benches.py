@@ -165,8 +165,10 @@ def _place(data: Any) -> tuple[float, float]:
 
 
 def _picture(data: Any) -> Picture:
-    merge = data.get("merge")
-    return Picture(tuple(str(path) for path in data["paths"]), merge if isinstance(merge, dict) else None)
+    merge, paths = data.get("merge"), tuple(str(path) for path in data["paths"])
+    if not paths:
+        raise ValueError("a picture without files")
+    return Picture(paths, merge if isinstance(merge, dict) else None)
 
 
 def _pane(data: Any) -> Pane:
