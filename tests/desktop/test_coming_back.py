@@ -23,9 +23,10 @@ from .conftest import Driver
 
 @pytest.fixture(autouse=True)
 def _own_places(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(
-        "irvane.desktop.coming_back.last_path", lambda: tmp_path / "state" / "last.bench.json"
-    )
+    for module in ("coming_back", "window"):
+        monkeypatch.setattr(
+            f"irvane.desktop.{module}.last_path", lambda: tmp_path / "state" / "last.bench.json"
+        )
     monkeypatch.setattr("irvane.desktop.coming_back.benches_folder", lambda: tmp_path / "kept")
 
 
@@ -49,7 +50,7 @@ def test_a_bench_is_written_and_read(tmp_path: Path) -> None:
     merge = Picture(("/a/1.dng", "/a/2.dng"), {"kind": "hdr"})
     kept = KeptBench(
         (Pane(Picture(("/a/1.dng",)), "first", without="noise"), Pane(merge, bare=True), Pane()),
-        (Picture(("/a/1.dng",)), merge), "wall, by night", 1, "beside", "noise", 2.0, (0.25, 0.75), (0.1, 0.2),
+        (Picture(("/a/1.dng",)), Picture(("/a/name\udce4.dng",)), merge), "wall, by night", 1, "beside", "noise", 2.0, (0.25, 0.75), (0.1, 0.2),
         ("brightness",), False, "light",
     )  # fmt: skip
     path = tmp_path / "new" / "x.bench.json"

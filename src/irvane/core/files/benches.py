@@ -89,7 +89,8 @@ class KeptBench:
         try:
             make_folder(path.parent)
             with atomic_file(path) as temporary:
-                temporary.write_text(json.dumps(data, ensure_ascii=False, indent=1), "utf-8")
+                # names that are no text are escaped, too
+                temporary.write_text(json.dumps(data, indent=1), "ascii")
         except OSError as error:
             raise WriteError(path, write_reason(error)) from error
 
