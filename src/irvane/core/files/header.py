@@ -110,7 +110,10 @@ def _raw(path: Path) -> Header:
 
 def _dng(path: Path) -> Header | None:
     """Of a DNG; None when it is unusual."""
-    tags = open_metadata(path).exifData()
+    try:
+        tags = open_metadata(path).exifData()
+    except ReadError:
+        return None  # LibRaw may know it
 
     def numbers(page: str, name: str) -> tuple[int, ...]:
         found = tags.findKey(exiv2.ExifKey(f"{page}.{name}"))
@@ -124,13 +127,16 @@ def _dng(path: Path) -> Header | None:
     if not pages:
         return None
     page = max(pages, key=lambda p: math.prod(extent(p)))
-    top, left, bottom, right = numbers(page, "ActiveArea") or (0, 0, *extent(page))
+    area = numbers(page, "ActiveArea")
+    top, left, bottom, right = area if len(area) == 4 else (0, 0, *extent(page))
     height, width = bottom - top, right - left
     if numbers(_PAGES[0], "Orientation") in ((6,), (8,)):
         height, width = width, height
     if kinds[page] == (_LINEAR,):
         return Header(width, height, _CAMERA)
     sides, codes = numbers(page, "CFARepeatPatternDim"), numbers(page, "CFAPattern")
+    if len(sides) != 2 or len(codes) != math.prod(sides) or not set(codes) <= {0, 1, 2}:
+        return None
     letters = "".join("RGB"[c] for c in codes)
     rows = tuple(letters[k : k + sides[1]] for k in range(0, len(letters), sides[1]))
     return Header(width, height, _MOSAIC, rows)

@@ -99,10 +99,8 @@ def _honest(tile: Tile) -> Tile:
 #: of it in floating point.
 FIRST, SECOND, NEWEST = "removal@1", "removal@2", "removal@3"
 _SIDE = (1056, 1056)
-_floating, _opinions_floating = (
-    partial(learned.denoise_tile, whole=False),
-    partial(_two_opinions, whole=False),
-)
+_floating = partial(learned.denoise_tile, whole=False)
+_opinions_floating = partial(_two_opinions, whole=False)
 #: By what a proof says, and the number of rows of the colour array.
 _LEARNED = {
     (NEWEST, 2): Method(

@@ -41,7 +41,8 @@ def _kinds(file: str) -> tuple[tuple[float, Ranges], ...]:
 def _ranges(packing: Packing, noise: NoiseModel) -> Ranges:
     """Ranges for a frame with this noise: the fewer electrons its pixels hold, the smaller is all that the network computes."""
     brightest = stabilise(np.ones(packing.cfa.shape, np.float32), packing.cfa, noise).max()
-    return next(ranges for peak, ranges in _kinds(packing.file) if brightest <= peak)
+    kinds = _kinds(packing.file)
+    return next((ranges for peak, ranges in kinds if brightest <= peak), kinds[-1][1])
 
 
 def fingerprint(period: int, whole: bool = False) -> str:
