@@ -25,6 +25,7 @@ from irvane.core.line.looks import LOOKS, render_look
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.picture import halve
 from irvane.core.line.source import FileSource
+from irvane.core.line.tasks import COARSE, FAST_PART, FULL, LENS, PART, REFINED, Request
 from irvane.core.line.view import render_view
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, step
@@ -73,17 +74,17 @@ def _show(frame: Path) -> None:
     engine, source, region = Engine(), FileSource(frame), OutputRegion(100, 100, 260, 260)
     proof = Settings().with_values(_EVERYTHING)
     for settings in (proof, bare()):
-        coarse = engine.coarse(source, settings.sensor)
+        coarse = engine.make(source, COARSE, settings)
         whole = OutputRegion(0, 0, *coarse.developed.extent)
         render_view(coarse.developed, settings, coarse.context, whole, marks=Limits())
-        engine.full(source, settings.sensor)
-    engine.denoise_view(source, proof, OutputRegion(0, 0, *coarse.developed.extent, step=2.0))
-    engine.denoise_local(source, proof.with_value("noise.method", "fast"), region)
-    engine.denoise_local(source, proof, region)
-    if engine.full(source, proof.sensor).to_be_refined(proof):
-        engine.refine_local(source, proof, region)
-    engine.measure_lens(source, proof.sensor)
-    shown = engine.denoise(source, proof)
+        engine.make(source, FULL, settings)
+    engine.make(source, FAST_PART, proof, OutputRegion(0, 0, *coarse.developed.extent, step=2.0))
+    engine.make(source, PART, proof.with_value("noise.method", "fast"), region)
+    engine.make(source, PART, proof, region)
+    if engine.make(source, FULL, proof).to_be_refined(proof):
+        engine.make(source, REFINED, proof, region)
+    engine.make(source, LENS, proof)
+    shown = engine.complete(source, Request(proof))
     bent = proof.with_values({"lens.straighten": 1.0, "lens.falloff": "frame", "lens.fringing": 50})
     render_view(shown.developed, bent, shown.context, region, marks=Limits())
     for look in LOOKS:
@@ -96,11 +97,11 @@ def _first(frame: Path) -> None:
     """What a window does before it shows its first frame as its proof is at first."""
     engine, source, settings = Engine(), FileSource(frame), Settings()
     halve(np.zeros((8, 8, 3), np.float32))  # the levels of frames that are larger than this one
-    coarse = engine.coarse(source, settings.sensor)
+    coarse = engine.make(source, COARSE, settings)
     whole = OutputRegion(0, 0, *coarse.developed.extent)
     render_view(coarse.developed, settings, coarse.context, whole, marks=Limits())
     reduced = OutputRegion(0, 0, *coarse.developed.extent, step=2.0)
-    shown = engine.denoise_view(source, settings, reduced)
+    shown = engine.make(source, FAST_PART, settings, reduced)
     render_view(shown.developed, settings, shown.context, reduced, marks=Limits())
     region = OutputRegion(100, 100, 260, 260)
     render_view(shown.developed, settings, shown.context, region, marks=Limits())

@@ -11,10 +11,11 @@ import pytest
 
 from irvane.core.files import cache as module
 from irvane.core.files.cache import ResultCache
-from irvane.core.line import engine as engine_module
+from irvane.core.line import executor
 from irvane.core.line.engine import Engine
 from irvane.core.line.results import denoised_key
 from irvane.core.line.source import FileSource
+from irvane.core.line.tasks import FULL, Request
 from irvane.core.noise.denoise import Removal
 from irvane.core.sensor import defects, refine, unclip
 from irvane.core.settings import Settings
@@ -86,33 +87,34 @@ def test_the_engine_computes_a_denoised_picture_once(
     frames: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     calls: list[float] = []
-    real = engine_module.denoise_whole
+    real = executor.denoise_whole
 
     def counted(developed, sensor, removal, progress):
         calls.append(removal)
         return real(developed, sensor, removal, progress)
 
-    monkeypatch.setattr(engine_module, "denoise_whole", counted)
+    monkeypatch.setattr(executor, "denoise_whole", counted)
     source = FileSource(next(frames.glob("bench*.dng")))
     settings = Settings().with_value("noise.amount", 100)
     pictures = []
     paces = []
     for _ in range(2):  # two starts of the program
         engine = Engine(cache=ResultCache(tmp_path / "results"))
-        pictures.append(engine.denoise(source, settings).developed.denoised)
+        pictures.append(engine.complete(source, Request(settings)).developed.denoised)
         paces.append(engine.paces.values)
     assert calls == [Removal(1.0)]
     assert paces[0]["best"] > 0 and "best" not in paces[1], "what was kept tells nothing of the time"
     np.testing.assert_array_equal(pictures[0].codes, pictures[1].codes)
     assert [level.shape for level in pictures[0]._levels] == [level.shape for level in pictures[1]._levels]
-    Engine(cache=ResultCache(tmp_path / "results")).denoise(source, settings.with_value("noise.amount", 150))
+    stronger = Request(settings.with_value("noise.amount", 150))
+    Engine(cache=ResultCache(tmp_path / "results")).complete(source, stronger)
     assert calls == [Removal(1.0), Removal(1.5)], "another strength is another result"
 
 
 def test_keys_differ_by_everything_that_matters(frames: Path) -> None:
     source = FileSource(next(frames.glob("bench*.dng")))
     settings = Settings()
-    developed = Engine().full(source, settings.sensor).developed
+    developed = Engine().make(source, FULL, settings).developed
     base = denoised_key("content", developed, settings.sensor, Removal(1.0))
     other = settings.with_value("sensor.defects", "off").sensor
     keys = {
@@ -139,7 +141,7 @@ def test_keys_hold_the_version_of_every_step_before(
 ) -> None:
     source = FileSource(next(frames.glob("bench*.dng")))
     settings = Settings()
-    developed = Engine().full(source, settings.sensor).developed
+    developed = Engine().make(source, FULL, settings).developed
     before = denoised_key("content", developed, settings.sensor, Removal(1.0))
     monkeypatch.setattr(module_of, name, "next@1" if name == "NAME" else lambda *_, **__: "another")
     assert denoised_key("content", developed, settings.sensor, Removal(1.0)) != before

@@ -15,6 +15,7 @@ from irvane.core.line.develop import denoise_whole, develop
 from irvane.core.line.engine import Engine
 from irvane.core.line.regional import denoise_region
 from irvane.core.line.source import FileSource
+from irvane.core.line.tasks import FULL, Request
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.finished import denoise_finished, estimate
 from irvane.core.places import Region
@@ -117,8 +118,8 @@ def test_regions_are_what_they_are_in_the_whole(tmp_path: Path, kind: str) -> No
 
 def test_the_engine_denoises_finished_pictures_on_demand(tmp_path: Path) -> None:
     source, engine = FileSource(_png(tmp_path / "scan.png")), Engine()
-    frame = engine.full(source, Settings().sensor)
+    frame = engine.make(source, FULL, Settings())
     assert frame.denoised_for(Settings())
     wished = Settings().with_value("noise.amount", 80.0)
     assert not frame.denoised_for(wished)
-    assert engine.denoise(source, wished).denoised_for(wished)
+    assert engine.complete(source, Request(wished)).denoised_for(wished)

@@ -27,6 +27,7 @@ from irvane.core.line.frame import Frame
 from irvane.core.line.jobs import Worker
 from irvane.core.line.picture import decode16, encode16
 from irvane.core.line.source import FileSource
+from irvane.core.line.tasks import COARSE, FAST_PART, FULL, MOSAIC, PART, Request
 from irvane.core.line.view import render_view, scene_patch, show
 from irvane.core.noise.denoise import Removal
 from irvane.core.places import OutputRegion
@@ -143,17 +144,17 @@ def test_locally_denoised_pixels_are_those_of_the_whole(cfa: np.ndarray, flip: i
     engine, settings = Engine(), Settings()
     source = Given()
     assert engine.best(source, settings.sensor) is None
-    coarse = engine.coarse(source, settings.sensor)
+    coarse = engine.make(source, COARSE, settings)
     assert coarse.coarse
     extent = coarse.developed.extent
     region = OutputRegion(70, 80, 130, 150)
-    frame = engine.denoise_local(source, settings, region)
+    frame = engine.make(source, PART, settings, region)
     assert not frame.coarse
     assert frame.developed.extent == extent
     clean = frame.clean(settings, region)
     assert clean is not None
     local = render_view(frame.developed, settings, frame.context, region, clean).pixels
-    whole = engine.denoise(source, settings)
+    whole = engine.complete(source, Request(settings))
     assert whole.denoised_for(settings)
     final = render_view(whole.developed, settings, whole.context, region).pixels
     assert np.abs(local.astype(int) - final.astype(int)).max() <= 1
@@ -165,21 +166,21 @@ def test_panes_keep_what_was_denoised_for_each(frames: Path) -> None:
     """Were each to push out the other's, they would be made in turns for ever."""
     engine, settings = Engine(), Settings().with_value("noise.amount", 100)
     source = FileSource(frames / "bench-iso6400.dng")
-    full = engine.full(source, settings.sensor)
+    full = engine.make(source, FULL, settings)
     h, w = full.developed.extent
     reduced = [OutputRegion(0, 0, h, w, step) for step in (2.0, 2.01, 2.02)]
     near = [OutputRegion(top, 40, top + 60, 100) for top in (20, 60, 90)]
     shown = [(source, settings.sensor)], [full.removal(settings)]
     engine.pin(*shown, reduced + near)
     for region in reduced:
-        frame = engine.denoise_view(source, settings, region)
+        frame = engine.make(source, FAST_PART, settings, region)
     for region in near:
-        frame = engine.denoise_local(source, settings, region)
+        frame = engine.make(source, PART, settings, region)
     assert all(frame.rough(settings, region) is not None for region in reduced)
     assert all(frame.clean(settings, region) is not None for region in near)
     engine.pin(*shown, near[:1])
-    engine.denoise_local(source, settings, near[0])
-    engine.denoise_view(source, settings, reduced[0])
+    engine.make(source, PART, settings, near[0])
+    engine.make(source, FAST_PART, settings, reduced[0])
     assert len(frame.patches) == len(frame.reduced) == 1, "what no pane shows any more is given up"
 
 
@@ -187,12 +188,12 @@ def test_the_engine_keeps_to_its_budget(frames: Path) -> None:
     engine = Engine(budget=8_000_000)
     sensor = Settings().sensor
     first, second = FileSource(frames / "test-card.dng"), FileSource(frames / "furnace-hand-1.dng")
-    engine.full(first, sensor)
-    engine.full(second, sensor)
+    engine.make(first, FULL, Settings(sensor=sensor))
+    engine.make(second, FULL, Settings(sensor=sensor))
     assert engine.best(first, sensor) is None
     assert engine.best(second, sensor) is not None
     engine.pin([(second, sensor)])
-    engine.full(first, sensor)
+    engine.make(first, FULL, Settings(sensor=sensor))
     assert engine.best(second, sensor) is not None
 
 
@@ -200,13 +201,13 @@ def test_what_is_shown_waits_on_disk_where_memory_ends(frames: Path, tmp_path: P
     """Both frames are shown: neither may go, nor both stay; what is read of them remains the same."""
     sensor = Settings().sensor
     sources = [FileSource(frames / f"{name}.dng") for name in ("test-card", "furnace-hand-1")]
-    expected = [Engine().full(source, sensor) for source in sources]
+    expected = [Engine().make(source, FULL, Settings(sensor=sensor)) for source in sources]
     sizes = [frame.developed.plain.nbytes for frame in expected]
     budget = int(0.8 * sum(sizes))
     engine = Engine(budget=budget, cache=ResultCache(tmp_path / "results"))
     engine.pin((source, sensor) for source in sources)
-    found = [engine.full(source, sensor) for source in sources]
-    assert engine.nbytes <= budget
+    found = [engine.make(source, FULL, Settings(sensor=sensor)) for source in sources]
+    assert engine.frames.nbytes <= budget
     assert found[0].developed.plain.nbytes < 0.3 * sizes[0]
     for frame, wanted in zip(found, expected, strict=True):
         assert np.array_equal(frame.developed.plain.codes, wanted.developed.plain.codes)
@@ -215,24 +216,22 @@ def test_what_is_shown_waits_on_disk_where_memory_ends(frames: Path, tmp_path: P
 def test_mosaics_are_given_up_first_and_made_again(frames: Path) -> None:
     sensor = Settings().sensor
     first, second = FileSource(frames / "test-card.dng"), FileSource(frames / "furnace-hand-1.dng")
-    whole = Engine().full(first, sensor).developed
+    whole = Engine().make(first, FULL, Settings(sensor=sensor)).developed
     assert whole.mosaic is not None
-    other = Engine().full(second, sensor).developed
+    other = Engine().make(second, FULL, Settings(sensor=sensor)).developed
     engine = Engine(budget=whole.nbytes + other.nbytes - 1)
-    kept = engine.full(first, sensor)
-    engine.full(second, sensor)
+    kept = engine.make(first, FULL, Settings(sensor=sensor))
+    engine.make(second, FULL, Settings(sensor=sensor))
     found = engine.best(first, sensor)
     assert found is not None and found.developed.plain is kept.developed.plain, "the picture stays"
     assert found.developed.mosaic is None and found.developed.can_be_denoised
-    again = engine.with_mosaic(first, sensor).developed
+    again = engine.make(first, MOSAIC, Settings(sensor=sensor)).developed
     assert again.plain is kept.developed.plain and again.mosaic is not None
     np.testing.assert_array_equal(again.mosaic.data, whole.mosaic.data)
-    engine.with_mosaic(second, sensor)
+    engine.make(second, MOSAIC, Settings(sensor=sensor))
     found = engine.best(first, sensor)
     assert found is not None and found.developed.mosaic is None, "given up for the other's"
-    local = engine.denoise_local(
-        first, Settings().with_value("noise.amount", 100), OutputRegion(0, 0, 64, 64)
-    )
+    local = engine.make(first, PART, Settings().with_value("noise.amount", 100), OutputRegion(0, 0, 64, 64))
     assert local.patches
 
 
@@ -243,11 +242,11 @@ def test_the_coarse_form_is_made_once_for_all_settings_of_the_sensor(
     engine, loads = Engine(), []
     original = source.load
     monkeypatch.setattr(source, "load", lambda progress: (loads.append(1), original(progress))[1])
-    first = engine.coarse(source, Settings().sensor)
-    second = engine.coarse(source, bare().sensor)
+    first = engine.make(source, COARSE, Settings())
+    second = engine.make(source, COARSE, bare())
     assert second is first
     assert engine.best(source, bare().sensor) is first
-    full = engine.full(source, bare().sensor)
+    full = engine.make(source, FULL, bare())
     assert not full.coarse and full.developed.defects == 0
     assert engine.best(source, Settings().sensor) is first
     assert len(loads) == 1, "decoded once for all of them"
@@ -258,7 +257,7 @@ def test_the_engine_says_when_a_file_went_away(frames: Path) -> None:
     assert source.key
     (frames / "test-card.dng").unlink()
     with pytest.raises(ReadError, match="not there"):
-        Engine().full(source, Settings().sensor)
+        Engine().make(source, FULL, Settings())
 
 
 def test_quick_form_shows_the_same_place(bayer: Frame) -> None:

@@ -13,8 +13,9 @@ import shots
 from irvane.core.line.engine import Engine
 from irvane.core.line.picture import Patch, Picture, decode16, encode16, whole_tiles
 from irvane.core.line.source import FileSource
+from irvane.core.line.tasks import FULL
 from irvane.core.places import Region
-from irvane.core.settings import Sensor, bare
+from irvane.core.settings import Settings, bare
 
 REGIONS = [
     Region(0, 0, 700, 900),
@@ -112,9 +113,9 @@ def test_the_bare_frame_costs_little_beside_its_proof(tmp_path: Path) -> None:
     path = tmp_path / "frame.dng"
     shots.dng(path, cv2.GaussianBlur(shots.photograph(reduced=False), (0, 0), 1.0))  # as a lens draws
     engine, source = Engine(), FileSource(path)
-    proof = engine.full(source, Sensor()).developed
-    other = engine.full(source, bare().sensor).developed
-    alone = Engine().full(source, bare().sensor).developed
+    proof = engine.make(source, FULL, Settings()).developed
+    other = engine.make(source, FULL, bare()).developed
+    alone = Engine().make(source, FULL, bare()).developed
     assert other.plain.nbytes < 0.6 * proof.plain.nbytes
     assert np.array_equal(other.plain.read_all(), alone.plain.read_all())
     assert other.clipped is proof.clipped

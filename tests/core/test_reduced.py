@@ -15,6 +15,7 @@ from irvane.core.line.frame import FINAL, ROUGH
 from irvane.core.line.looks import LOOKS, render_look, settings_in, shown_as
 from irvane.core.line.regional import denoise_view
 from irvane.core.line.source import FileSource
+from irvane.core.line.tasks import FAST_PART, FULL, Request
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.noise.reduced import denoise_reduced, noise_of
 from irvane.core.places import OutputRegion
@@ -66,11 +67,11 @@ def test_a_picture_without_noise_is_left_alone() -> None:
 def test_every_look_takes_it(name: str, frames: Path) -> None:
     engine, source = Engine(), FileSource(next(frames.glob("bench*.dng")))
     settings = Settings().with_value("noise.amount", 100).with_value("noise.luminance", 60)
-    frame = engine.full(source, settings.sensor)
+    frame = engine.make(source, FULL, settings)
     h, w = frame.developed.extent
     region = OutputRegion(0, 0, h, w, 2.3)
     effective = settings_in(name, settings)
-    frame = engine.denoise_view(source, effective, region)
+    frame = engine.make(source, FAST_PART, effective, region)
     clean, state = frame.stand_in(effective, region)
     assert state == ROUGH and clean is not None
     seen, plain = (
@@ -89,6 +90,6 @@ def test_every_look_takes_it(name: str, frames: Path) -> None:
 def test_it_gives_way_to_the_whole(frames: Path) -> None:
     engine, source = Engine(), FileSource(next(frames.glob("bench*.dng")))
     settings = Settings().with_value("noise.amount", 100)
-    region = OutputRegion(0, 0, *engine.full(source, settings.sensor).developed.extent, 2.0)
-    assert engine.denoise_view(source, settings, region).stand_in(settings, region)[1] == ROUGH
-    assert engine.denoise(source, settings).stand_in(settings, region) == (None, FINAL)
+    region = OutputRegion(0, 0, *engine.make(source, FULL, settings).developed.extent, 2.0)
+    assert engine.make(source, FAST_PART, settings, region).stand_in(settings, region)[1] == ROUGH
+    assert engine.complete(source, Request(settings)).stand_in(settings, region) == (None, FINAL)

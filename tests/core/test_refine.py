@@ -20,6 +20,7 @@ from irvane.core.line.merging import _frame
 from irvane.core.line.realise import realise
 from irvane.core.line.results import denoised_key
 from irvane.core.line.source import FileSource
+from irvane.core.line.tasks import FULL, REFINE, REFINED, Request
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import BEST, FAST, Removal
@@ -206,14 +207,16 @@ def test_the_engine_refines_a_frame_in_the_background(tmp_path: Path) -> None:
         FileSource(path),
         Settings().with_values({"noise.amount": 0, "lens.aberration": "off", "acutance.automatic": "off"}),
     )
-    first = engine.full(source, settings.sensor)
+    first = engine.make(source, FULL, settings)
     assert first.denoised_for(settings) and not first.complete_for(settings)
-    refined = engine.refine(source, settings.sensor)
+    refined = engine.make(source, REFINE, settings)
     assert refined.complete_for(settings) and engine.best(source, settings.sensor) is refined
-    again = engine.refine(source, settings.sensor)
+    again = engine.make(source, REFINE, settings)
     assert again.developed.plain is refined.developed.plain, "once is enough"
     plain = replace(settings.sensor, demosaic="directional")
-    assert engine.full(source, plain).complete_for(settings.with_value("sensor.demosaic", "directional"))
+    assert engine.make(source, FULL, Settings(sensor=plain)).complete_for(
+        settings.with_value("sensor.demosaic", "directional")
+    )
 
 
 @pytest.mark.parametrize("orientation", [1, 3, 6, 8])
@@ -223,8 +226,8 @@ def test_what_is_seen_is_refined_before_the_whole_as_in_the_whole(orientation: i
     engine, source = Engine(), FileSource(path)
     settings = Settings().with_values({"noise.amount": 0, "lens.aberration": "off"})
     sensor, region = settings.sensor, OutputRegion(70, 150, 200, 300)
-    before = engine.full(source, sensor).developed.plain
-    frame = engine.refine_local(source, settings, region)
+    before = engine.make(source, FULL, Settings(sensor=sensor)).developed.plain
+    frame = engine.make(source, REFINED, settings, region)
     assert frame.refined_at(settings, region) and not frame.refined_at(
         settings, OutputRegion(300, 150, 360, 300)
     )
@@ -232,7 +235,7 @@ def test_what_is_seen_is_refined_before_the_whole_as_in_the_whole(orientation: i
     local = frame.developed.plain.read(region).pixels
     assert np.array_equal(frame.developed.plain.read(OutputRegion(300, 150, 360, 300)).pixels,
                           before.read(OutputRegion(300, 150, 360, 300)).pixels)  # fmt: skip
-    whole = engine.refine(source, sensor).developed.plain.read(region).pixels
+    whole = engine.make(source, REFINE, Settings(sensor=sensor)).developed.plain.read(region).pixels
     assert np.abs(local - whole).max() < 2e-4 < np.abs(before.read(region).pixels - whole).max()
 
 
@@ -243,7 +246,7 @@ def test_a_proof_that_is_complete_is_refined_too(tmp_path: Path, amount: float) 
     shots.dng(path, shots.photograph(), cfa=SIX_BY_SIX, iso=3200)
     engine, source = Engine(), FileSource(path)
     settings = Settings().with_value("noise.amount", amount)
-    made = engine.denoise(source, settings)
+    made = engine.complete(source, Request(settings))
     assert made.complete_for(settings) and made.developed.refined
     written, context = realise(source, settings)
     assert written.refined == (amount < 100), "of the plain picture nothing is seen"

@@ -10,6 +10,7 @@ import shots
 
 from irvane.core.declaring import Choice, Cropping, Method, Name, Number
 from irvane.core.line import engine as engines
+from irvane.core.line import executor
 from irvane.core.line.camera import Upstream
 from irvane.core.line.engine import Engine
 from irvane.core.line.source import FileSource
@@ -25,6 +26,7 @@ from irvane.core.line.steps import (
     key_of,
     made_anew,
 )
+from irvane.core.line.tasks import Request
 from irvane.core.line.view import render_view
 from irvane.core.places import OutputRegion
 from irvane.core.settings import STATIONS, Settings, default, names, spec
@@ -89,7 +91,7 @@ def test_a_change_makes_nothing_anew_that_lies_before_it(
     region = OutputRegion(40, 40, 90, 110)
 
     def show(chosen: Settings) -> int:
-        frame = engine.denoise(source, chosen)
+        frame = engine.complete(source, Request(chosen))
         before = upstream.made
         render_view(frame.developed, chosen, frame.context, region, upstream=upstream)
         return upstream.made - before
@@ -97,7 +99,7 @@ def test_a_change_makes_nothing_anew_that_lies_before_it(
     show(settings)
     assert show(settings) == 0, "the same again makes nothing"
     monkeypatch.setattr(engines, "develop", counted(DEVELOPED, engines.develop))
-    monkeypatch.setattr(engines, "denoise_whole", counted(DENOISED, engines.denoise_whole))
+    monkeypatch.setattr(executor, "denoise_whole", counted(DENOISED, executor.denoise_whole))
     changed = settings.with_value(path, "fast" if path == "noise.method" else _another(path))
     anew = made_anew(path)
     lit = show(changed)

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from irvane.core.line.engine import Engine
 from irvane.core.line.source import FileSource
+from irvane.core.line.tasks import Request
 from irvane.core.line.teststrip import (
     FEWEST,
     GRADE,
@@ -73,7 +74,7 @@ def test_a_crop_is_the_proofs_own_picture(frames: Path) -> None:
     settings = Settings().with_value("light.exposure", 0.7)
     region = OutputRegion(200, 300, 330, 470)
     alone = render_crop(engine, source, settings, region).rendered.pixels.astype(int)
-    frame = engine.denoise(source, settings)
+    frame = engine.complete(source, Request(settings))
     whole = render_view(frame.developed, settings, frame.context, region).pixels.astype(int)
     assert np.abs(alone - whole).max() <= 2
     other = render_crop(

@@ -171,7 +171,7 @@ def driver(qtbot: QtBot, frames: Path, _themed: None) -> Iterator[Driver]:
     window.close()
     # connections to lambdas keep the Python half of a window for good, and 40 MB of pictures with it
     window.service._seen.clear()
-    window.service.engine._frames.clear()
+    window.service.engine.frames._frames.clear()
     window.service.engine._loaded = None
     for content in window.bench.contents:
         content.current = content.backdrop = content.loupe = None

@@ -12,6 +12,7 @@ from PySide6.QtCore import QPoint, Qt
 from irvane.core.files.writers import write_tiff
 from irvane.core.judge.matching import NOISE
 from irvane.core.line.source import FileSource
+from irvane.core.line.tasks import FULL
 from irvane.desktop.bench.panes import ONE
 
 from .conftest import Driver
@@ -88,7 +89,7 @@ def test_a_turned_frame_is_turned_back(driver: Driver, frames: Path, tmp_path: P
     driver.choose("test-card.dng")
     loaded = FileSource(source).load()
     assert loaded.mosaic is not None
-    light = bench.service.engine.full(FileSource(source), driver.settings().sensor).developed.plain.read_all()
+    light = bench.service.engine.make(FileSource(source), FULL, driver.settings()).developed.plain.read_all()
     h, w = light.shape[:2]
     matrix = cv2.getRotationMatrix2D((w / 2, h / 2), -8.0, 1.0)
     turned = cv2.warpAffine(light, matrix, (w, h), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
@@ -136,13 +137,14 @@ def test_panes_of_one_proof_in_different_places_come_to_rest(driver: Driver) -> 
         bench.views[pane].viewport.centre = centre
     driver.settled()
     made: list[str] = []
-    denoise = window.service.engine.denoise_local
+    usual = window.service.engine.do
 
-    def counted(source, settings, region, progress):
-        made.append(settings.noise.method)
-        return denoise(source, settings, region, progress)
+    def counted(source, task, progress):
+        if task.of_what_is_seen:
+            made.append(task.removal_of_part.kind)
+        return usual(source, task, progress)
 
-    window.service.engine.denoise_local = counted
+    window.service.engine.do = counted
     window.proofs.edit("noise.amount", 187)
     driver.settled()
     assert [content.state for content in bench.contents] == ["final", "final"]

@@ -8,6 +8,7 @@ import pytest
 from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QTest
 
+from irvane.core.line.tasks import Request
 from irvane.core.settings import bare, handed_on
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
 from irvane.desktop.item import BARE
@@ -235,7 +236,7 @@ def test_frames_of_other_place_and_size_are_laid_on_each_other(driver: Driver, t
     bench.show_proof(1, 0)
     driver.settled()
     source = driver.window.session.items[bench.contents[0].item].source
-    frame = driver.window.service.engine.denoise(source, driver.settings())
+    frame = driver.window.service.engine.complete(source, Request(driver.settings()))
     from irvane.core.line.view import render_view
     from irvane.core.places import OutputRegion
 

@@ -11,6 +11,7 @@ import pytest
 from irvane.core import memory, networks
 from irvane.core.line.engine import Engine
 from irvane.core.line.source import FileSource
+from irvane.core.line.tasks import FULL, PART
 from irvane.core.memory import budgets
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
@@ -27,13 +28,13 @@ def test_panes_keep_each_others_denoised_pixels(driver: Driver, values: dict[str
     progressive, source = driver.window.service.progressive, driver.window.proofs.item().source
     engine = progressive.engine = Engine()
     proof = Settings().with_values({"noise.amount": 100.0, "lens.aberration": "off", **values})
-    engine.full(source, proof.sensor)
+    engine.make(source, FULL, proof)
     regions = OutputRegion(20, 20, 120, 160), OutputRegion(200, 210, 300, 330)
     wishes = [ViewRequest(source, proof, region) for region in regions]
     for _ in range(2):
         for wish in wishes:
             progressive.keep_only(wishes)
-            frame = engine.denoise_local(source, proof, wish.region)
+            frame = engine.make(source, PART, proof, wish.region)
     assert len(frame.patches) == 2
     assert all(frame.clean(proof, wish.region) is not None for wish in wishes)
 
@@ -49,12 +50,12 @@ def test_a_budget_follows_the_machine(monkeypatch: pytest.MonkeyPatch) -> None:
 
 def test_frames_that_are_not_seen_are_given_up_first(frames: Path) -> None:
     paths = sorted(frames.glob("furnace*.dng"))
-    one = Engine().full(FileSource(paths[0]), Settings().sensor).nbytes
+    one = Engine().make(FileSource(paths[0]), FULL, Settings()).nbytes
     engine = Engine(budget=100 * one, unseen=one // 2)
     sources = [FileSource(path) for path in paths]
     engine.pin([(sources[0], Settings().sensor)])
     for source in sources:
-        engine.full(source, Settings().sensor)
+        engine.make(source, FULL, Settings())
     kept = [engine.best(source, Settings().sensor) is not None for source in sources]
     assert kept == [True, False, True], "the one that is seen, and the newest"
 
@@ -76,7 +77,7 @@ def test_nothing_of_a_closed_frame_is_kept(driver: Driver) -> None:
 
 def test_networks_that_rest_are_given_back(driver: Driver) -> None:
     engine, source = driver.window.service.engine, driver.window.proofs.item().source
-    engine.denoise_local(source, Settings().with_value("noise.amount", 120), OutputRegion(0, 0, 64, 64))
+    engine.make(source, PART, Settings().with_value("noise.amount", 120), OutputRegion(0, 0, 64, 64))
     assert any(networks._POOL._free.values())
     driver.window.service._tidy()
     driver.until(lambda: not any(networks._POOL._free.values()))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from pathlib import Path
 from typing import Any
@@ -14,7 +15,7 @@ import tifffile
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QMessageBox, QPushButton
 
-from irvane.core.line import engine, realise
+from irvane.core.line import executor
 from irvane.desktop.idle_collection import IdleCollection
 
 from .conftest import Driver
@@ -123,21 +124,20 @@ def test_writing_waits_for_what_the_window_is_making_already(
     driver: Driver, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     made: list[str] = []
-    for module in (engine, realise):
-        original = module.denoise_whole
+    original = executor.denoise_whole
 
-        def counted(*given: Any, original: Any = original, name: str = module.__name__) -> Any:
-            made.append(name)
-            return original(*given)
+    def counted(*given: Any) -> Any:
+        made.append(threading.current_thread().name)
+        return original(*given)
 
-        monkeypatch.setattr(module, "denoise_whole", counted)
+    monkeypatch.setattr(executor, "denoise_whole", counted)
     driver.window.proofs.edit("noise.amount", 170)
     driver.until(lambda: bool(made))  # the window removes its noise now
     driver.window.writing.set_folder(tmp_path)
     driver.window.writing.write()
     driver.settled()
     assert (tmp_path / "bench-iso6400.tif").exists()
-    assert made == [engine.__name__]
+    assert made == ["develop"]
 
 
 def test_writing_can_be_cancelled(driver: Driver, tmp_path: Path) -> None:

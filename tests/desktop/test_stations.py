@@ -11,6 +11,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton, QWidget
 
+from irvane.core.line.tasks import REFINE, REFINED
 from irvane.core.settings import names, spec
 from irvane.desktop.item import BARE
 from irvane.desktop.line.controls import ChoiceRow
@@ -160,8 +161,8 @@ def test_controls_over_scale_and_brightness_repaint_without_denoising_again(driv
     driver.settled()
     calls = []
     engine = window.service.engine
-    usual = engine.denoise_local
-    engine.denoise_local = lambda *a, **k: calls.append(a) or usual(*a, **k)  # type: ignore[method-assign]
+    usual = engine.do
+    engine.do = lambda *a, **k: calls.append(a) or usual(*a, **k)  # type: ignore[method-assign]
     for path in ("noise.fine", "noise.midtones", "noise.blue", "noise.texture", "noise.grain"):
         before = driver.pixels()
         driver.window.proofs.edit(path, 60.0 if path in ("noise.texture", "noise.grain") else 0.0)
@@ -230,16 +231,14 @@ def test_what_is_seen_of_a_six_by_six_frame_is_refined_first(
 ) -> None:
     window, steps = driver.window, []
     engine = window.service.engine
-    for name in ("refine", "refine_local"):
-        usual = getattr(engine, name)
-        monkeypatch.setattr(
-            engine, name, lambda *a, name=name, usual=usual: (steps.append(name), usual(*a))[1]
-        )
+    usual = engine.do
+    monkeypatch.setattr(engine, "do", lambda *a: (steps.append(a[1].kind), usual(*a))[1])
     window.bench.set_zoom(1.0)
     driver.choose("window-leaves.dng")
     driver.window.proofs.edit("noise.amount", 0.0)
     driver.settled()
-    assert steps[0] == "refine_local" and "refine" in steps
+    refining = [kind for kind in steps if kind in (REFINED, REFINE)]
+    assert refining[0] == REFINED and REFINE in refining
 
 
 def test_a_six_by_six_frame_is_refined_once_it_is_seen(driver: Driver) -> None:

@@ -2,26 +2,60 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Hashable
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from irvane.core.errors import IrvaneError
+from irvane.core.line.context import Context
+from irvane.core.line.develop import Developed
 from irvane.core.line.engine import Engine
 from irvane.core.line.frame import Frame
-from irvane.core.line.jobs import Work, Worker
-from irvane.core.line.looks import look_of, settings_in
+from irvane.core.line.jobs import Worker
+from irvane.core.line.planner import missing
 from irvane.core.line.source import Source
 from irvane.core.line.steps import developing
-from irvane.core.noise.denoise import FAST, Removal
+from irvane.core.line.tasks import (
+    COARSE,
+    FAST_PART,
+    FULL,
+    LASTING,
+    LENS,
+    MOSAIC,
+    PART,
+    REFINE,
+    REFINED,
+    WHOLE,
+    Request,
+    Task,
+)
+from irvane.core.noise.denoise import Removal
 from irvane.core.places import Region
-from irvane.core.progress import Progress
-from irvane.core.settings import Sensor
+from irvane.core.progress import Progress, step
+from irvane.core.settings import Settings
 from irvane.desktop.view_request import ViewRequest
 
 #: First words of the names of work on what is shown.
 _KINDS = ("coarse", "full", "mosaic", "lens", "refine", "rough", "local", "whole", "figures", "probe")
+#: What is said while work is done, and how urgent it is: what is seen first.
+_WORDS = {
+    COARSE: "reading",
+    FULL: "developing",
+    MOSAIC: "reading",
+    LENS: "measuring the lens",
+    REFINE: "refining colour",
+    WHOLE: "removing noise",
+}
+_URGENCY = {COARSE: 0, FULL: 2, MOSAIC: 2, FAST_PART: 2, LENS: 3, PART: 3, REFINED: 3, REFINE: 4, WHOLE: 6}
+#: Seconds until it is looked again whether what is waited for is there.
+_LOOK_AGAIN = 0.05
+
+
+def job_of(source: Source, task: Task) -> tuple[Any, ...]:
+    """The name of lasting work among the worker's jobs."""
+    return (task.kind, source.key, *task.made_for)
 
 
 class ProgressiveRendering(QObject):
@@ -49,141 +83,87 @@ class ProgressiveRendering(QObject):
 
     def begin(self, wish: ViewRequest) -> None:
         """Make the first form of a source that nothing is there of."""
-        words = "merging" if len(wish.source.paths) > 1 else "reading"
-
-        def coarse(source: Source, sensor: Sensor, progress: Progress) -> Frame:
-            frame = self.engine.coarse(source, sensor, progress)
-            frame.geometry(wish.settings)  # the window asks for it next; a lens is looked for here
-            return frame
-
-        self._make(("coarse", wish.source.key), words, 0, wish, coarse)
+        words = "merging" if len(wish.source.paths) > 1 else _WORDS[COARSE]
+        self._make(wish, Task(COARSE, wish.wanted), words)
 
     def improve(self, pane: int, wish: ViewRequest, frame: Frame) -> None:
         """See to it that a better form follows of what a pane shows."""
-        key = wish.source.key
-        if frame.coarse:
-            self._make(
-                ("full", key, developing(wish.settings.sensor)), "developing", 2, wish, self.engine.full
-            )
-            return
-        if (
-            look_of(wish.look).raw is not None
-            and frame.developed.cfa is not None
-            and frame.developed.mosaic is None
-        ):
-            self._make(
-                ("mosaic", key, developing(wish.settings.sensor)), "reading", 2, wish, self.engine.with_mosaic
-            )
-        if frame.to_be_measured(wish.settings):
-            self._make(
-                ("lens", key, developing(wish.settings.sensor)),
-                "measuring the lens",
-                3,
-                wish,
-                self.engine.measure_lens,
-            )
-        if frame.to_be_refined(wish.settings):
-            self._refine_seen(pane, wish, frame)
-            self._make(
-                ("refine", key, developing(wish.settings.sensor)),
-                "refining colour",
-                4,
-                wish,
-                self.engine.refine,
-            )
-        if frame.denoised_for(wish.settings):
-            return
-        removal = frame.removal(wish.settings)
-        self._denoise_seen(pane, wish, frame, removal)
-        whole = ("whole", key, removal)
-        if not self._heavy.has(whole):
-            self._make(whole, "removing noise", 6, wish, self.engine.denoise, whole_settings=True)
-
-    def _denoise_seen(self, pane: int, wish: ViewRequest, frame: Frame, removal: Removal) -> None:
-        """What is seen is denoised before the whole frame: in a fast way first."""
-        key, region = wish.source.key, wish.region
-        settings = settings_in(wish.look, wish.settings)
-        if frame.clean(settings, region) is not None:
-            return
-        near = region.step <= 1
-        if frame.rough(settings, region) is None and frame.faster(settings, region):
-            if near:
-                make, settings_of_rough = self.engine.denoise_local, settings.with_value("noise.method", FAST)
+        for task in missing(frame, wish.wanted):
+            if task.of_what_is_seen:
+                self._improve_seen(pane, wish, task)
             else:
-                make, settings_of_rough = self.engine.denoise_view, settings
-            self._improve_seen(
-                ("rough", key, pane), (removal, frame.part(settings, region)), wish, 2,
-                lambda progress: make(wish.source, settings_of_rough, region, progress),
-            )  # fmt: skip
-        if near:
-            self._improve_seen(
-                ("local", key, pane), (settings.sensor, removal, region), wish, 3,
-                lambda progress: self.engine.denoise_local(wish.source, settings, region, progress),
-            )  # fmt: skip
+                self._make(wish, task, _WORDS[task.kind])
 
-    def _improve_seen(
-        self, kind: tuple[str, str, int], what: tuple[Any, ...], wish: ViewRequest, urgency: int, work: Work
-    ) -> None:
+    def _improve_seen(self, pane: int, wish: ViewRequest, task: Task) -> None:
         """Improve what a pane shows, before the whole; work of that kind on what it showed before is not wanted.
 
         What is rough and made of the same place is finished: it serves while a slider is dragged on.
         """
-        job = (*kind, what)
-        self._heavy.cancel(lambda other: other[:3] == kind and other != job, running=kind[0] != "rough")
-        self._heavy.cancel(lambda other: other[:3] == kind and other[3][-1] != what[-1])
+        # denoised or refined: a pane shows one of them
+        kind = ("rough" if task.kind == FAST_PART else "local", wish.source.key, pane)
+        job = (*kind, task.made_for)
+        self._heavy.cancel(lambda other: other[:3] == kind and other != job, running=task.kind != FAST_PART)
+        self._heavy.cancel(lambda other: other[:3] == kind and other[3][-1] != task.made_for[-1])
         if not self._heavy.has(job):
             self._heavy.submit(
                 job,
-                work,
+                lambda progress: self.engine.do(wish.source, task, progress),
                 lambda _frame: self.improved.emit(wish.source.key),
                 self._tell(wish.source),
-                urgency,
+                _URGENCY[task.kind],
             )
 
-    def _refine_seen(self, pane: int, wish: ViewRequest, frame: Frame) -> None:
-        """What is seen of a picture without denoising is refined before the whole."""
-        if (
-            wish.region.step > 1
-            or frame.removal(wish.settings).strength
-            or frame.refined_at(wish.settings, wish.region)
-        ):
-            return
-        sensor = wish.settings.sensor
-        self._improve_seen(
-            ("local", wish.source.key, pane), (sensor, wish.region), wish, 3,
-            lambda progress: self.engine.refine_local(wish.source, wish.settings, wish.region, progress),
-        )  # fmt: skip
-
-    def _make(
-        self,
-        job_key: tuple[Any, ...],
-        words: str,
-        urgency: int,
-        wish: ViewRequest,
-        method: Any,
-        whole_settings: bool = False,
-    ) -> None:
-        if self._heavy.has(job_key):
+    def _make(self, wish: ViewRequest, task: Task, words: str) -> None:
+        job = job_of(wish.source, task)
+        if self._heavy.has(job):
             return
         key = wish.source.key
-        wanted = wish.settings if whole_settings else wish.settings.sensor
 
-        def work(progress: Any) -> Any:
-            self.busy.emit(job_key, words, 0.0, 0.0)
-            return method(wish.source, wanted, progress)
+        def work(progress: Progress) -> Frame:
+            self.busy.emit(job, words, 0.0, 0.0)
+            frame = self.engine.do(wish.source, task, progress)
+            frame.geometry(wish.settings)  # the window asks for it next; a lens is looked for here
+            return frame
 
         def done(_frame: Frame) -> None:
-            self.busy.emit(job_key, words, 1.0, 0.0)
+            self.busy.emit(job, words, 1.0, 0.0)
             self.improved.emit(key)
 
         self._heavy.submit(
-            job_key,
+            job,
             work,
             done,
             self._tell(wish.source),
-            urgency,
-            lambda s, left: self.busy.emit(job_key, words, s, left),
+            _URGENCY[task.kind],
+            lambda s, left: self.busy.emit(job, words, s, left),
         )
+
+    def awaited(
+        self, source: Source, settings: Settings, progress: Progress
+    ) -> tuple[Developed, Context] | None:
+        """The form of a proof that is shown, waited for while it is being made; None where nothing makes it.
+
+        What is being made for the window already is not made again to be written.
+
+        Raises
+        ------
+        Cancelled
+            When `progress` returns False.
+        """
+        # shares of the jobs that make it; when there are none any more, it is looked for once again
+        known = [0.0]
+        while (frame := self.engine.best(source, settings.sensor)) is not None and not frame.coarse:
+            left = [task for task in missing(frame, Request(settings)) if task.kind in LASTING]
+            if not left:
+                return frame.fitting(settings).developed, frame.context
+            if not known:
+                break
+            shares = [self._heavy.share(job_of(source, task)) for task in left]
+            known = [share for share in shares if share is not None]
+            if known:
+                step(progress, max(known))
+                time.sleep(_LOOK_AGAIN)
+        return None
 
     def work_key(self, wish: ViewRequest) -> Hashable:
         """What the long work for a pane depends on."""

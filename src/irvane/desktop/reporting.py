@@ -13,6 +13,7 @@ from irvane.core.judge.chart import Patch
 from irvane.core.judge.comparing import Entry, compare_entries
 from irvane.core.judge.ladder import CameraLadder, NoChartError, frame_to_mark, read_ladder
 from irvane.core.judge.report import Report, comparison_report
+from irvane.core.line.tasks import Request
 from irvane.core.line.view import Rendered
 from irvane.core.progress import Progress, part
 from irvane.core.simulate.folder import LADDER_FOLDER, demo_folder
@@ -75,7 +76,7 @@ class Reporting(QObject):
             entries = []
             for k, (name, wish) in enumerate(shown):
                 share = part(progress, 0.7 * k / len(shown), 0.7 * (k + 1) / len(shown))
-                frame = self.service.engine.denoise(wish.source, wish.settings, share)
+                frame = self.service.engine.complete(wish.source, Request(wish.settings), share)
                 size = sum(path.stat().st_size for path in wish.source.paths if path.exists())
                 entries.append(Entry(name, frame.developed, frame.context, wish.settings, infos[k], size))
             report = comparison_report(compare_entries(entries, progress=part(progress, 0.7, 0.95)))

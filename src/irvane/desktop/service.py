@@ -35,7 +35,6 @@ from irvane.core.progress import Progress, part
 from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings
 from irvane.core.simulate.folder import demo_folder
-from irvane.desktop.awaited import awaited
 from irvane.desktop.comparison import Comparison
 from irvane.desktop.filework import FileWork, unexpected
 from irvane.desktop.progressive import ProgressiveRendering
@@ -370,7 +369,7 @@ class RenderService(QObject):
 
         def work(progress: Progress) -> job.Written:
             job.check_target(target.path, target.overwrite, source.paths)
-            ready = awaited(self.engine, self._heavy, source, settings, part(progress, 0.0, DENOISED))
+            ready = self.progressive.awaited(source, settings, part(progress, 0.0, DENOISED))
             return job.run(source, settings, target, progress, ready)
 
         def failed(error: IrvaneError) -> None:

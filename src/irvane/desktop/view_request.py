@@ -8,6 +8,7 @@ from irvane.core.colour.soft_proof import SoftProof
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.looks import PICTURE, on_medium
 from irvane.core.line.source import Source
+from irvane.core.line.tasks import Request
 from irvane.core.line.view import SCREEN, Rendered
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
@@ -38,6 +39,11 @@ class ViewRequest:
     def owner(self) -> Owner:
         """What is shown, wherever and however it is seen."""
         return Owner(self.source, self.settings)
+
+    @property
+    def wanted(self) -> Request:
+        """What of the source it is made of."""
+        return Request(self.settings, self.region, self.look)
 
     def on_medium(self, rendered: Rendered) -> Rendered:
         """What was rendered, as it will look on the medium that it is proofed for."""

@@ -1,4 +1,4 @@
-"""The engine: developed frames within a memory budget, made in the order coarse, full, denoised.
+"""The engine: does the work that a window's pictures need, piece by piece, and keeps what comes of it.
 
 Everything that shows, measures or compares takes its frames from here. Methods that compute are called from one
 worker thread; :meth:`Engine.best` may be called from anywhere.
@@ -6,64 +6,64 @@ worker thread; :meth:`Engine.best` may be called from anywhere.
 
 from __future__ import annotations
 
-import threading
 import time
-from collections import OrderedDict
-from collections.abc import Iterable
+from collections.abc import Collection
 from dataclasses import replace
 
 import numpy as np
 
 from irvane.core import networks
 from irvane.core.files.cache import ResultCache
-from irvane.core.line.context import make_context, with_lens_measured
-from irvane.core.line.develop import (
-    Developed,
-    denoise_whole,
-    develop,
-    quick,
-    refine_plain,
-    repaired,
-    to_be_refined,
-)
-from irvane.core.line.frame import Frame, PartKey
+from irvane.core.line.context import make_context
+from irvane.core.line.develop import develop, quick, repaired, to_be_refined
+from irvane.core.line.executor import made, part_made, part_of
+from irvane.core.line.frame import Frame
+from irvane.core.line.frames import Frames, Key, key_of
 from irvane.core.line.paces import Paces
-from irvane.core.line.picture import Patch, Picture, tiles_of, whole_tiles
-from irvane.core.line.regional import denoise_region, denoise_view, refine_region
+from irvane.core.line.picture import Picture, tiles_of
+from irvane.core.line.planner import missing
 from irvane.core.line.results import denoised_key
-from irvane.core.line.source import MOSAIC, Loaded, Source
-from irvane.core.line.steps import developing
-from irvane.core.memory import budgets, trim_heap
-from irvane.core.noise.denoise import FAST, Removal
-from irvane.core.places import OutputRegion, Region
+from irvane.core.line.source import MOSAIC as MOSAIC_ENTRY
+from irvane.core.line.source import Loaded, Source
+from irvane.core.line.tasks import (
+    COARSE,
+    FAST_PART,
+    FULL,
+    LASTING,
+    LENS,
+    PART,
+    REFINE,
+    REFINED,
+    WHOLE,
+    Request,
+    Task,
+)
+from irvane.core.memory import trim_heap
+from irvane.core.noise.denoise import Removal
+from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Sensor, Settings
 
-#: Content of the source, and the settings that its developed form depends on.
-Key = tuple[str, Sensor]
-
-#: Bytes that frames hold at rest before plain pictures go to disk.
-_AT_REST = 450_000_000
-#: Parts of a frame that were denoised for what is seen, kept beside the newest: two for each of six panes.
-_PARTS = 11
 #: Bytes per pixel that a developed frame takes (16 bits in three colours with halved levels, mosaic, clip marks), and a
 #: denoised picture beside it.
 _DEVELOPED_BYTES, _DENOISED_BYTES = 13, 8
 #: Longer side of the copy that the facts of a coarse frame are taken from.
 _COARSE_SIDE = 400
+#: Share of all work on a frame that reading and developing have; of reading alone.
+_DEVELOPED, _READ = 0.1, 0.3
 
 
 class Engine:
-    """Developed frames, least recently used ones dropped when the budget is exceeded.
+    """Does work on frames, and keeps them.
 
     Parameters
     ----------
-    budget : bytes that frames may take together; None: as the machine has it. unseen : bytes of those that no pane shows.
+    budget, cache, unseen : see :class:`irvane.core.line.frames.Frames`; denoised pictures are kept on disk in `cache`, too.
 
     Attributes
     ----------
-    paces : how long stages take here; those of noise removal by the names of methods.
+    frames : what is there. paces : how long stages take here; those of noise removal by the names of methods.
     """
 
     def __init__(
@@ -73,118 +73,73 @@ class Engine:
         paces: Paces | None = None,
         unseen: int | None = None,
     ) -> None:
-        self._budget, self._cache = budgets()[0] if budget is None else budget, cache
-        self._unseen = self._budget if unseen is None else unseen
+        self.frames = Frames(budget, cache, unseen)
+        self._cache = cache
         self.paces = paces or Paces()
-        self._frames: OrderedDict[Key, Frame] = OrderedDict()
         self._loaded: tuple[str, Loaded] | None = None
-        self._pinned: set[Key] = set()
-        self._wanted: set[Removal] = set()
-        self._seen: set[Region] = set()
-        self._lock = threading.Lock()
-
-    @staticmethod
-    def _key(source: Source, sensor: Sensor) -> Key:
-        return source.key, developing(sensor)
-
-    def best(self, source: Source, sensor: Sensor) -> Frame | None:
-        """The best form that is there now, without computing anything."""
-        with self._lock:
-            key = self._key(source, sensor)
-            if key in self._frames:
-                self._frames.move_to_end(key)
-            return self._frames.get(key)
-
-    def pin(
-        self,
-        shown: Iterable[tuple[Source, Sensor]],
-        removals: Iterable[Removal] = (),
-        regions: Iterable[Region] = (),
-    ) -> None:
-        """Frames that are shown now are never dropped, nor pictures that were denoised in these ways, nor parts of them that
-        hold these regions."""
-        # who asks may ask the engine for more: not while it is held
-        wanted, seen = set(removals), set(regions)
-        pinned = {self._key(source, sensor) for source, sensor in shown}
-        with self._lock:
-            self._wanted, self._seen, self._pinned = wanted, seen, pinned
-
-    @property
-    def nbytes(self) -> int:
-        """Memory that the frames occupy."""
-        with self._lock:
-            return sum(frame.nbytes for frame in self._frames.values())
-
-    def _keep(self, key: Key, frame: Frame) -> None:
-        with self._lock:
-            self._frames[key] = frame
-            self._frames.move_to_end(key)
-        self._make_room(key, 0)
-
-    def _make_room(self, key: Key, needed: int) -> None:
-        """Give up what is least wanted until so many bytes more fit into the budget; the frame `key` itself stays."""
-        # freed after the lock: that takes a while, and the window's thread may wait for it
-        gone: list[object] = []
-        with self._lock:
-            total = needed + sum(f.nbytes for f in self._frames.values())
-            for other in list(self._frames):  # mosaics first: they are made again in a second
-                one = self._frames[other]
-                if total > self._budget and other != key and one.developed.mosaic is not None:
-                    total -= one.developed.mosaic.data.nbytes
-                    gone.append(one.developed)
-                    self._frames[other] = replace(one, developed=replace(one.developed, mosaic=None))
-            for one in self._frames.values():  # then denoised pictures that no pane shows
-                for removal in [r for r in one.wholes if r not in self._wanted]:
-                    if total > self._budget:
-                        total -= one.wholes[removal].nbytes
-                        gone.append(one.wholes.pop(removal))
-            unseen = sum(f.nbytes for k, f in self._frames.items() if k != key and k not in self._pinned)
-            for other in list(self._frames):
-                if total <= self._budget and unseen <= self._unseen:
-                    break
-                if other != key and other not in self._pinned:
-                    size = self._frames[other].nbytes
-                    total, unseen = total - size, unseen - size
-                    gone.append(self._frames.pop(other))
-            shown = [p for f in self._frames.values() for p in (f.developed.plain, *f.wholes.values())]
-        while gone:
-            gone.pop()
-        for picture in shown:  # the rest is seen: full resolution waits on disk
-            if total <= self._budget or self._cache is None:
-                break
-            before = picture.nbytes
-            if picture.page(self._cache.folder):
-                total -= before - picture.nbytes
-
-    def _give_up_other_mosaics(self, key: Key) -> None:
-        """Of frames that are not worked on, before much is needed for one that is."""
-        gone: list[object] = []
-        with self._lock:
-            for other, one in self._frames.items():
-                if other != key and not one.coarse and one.developed.mosaic is not None:
-                    gone.append(one.developed)
-                    self._frames[other] = replace(one, developed=replace(one.developed, mosaic=None))
-        gone.clear()
+        # under short names, for those who ask the engine
+        self.best, self.pin = self.frames.best, self.frames.pin
 
     def rest(self) -> None:
-        """Nothing was computed for a while: mosaics are given up, which are read again in a second when they are needed, and of frames
-        that are denoised the plain pictures wait on disk, as long as much is held."""
-        self._give_up_other_mosaics(("", Sensor()))
-        with self._lock:
-            self._loaded = None
-            plain = [frame.developed.plain for frame in self._frames.values() if frame.wholes]
-        for picture in plain:
-            if self._cache is not None and self.nbytes > _AT_REST:
-                picture.page(self._cache.folder)
+        """Nothing was computed for a while: see :meth:`irvane.core.line.frames.Frames.rest`."""
+        self._loaded = None
+        self.frames.rest()
 
     def forget(self, content: str) -> None:
         """What was made of a source is not wanted any more: it was closed."""
-        with self._lock:
-            gone = [self._frames.pop(key) for key in list(self._frames) if key[0] == content]
-            if self._loaded is not None and self._loaded[0] == content:
-                self._loaded = None
-        del gone
+        self.frames.forget(content)
+        if self._loaded is not None and self._loaded[0] == content:
+            self._loaded = None
         trim_heap()
+
+    def complete(
+        self, source: Source, request: Request, progress: Progress = always, kinds: Collection[str] = LASTING
+    ) -> Frame:
+        """The frame after all work of these kinds that is missing for what is wanted; with the denoised picture that fits it.
+
+        Raises
+        ------
+        ReadError, MergeError, Cancelled
+        """
+        frame = self.do(source, Task(FULL, request), part(progress, 0.0, _DEVELOPED))
+        done: set[str] = set()
+        while True:
+            left = [t for t in missing(frame, request) if t.kind in kinds and t.kind not in done]
+            if not left:
+                return frame.fitting(request.settings)
+            done.add(left[0].kind)
+            shares = (0.0, _DEVELOPED) if left[0].kind in (LENS, REFINE) else (_DEVELOPED, 1.0)
+            frame = self.do(source, left[0], part(progress, *shares))
+
+    def make(
+        self,
+        source: Source,
+        kind: str,
+        settings: Settings,
+        region: OutputRegion | None = None,
+        progress: Progress = always,
+    ) -> Frame:
+        """The frame after work of one kind, whether the settings ask for it or not."""
+        request, removal = Request(settings, region), Removal()
+        if kind in (FAST_PART, PART, WHOLE):
+            removal = self._full(source, settings.sensor, progress).removal(settings)
+        return self.do(source, Task(kind, request, removal), progress)
+
+    def do(self, source: Source, task: Task, progress: Progress = always) -> Frame:
+        """The frame after a piece of work (and all that it builds on), which is not done when its result is there.
+
+        Raises
+        ------
+        ReadError, MergeError, Cancelled
+        """
+        sensor = task.request.settings.sensor
+        if task.kind == COARSE:
+            return self._coarse(source, sensor, progress)
+        if task.kind in LASTING:
+            return self._lasting(source, task, progress)
+        make = self._with_mosaic if task.takes_mosaic else self._full
+        frame = make(source, sensor, progress)
+        return self._part(source, task, frame, progress) if task.of_what_is_seen else frame
 
     def _load(self, source: Source, progress: Progress) -> Loaded:
         if self._loaded is not None and self._loaded[0] == source.key:
@@ -199,191 +154,122 @@ class Engine:
         self._loaded = (source.key, loaded)
         return loaded
 
-    def coarse(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
-        """A frame straight from the binned mosaic, in a fraction of the time of the full one.
-
-        Raises
-        ------
-        ReadError, MergeError, Cancelled
-        """
+    def _coarse(self, source: Source, sensor: Sensor, progress: Progress) -> Frame:
+        """A frame straight from the binned mosaic, in a fraction of the time of the full one."""
         ready = self.best(source, sensor)
         if ready is not None:
             return ready
-        shared = self._coarse_of(source)
-        if shared is not None:
-            self._keep(self._key(source, sensor), shared)
-            return shared
-        loaded = self._load(source, progress)
-        developed = quick(loaded)
-        coarse = loaded.entry == MOSAIC
-        context = make_context(developed, _COARSE_SIDE) if coarse else make_context(developed)
-        frame = Frame(developed, context, coarse)
-        self._keep(self._key(source, sensor), frame)
+        frame = self.frames.coarse_of(source)
+        if frame is None:
+            loaded = self._load(source, progress)
+            developed = quick(loaded)
+            coarse = loaded.entry == MOSAIC_ENTRY
+            context = make_context(developed, _COARSE_SIDE) if coarse else make_context(developed)
+            frame = Frame(developed, context, coarse)
+        self.frames.keep(key_of(source, sensor), frame)
         return frame
 
-    def _coarse_of(self, source: Source) -> Frame | None:
-        """A coarse frame of the source made for other settings of the sensor: it does not depend on them."""
-        content = source.key
-        with self._lock:
-            return next((f for key, f in self._frames.items() if key[0] == content and f.coarse), None)
-
-    def full(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
-        """The demosaiced frame at full resolution.
-
-        Raises
-        ------
-        ReadError, MergeError, Cancelled
-        """
+    def _full(self, source: Source, sensor: Sensor, progress: Progress) -> Frame:
+        """The demosaiced frame at full resolution."""
         ready = self.best(source, sensor)
         if ready is not None and not ready.coarse:
             return ready
-        loaded = self._load(source, part(progress, 0.0, 0.3))
-        step(progress, 0.3)
+        loaded = self._load(source, part(progress, 0.0, _READ))
+        step(progress, _READ)
         h, w = loaded.extent
-        self._make_room(self._key(source, sensor), h * w * _DEVELOPED_BYTES)
-        with self.paces.timing("full", loaded.extent):
-            developed = self._shared(source, develop(loaded, sensor))
+        self.frames.make_room(key_of(source, sensor), h * w * _DEVELOPED_BYTES)
+        with self.paces.timing(FULL, loaded.extent):
+            developed = self.frames.shared(source, develop(loaded, sensor))
         step(progress, 0.9)
         exposure = None if developed.mosaic is None else sensor_exposure(developed.mosaic)
         frame = Frame(developed, make_context(developed), False, exposure=exposure)
-        self._keep(self._key(source, sensor), frame)
-        if self._coarse_of(source) is None:  # else the other pane's is developed next
+        self.frames.keep(key_of(source, sensor), frame)
+        if self.frames.coarse_of(source) is None:  # else the other pane's is developed next
             self._loaded = None
         return frame
 
-    def _shared(self, source: Source, developed: Developed) -> Developed:
-        """Keep once what is the same under other settings of the sensor: most pixels, and what clips there."""
-        content = source.key
-        with self._lock:
-            others = [f.developed for key, f in self._frames.items() if key[0] == content and not f.coarse]
-        for other in others:
-            if other.plain is not developed.plain and other.refined == developed.refined:
-                plain = developed.plain.sharing(other.plain)
-                developed = replace(developed, plain=plain, clipped=other.clipped)
-        return developed
-
-    def with_mosaic(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
+    def _with_mosaic(self, source: Source, sensor: Sensor, progress: Progress) -> Frame:
         """The demosaiced frame, holding its mosaic too."""
-        frame = self.full(source, sensor, progress)
+        frame = self._full(source, sensor, progress)
         if frame.developed.cfa is not None and frame.developed.mosaic is None:
             mosaic, *_ = repaired(self._load(source, progress), sensor)
             frame = replace(frame, developed=replace(frame.developed, mosaic=mosaic))
             self._loaded = None
-            self._keep(self._key(source, sensor), frame)
+            self.frames.keep(key_of(source, sensor), frame)
         return frame
 
-    def refine(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
-        """The frame with its plain picture refined."""
-        frame = self.full(source, sensor)
-        if not to_be_refined(frame.developed, sensor):
+    def _lasting(self, source: Source, task: Task, progress: Progress) -> Frame:
+        """A frame with its lens measured, its plain picture refined, or with a denoised picture more."""
+        sensor = task.request.settings.sensor
+        frame = self._full(source, sensor, progress)
+        if self._is_there(task, frame):
             return frame
-        frame = self.with_mosaic(source, sensor)
-        h, w = frame.developed.extent
-        self._make_room(self._key(source, sensor), h * w * _DENOISED_BYTES)
-        with self.paces.timing("refine", frame.developed.extent):
-            developed = self._shared(source, refine_plain(frame.developed, sensor, progress))
-        fresh = replace(frame, developed=developed)
-        self._keep(self._key(source, sensor), fresh)
-        return fresh
-
-    def measure_lens(self, source: Source, sensor: Sensor, progress: Progress = always) -> Frame:
-        """The frame with the errors of its lens measured."""
-        frame = self.with_mosaic(source, sensor, progress)
-        if frame.context.lens_measured:
-            return frame
+        if task.kind == WHOLE:
+            return self._denoised(source, task, frame, progress)
+        frame, key = self._with_mosaic(source, sensor, progress), key_of(source, sensor)
+        if task.kind == REFINE:
+            self._make_room_beside(key, frame)
         step(progress, 0.1)
-        with self.paces.timing("lens", frame.developed.extent):
-            fresh = replace(frame, context=with_lens_measured(frame.developed, frame.context))
-        self._keep(self._key(source, sensor), fresh)
-        return fresh
+        with self.paces.timing(task.kind, frame.developed.extent):
+            developed, context = made(task, frame.developed, frame.context, progress)
+        if task.kind == REFINE:
+            developed = self.frames.shared(source, developed)
+        frame = replace(frame, developed=developed, context=context)
+        self.frames.keep(key, frame)
+        return frame
 
-    def denoise(self, source: Source, settings: Settings, progress: Progress = always) -> Frame:
-        """The frame with all that the proof's whole picture is made of: refined, and denoised as the settings ask for it."""
-        frame = self.refine(source, settings.sensor, part(progress, 0.0, 0.1))
-        plan = frame.plan(settings)
-        if plan.measures_lens:
-            frame = self.measure_lens(source, settings.sensor)
-        if not plan.removal.strength:
-            return frame.fitting(settings)
-        removal = plan.removal
-        self._give_up_other_mosaics(self._key(source, settings.sensor))
+    @staticmethod
+    def _is_there(task: Task, frame: Frame) -> bool:
+        if task.kind == LENS:
+            return frame.context.lens_measured
+        if task.kind == REFINE:
+            return not to_be_refined(frame.developed, task.request.settings.sensor)
+        return task.removal in frame.wholes
+
+    def _make_room_beside(self, key: Key, frame: Frame) -> None:
         h, w = frame.developed.extent
-        self._make_room(self._key(source, settings.sensor), h * w * _DENOISED_BYTES)
-        clean = self._denoised(source, frame.developed, settings.sensor, removal, progress)
+        self.frames.make_room(key, h * w * _DENOISED_BYTES)
+
+    def _denoised(self, source: Source, task: Task, frame: Frame, progress: Progress) -> Frame:
+        """A frame with a denoised picture more, from disk when it was made before."""
+        sensor, key = task.request.settings.sensor, key_of(source, task.request.settings.sensor)
+        self.frames.give_up_other_mosaics(key)
+        self._make_room_beside(key, frame)
+        # finished pictures are kept with full precision: too large for the disk
+        cache = None if frame.developed.finished is not None else self._cache
+        name = "" if cache is None else denoised_key(source.key, frame.developed, sensor, task.removal)
+        codes = None if cache is None else cache.get(name)
+        if codes is not None and codes.dtype == np.int16 and codes.shape == (*frame.developed.extent, 3):
+            clean = Picture.from_codes(codes)
+        else:
+            frame = self._with_mosaic(source, sensor, progress)
+            with self.paces.timing(task.removal.kind, frame.developed.extent):
+                developed, _ = made(task, frame.developed, frame.context, progress)
+            assert developed.denoised is not None
+            clean = developed.denoised
+            networks.release()
+            if cache is not None:
+                cache.put(name, clean.codes)
         # parts that were denoised for what is seen are of no use beside the whole
-        parts = {place: patch for place, patch in frame.patches.items() if place[0] != removal}
-        views = {place: patch for place, patch in frame.reduced.items() if place[0] != removal}
-        fresh = replace(frame, wholes={**frame.wholes, removal: clean}, patches=parts, reduced=views)
-        self._keep(self._key(source, settings.sensor), fresh)
+        parts = {place: patch for place, patch in frame.patches.items() if place[0] != task.removal}
+        views = {place: patch for place, patch in frame.reduced.items() if place[0] != task.removal}
+        frame = replace(frame, wholes={**frame.wholes, task.removal: clean}, patches=parts, reduced=views)
+        self.frames.keep(key, frame)
         networks.release()
         trim_heap()
-        return fresh.fitting(settings)
-
-    def _denoised(
-        self, source: Source, developed: Developed, sensor: Sensor, removal: Removal, progress: Progress
-    ) -> Picture:
-        """The whole denoised picture, from disk when it was made before."""
-        if self._cache is None or developed.finished is not None:
-            # finished pictures are kept with full precision: too large for the disk
-            return self._timed(self.with_mosaic(source, sensor).developed, sensor, removal, progress)
-        key = denoised_key(source.key, developed, sensor, removal)
-        codes = self._cache.get(key)
-        if codes is not None and codes.dtype == np.int16 and codes.shape == (*developed.extent, 3):
-            return Picture.from_codes(codes)
-        picture = self._timed(self.with_mosaic(source, sensor).developed, sensor, removal, progress)
-        networks.release()
-        self._cache.put(key, picture.codes)
-        return picture
-
-    def _timed(self, developed: Developed, sensor: Sensor, removal: Removal, progress: Progress) -> Picture:
-        with self.paces.timing(removal.kind, developed.extent):
-            return denoise_whole(developed, sensor, removal, progress)
-
-    def denoise_local(
-        self, source: Source, settings: Settings, region: OutputRegion, progress: Progress = always
-    ) -> Frame:
-        """The frame with the denoised pixels behind a region of the output at 1:1 (with the margin that views need)."""
-        frame = self.with_mosaic(source, settings.sensor)
-        outer = frame.part(settings, region)
-        removal = frame.removal(settings)
-        step(progress, 0.0)
-        patch = denoise_region(frame.developed, settings.sensor, removal, outer, progress)
-        frame.patches = {**self._still_seen(frame.patches), (removal, outer): patch}
         return frame
 
-    def _still_seen(self, made: dict[PartKey, Patch]) -> dict[PartKey, Patch]:
-        """Denoised parts that a pane shows now: were one pane's to push out another's, they would take turns for ever."""
-        kin = {*self._wanted, *(replace(r, kind=FAST) for r in self._wanted)}
-        seen = self._seen
-        kept = [
-            ((removal, place), patch)
-            for (removal, place), patch in made.items()
-            if removal in kin and any(place.step == one.step and place.holds(one) for one in seen)
-        ]
-        return dict(kept[-_PARTS:])
-
-    def denoise_view(
-        self, source: Source, settings: Settings, region: OutputRegion, progress: Progress = always
-    ) -> Frame:
-        """The frame with what is seen of it at a reduced scale denoised by itself."""
-        frame = self.full(source, settings.sensor)
-        outer, removal = frame.part(settings, region), frame.removal(settings)
+    def _part(self, source: Source, task: Task, frame: Frame, progress: Progress) -> Frame:
+        """A frame with the pixels behind what is seen denoised or refined (with the margin that views need)."""
         step(progress, 0.0)
-        patch = denoise_view(frame.developed, removal, outer)
-        frame.reduced = {**self._still_seen(frame.reduced), (removal, outer): patch}
-        return frame
-
-    def refine_local(
-        self, source: Source, settings: Settings, region: OutputRegion, progress: Progress = always
-    ) -> Frame:
-        """The frame with the plain pixels behind a region of the output refined at 1:1 (with the margin that views need)."""
-        frame = self.with_mosaic(source, settings.sensor)
-        outer = whole_tiles(frame.part(settings, region), frame.developed.extent)
-        step(progress, 0.0)
-        patch = refine_region(frame.developed, settings.sensor, outer)
-        plain = frame.developed.plain.overlaid(patch)
-        frame = replace(
-            frame, developed=replace(frame.developed, plain=plain), seen={*frame.seen, *tiles_of(outer)}
-        )
-        self._keep(self._key(source, settings.sensor), frame)
+        patch, outer = part_made(task, frame, progress), part_of(task, frame)
+        if task.kind == REFINED:
+            developed = replace(frame.developed, plain=frame.developed.plain.overlaid(patch))
+            frame = replace(frame, developed=developed, seen={*frame.seen, *tiles_of(outer)})
+            self.frames.keep(key_of(source, task.request.settings.sensor), frame)
+        elif outer.step > 1:
+            frame.reduced = {**self.frames.still_seen(frame.reduced), (task.removal, outer): patch}
+        else:
+            removal = task.removal_of_part
+            frame.patches = {**self.frames.still_seen(frame.patches), (removal, outer): patch}
         return frame

@@ -9,7 +9,7 @@ from irvane.core.line.camera import covers, part_of, source_of
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.line.picture import Patch, Picture, tiles_of
-from irvane.core.line.realise import Plan, plan_for, wished_removal
+from irvane.core.line.tasks import Plan, plan_for, wished_removal
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.noise.dynamic_range import RANGE_SNR, stops
 from irvane.core.places import OutputRegion, Region
@@ -58,9 +58,9 @@ class Frame:
         """How the denoiser has to run for a proof."""
         return wished_removal(self.developed, settings, self.context)
 
-    def plan(self, settings: Settings) -> Plan:
+    def plan(self, settings: Settings, both: bool = True) -> Plan:
         """What is still to be made for a proof, its plain picture included; of a coarse frame all but the plain form."""
-        found = plan_for(self.developed, settings, self.context, both=True)
+        found = plan_for(self.developed, settings, self.context, both)
         if self.coarse:
             return Plan(False, False, self.removal(settings))
         return replace(found, removal=Removal()) if found.removal in self.wholes else found
@@ -122,6 +122,10 @@ class Frame:
         """Pixels denoised in a fast way, for the time until those are there that the settings ask for."""
         if region.step <= 1:
             return self.clean(settings.with_value("noise.method", FAST), region)
+        return self.reduced_for(settings, region)
+
+    def reduced_for(self, settings: Settings, region: OutputRegion) -> Patch | None:
+        """A reduced view that was denoised by itself, if it is there."""
         return self.reduced.get((self.removal(settings), self.part(settings, region)))
 
     def otherwise(self, settings: Settings, region: OutputRegion) -> Patch | None:

@@ -8,11 +8,11 @@ from typing import Any
 from irvane.core.files.presets import Preset, list_presets, presets_folder
 from irvane.core.line.engine import Engine
 from irvane.core.line.looks import PICTURE, render_look, settings_in
-from irvane.core.line.regional import denoise_region, denoise_view
 from irvane.core.line.source import Source
+from irvane.core.line.tasks import FAST_PART, LENS, PART, REFINE, WHOLE, Request
 from irvane.core.line.view import Rendered
 from irvane.core.places import OutputRegion
-from irvane.core.progress import Progress, always, part, step
+from irvane.core.progress import Progress, always
 from irvane.core.settings import GRADES, Choice, Method, Number, Settings, full_label, spec, value_text
 
 FEWEST, MOST = 3, 7
@@ -144,22 +144,9 @@ def render_crop(
     ------
     ReadError, MergeError, Cancelled
     """
-    engine.refine(source, settings.sensor, progress)
-    if engine.with_mosaic(source, settings.sensor, progress).to_be_measured(settings):
-        engine.measure_lens(source, settings.sensor)
-    frame = engine.with_mosaic(source, settings.sensor, progress).fitting(settings)
+    own = PART if region.step <= 1 else FAST_PART if at_once else WHOLE
+    frame = engine.complete(source, Request(settings, region, look), progress, (LENS, REFINE, own))
     seen = settings_in(look, settings)
-    clean, exact = frame.clean(seen, region), True
-    step(progress, 0.5)
-    if clean is None and not frame.denoised_for(settings):
-        outer, removal = frame.part(seen, region), frame.removal(settings)
-        if region.step <= 1:
-            clean = denoise_region(frame.developed, settings.sensor, removal, outer)
-        elif at_once:
-            clean, exact = (
-                denoise_view(frame.developed, removal, outer) if frame.faster(seen, region) else None,
-                False,
-            )
-        else:
-            frame = engine.denoise(source, settings, part(progress, 0.5, 1.0))
+    clean = frame.reduced_for(seen, region) if own == FAST_PART else frame.clean(seen, region)
+    exact = own != FAST_PART or frame.denoised_for(settings)
     return Crop(render_look(look, frame.developed, settings, frame.context, region, clean), exact)

@@ -1,0 +1,31 @@
+"""Whatever is done in whatever order: what the window shows is what is made from nothing."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from hypothesis import HealthCheck, Phase, settings
+from hypothesis.stateful import run_state_machine_as_test
+from PySide6.QtWidgets import QApplication
+
+from .machine import Hand
+
+#: Sequences, and what is done in each at most; IRVANE_SEQUENCES of them by ``scripts/sequences``.
+_SEQUENCES, _STEPS = 20, 12
+
+
+def test_any_sequence_shows_what_is_made_from_nothing(tmp_path: Path, qapp: QApplication) -> None:
+    many = int(os.environ.get("IRVANE_SEQUENCES", _SEQUENCES))
+    threads = bool(os.environ.get("IRVANE_SEQUENCES_THREADS"))
+
+    class Here(Hand):
+        folder, stepped = tmp_path, not threads
+
+    run_state_machine_as_test(
+        Here,
+        settings=settings(
+            max_examples=many, stateful_step_count=_STEPS, deadline=None, derandomize=many == _SEQUENCES, database=None,
+            suppress_health_check=list(HealthCheck), phases=(Phase.generate,), print_blob=False,
+        ),
+    )  # fmt: skip
