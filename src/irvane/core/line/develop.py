@@ -10,6 +10,7 @@ import numpy as np
 from irvane.core.colour.whitebalance import gains
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.lens.optics import Optics
+from irvane.core.line.colouring import PERIOD, Colouring, is_refined
 from irvane.core.line.picture import Picture, encode16
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, Loaded, Origin
 from irvane.core.memory import trim_heap
@@ -19,21 +20,16 @@ from irvane.core.noise.finished import FinishedNoise
 from irvane.core.orientation import upright
 from irvane.core.places import Region
 from irvane.core.progress import Progress, always, part, step
-from irvane.core.sensor import banding_first, false_colour, refine, unclip
+from irvane.core.sensor import banding_first, refine
 from irvane.core.sensor import demosaic as demosaicing
 from irvane.core.sensor.banding import Banding, remove_banding
-from irvane.core.sensor.clipping import BELIEF_REACH, CLIP_FULL, believed, clip_bits, hold_clipped
+from irvane.core.sensor.clipping import CLIP_FULL, clip_bits
 from irvane.core.sensor.defects import repair_defects
-from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.highlights import HighlightMap
 from irvane.core.sensor.listed import mend_listed
-from irvane.core.sensor.padding import Borders
-from irvane.core.sensor.refine import Removed
-from irvane.core.sensor.unclip import map_of, unclipped
+from irvane.core.sensor.unclip import map_of
 from irvane.core.settings import Sensor
 
-#: Pixels after which both colour arrays begin anew.
-PERIOD = 12
 #: Rows that are denoised at once, and of these the rows that are given their full colour at once (with what is around
 #: them, whole tiles of the Bayer method).
 _BAND, _STRIP = 1104, 552
@@ -167,7 +163,7 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     mosaic, defects, banding = repaired(loaded, settings)
     factors, bits = gains(loaded.colour.neutral), clip_bits(loaded.mosaic)
     lent = map_of(mosaic, factors, bits)
-    full = _plain_picture(mosaic, factors, loaded.noise, settings, loaded.flip, False, lent)
+    full = _plain_picture(mosaic, Colouring(mosaic.cfa, factors, lent, loaded.noise, settings), loaded.flip)
     return Developed(
         full, None, Removal(), None if bits is None else upright(bits, loaded.flip), MOSAIC,
         loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic,
@@ -190,25 +186,32 @@ def refine_plain(developed: Developed, settings: Sensor, progress: Progress = al
     Cancelled
         When `progress` returns False.
     """
-    mosaic, noise, lent = developed.mosaic, developed.noise, developed.lent
-    assert mosaic is not None and noise is not None and lent is not None
-    picture = _plain_picture(mosaic, developed.gains, noise, settings, developed.flip, True, lent, progress)
+    mosaic = developed.mosaic
+    assert mosaic is not None
+    picture = _plain_picture(
+        mosaic, colouring_of(developed, settings, refined=True), developed.flip, progress
+    )
     return replace(developed, plain=picture, refined=True, method=refine.name(mosaic.cfa))
 
 
-def _plain_picture(
-    mosaic: Mosaic, factors: np.ndarray, noise: NoiseModel, settings: Sensor, flip: int, refined: bool,
-    lent: HighlightMap, progress: Progress = always,
-) -> Picture:  # fmt: skip
+def colouring_of(
+    developed: Developed, settings: Sensor, removal: Removal = Removal(), refined: bool = False
+) -> Colouring:
+    """How a developed frame gets its colour; after noise was removed as its removal asks for."""
+    noise, lent, cfa = developed.noise, developed.lent, developed.cfa
+    assert noise is not None and lent is not None and cfa is not None
+    refined = is_refined(cfa, settings, removal) if removal.strength else refined
+    return Colouring(cfa, developed.gains, lent, noise, settings, removal, refined)
+
+
+def _plain_picture(mosaic: Mosaic, colouring: Colouring, flip: int, progress: Progress = always) -> Picture:
     h = mosaic.data.shape[0]
 
     def rows_of(top: int, bottom: int) -> np.ndarray:
         step(progress, top / h)
         return mosaic.data[top:bottom]
 
-    return _full_picture(
-        rows_of, mosaic, factors, knee_for(noise.read[1]), settings, flip, refined, None, lent
-    )
+    return _full_picture(rows_of, mosaic, colouring, flip)
 
 
 def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, Banding]:
@@ -231,38 +234,16 @@ def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, Banding]:
     return mosaic, defects, banding
 
 
-def reach_of(cfa: np.ndarray, settings: Sensor, refined: bool, removed: bool) -> int:
-    """Pixels of the mosaic around a place that its colour depends on."""
-    more = BELIEF_REACH if removed else 0
-    more += (refine.REACH if refined else 0) + (false_colour.REACH if settings.false_colour else 0)
-    return demosaicing.reach(cfa) + unclip.REACH + more
-
-
-def is_refined(cfa: np.ndarray, settings: Sensor, removal: Removal) -> bool:
-    """Is the picture of a denoised mosaic refined by the network?"""
-    best = removal.kind == denoise.BEST
-    return best and settings.demosaic == demosaicing.AUTO and refine.possible(cfa, denoised=True)
-
-
-def denoised_name(cfa: np.ndarray, settings: Sensor, removal: Removal) -> str:
-    """Name of the demosaicing method of a denoised picture, with its weights' hash where it has some."""
-    if is_refined(cfa, settings, removal):
-        return f"{refine.name(cfa, denoised=True)} {refine.fingerprint(cfa, denoised=True)}"
-    return demosaicing.method_name(cfa, settings.demosaic)
-
-
 def _full_picture(
-    rows_of: Callable[[int, int], np.ndarray], mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor,
-    flip: int, refined: bool, removal: tuple[NoiseModel, Removal] | None, lent: HighlightMap,
-) -> Picture:  # fmt: skip
+    rows_of: Callable[[int, int], np.ndarray], mosaic: Mosaic, colouring: Colouring, flip: int
+) -> Picture:
     """The whole picture, made in bands: a large frame is never held at full size as floating point.
 
-    `rows_of` gives rows of the mosaic to interpolate, from the first (a multiple of PERIOD) to before the last; `removal`
-    is what noise was removed from them, and how.
+    `rows_of` gives rows of the mosaic to interpolate, from the first (a multiple of PERIOD) to before the last.
     """
     h, w = mosaic.data.shape
     codes = np.empty((h, w, 3), np.int16)
-    reach = reach_of(mosaic.cfa, settings, refined, removal is not None)
+    reach = colouring.reach
     for first in range(0, h, _BAND):
         last = min(h, first + _BAND)
         top, bottom = max(0, (first - reach) // PERIOD * PERIOD), min(h, last + reach)
@@ -270,41 +251,13 @@ def _full_picture(
         for begin in range(first, last, _STRIP):
             end = min(last, begin + _STRIP)
             above, below = max(top, (begin - reach) // PERIOD * PERIOD), min(bottom, end + reach)
-            strip = Mosaic(rows[above - top : below - top], mosaic.cfa)
-            before = mosaic.data[above:below]
-            noisy = None if removal is None else removed_from(before, strip, *removal)
             borders = above == 0, below == h, True, True
-            raised = unclipped(strip, before if noisy is None else noisy.held, factors, lent, above, 0)
-            full = full_colour(raised, factors, knee, settings, refined, noisy, borders)
+            part, before = rows[above - top : below - top], mosaic.data[above:below]
+            full = colouring.colour(part, before, (above, 0), borders)
             encode16(full[begin - above : end - above], codes[begin:end])
-        del rows, strip, raised, full
+        del rows, part, full
         trim_heap()
     return Picture.from_codes(upright(codes, flip))
-
-
-def removed_from(before: np.ndarray, after: Mosaic, noise: NoiseModel, removal: Removal) -> Removed:
-    """What a denoiser did to a part of a mosaic with this noise."""
-    held = before if removal.by == denoise.FIRST else believed(Mosaic(before, after.cfa), after.data, noise)
-    return Removed(before, after.data, noise.times(removal.strength), held)
-
-
-def full_colour(
-    mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, refined: bool, removed: Removed | None,
-    borders: Borders, clips: bool = True,
-) -> np.ndarray:  # fmt: skip
-    """Full colour of a part of a mosaic that begins at a multiple of 12 pixels and ends at some of the frame's borders.
-
-    `clips`: is 1 where the sensor clips? In a merge it is light like any other.
-    """
-    full = demosaicing.demosaic(mosaic, factors, knee, settings.demosaic, borders)
-    if refined:
-        full = refine.refine(full, mosaic.cfa, factors, knee, removed, settings.colour_by)
-    full = false_colour.clean_colour(
-        full, factors, knee, settings.false_colour / 100, settings.false_colour_width
-    )
-    if clips:
-        hold_clipped(full, mosaic if removed is None else Mosaic(removed.held, mosaic.cfa))
-    return full
 
 
 def denoise_whole(
@@ -319,8 +272,8 @@ def denoise_whole(
     """
     if developed.finished is not None:
         return _denoise_finished_whole(developed, developed.finished, removal, progress)
-    mosaic, noise, lent = developed.mosaic, developed.noise, developed.lent
-    assert mosaic is not None and noise is not None and lent is not None
+    mosaic, noise = developed.mosaic, developed.noise
+    assert mosaic is not None and noise is not None
     h = mosaic.data.shape[0]
     method = denoise.method_for(mosaic.cfa, removal.kind, removal.by)
 
@@ -330,10 +283,7 @@ def denoise_whole(
             progress=part(progress, top / h, bottom / h),
         )  # fmt: skip
 
-    return _full_picture(
-        clean, mosaic, developed.gains, clean_knee(noise), settings, developed.flip,
-        is_refined(mosaic.cfa, settings, removal), (noise, removal), lent,
-    )  # fmt: skip
+    return _full_picture(clean, mosaic, colouring_of(developed, settings, removal), developed.flip)
 
 
 def denoise_finished_part(
@@ -361,8 +311,3 @@ def _denoise_finished_whole(
         last = min(h, first + _FINISHED_BAND)
         clean[first:last] = denoise_finished_part(developed.plain, noise, removal, Region(first, 0, last, w))
     return Picture(clean, exact=True)
-
-
-def clean_knee(noise: NoiseModel) -> float:
-    """Knee of the interpolation domain for a denoised mosaic: a fraction of the noise is left."""
-    return knee_for(0.25 * noise.read[1])

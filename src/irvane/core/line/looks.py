@@ -22,8 +22,9 @@ from irvane.core.line.acutance_looks import (
 )
 from irvane.core.line.camera import Upstream, camera_patch, mixed_patch, placed, source_of, trim
 from irvane.core.line.clip_flags import Limits
+from irvane.core.line.colouring import PERIOD
 from irvane.core.line.context import Context, geometry_for
-from irvane.core.line.develop import PERIOD, Developed
+from irvane.core.line.develop import Developed
 from irvane.core.line.enlarged_look import with_enlarging
 from irvane.core.line.mask_looks import with_mask
 from irvane.core.line.picture import Patch, reduced

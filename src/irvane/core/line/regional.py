@@ -6,17 +6,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from irvane.core.image import Mosaic
-from irvane.core.line.develop import (
-    PERIOD,
-    Developed,
-    clean_knee,
-    denoise_finished_part,
-    full_colour,
-    is_refined,
-    reach_of,
-    removed_from,
-)
+from irvane.core.line.colouring import PERIOD
+from irvane.core.line.develop import Developed, colouring_of, denoise_finished_part
 from irvane.core.line.picture import Patch
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
@@ -24,9 +15,7 @@ from irvane.core.noise.reduced import denoise_reduced
 from irvane.core.orientation import upright, upright_rect
 from irvane.core.places import Region
 from irvane.core.progress import Progress, always
-from irvane.core.sensor.encoding import knee_for
 from irvane.core.sensor.padding import Borders
-from irvane.core.sensor.unclip import unclipped
 from irvane.core.settings import Sensor
 
 
@@ -39,6 +28,11 @@ class _Part:
     outer_rows: tuple[int, int]
     outer_columns: tuple[int, int]
     borders: Borders
+
+    @property
+    def place(self) -> tuple[int, int]:
+        """Row and column that it begins at."""
+        return self.outer_rows[0], self.outer_columns[0]
 
     def inner(self, full: np.ndarray) -> np.ndarray:
         """What is wanted of a picture of the larger ranges."""
@@ -71,22 +65,13 @@ def denoise_region(
         return Patch(pixels, region.top, region.left, 1.0)
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
-    refined = is_refined(mosaic.cfa, settings, removal)
-    part = _part(developed, region, reach_of(mosaic.cfa, settings, refined, True))
+    colouring = colouring_of(developed, settings, removal)
+    part = _part(developed, region, colouring.reach)
     clean = denoise.denoise_mosaic(
         mosaic, noise, developed.gains, removal.strength, rows=part.outer_rows, columns=part.outer_columns,
         method=denoise.method_for(mosaic.cfa, removal.kind, removal.by), progress=progress,
     )  # fmt: skip
-    removed = removed_from(mosaic.data[_both(part)], Mosaic(clean, mosaic.cfa), noise, removal)
-    full = full_colour(
-        _raised(developed, part, Mosaic(clean, mosaic.cfa), removed.held),
-        developed.gains,
-        clean_knee(noise),
-        settings,
-        refined,
-        removed,
-        part.borders,
-    )
+    full = colouring.colour(clean, mosaic.data[_both(part)], part.place, part.borders)
     return _patch(developed, part, full, region)
 
 
@@ -105,20 +90,12 @@ def denoise_view(developed: Developed, removal: Removal, region: Region) -> Patc
 
 def refine_region(developed: Developed, settings: Sensor, region: Region) -> Patch:
     """The refined plain picture of a region at 1:1, as it will be in the whole frame."""
-    mosaic, noise = developed.mosaic, developed.noise
-    assert mosaic is not None and noise is not None
-    part = _part(developed, region, reach_of(mosaic.cfa, settings, True, False))
-    around = Mosaic(np.ascontiguousarray(mosaic.data[_both(part)]), mosaic.cfa)
-    around = _raised(developed, part, around, around.data)
-    full = full_colour(around, developed.gains, knee_for(noise.read[1]), settings, True, None, part.borders)
-    return _patch(developed, part, full, region)
-
-
-def _raised(developed: Developed, part: _Part, mosaic: Mosaic, before: np.ndarray) -> Mosaic:
-    assert developed.lent is not None
-    return unclipped(
-        mosaic, before, developed.gains, developed.lent, part.outer_rows[0], part.outer_columns[0]
-    )
+    mosaic = developed.mosaic
+    assert mosaic is not None
+    colouring = colouring_of(developed, settings, refined=True)
+    part = _part(developed, region, colouring.reach)
+    around = np.ascontiguousarray(mosaic.data[_both(part)])
+    return _patch(developed, part, colouring.colour(around, around, part.place, part.borders), region)
 
 
 def _both(part: _Part) -> tuple[slice, slice]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from irvane.core.line.develop import Developed, denoised_name
+from irvane.core.line.colouring import denoised_name
+from irvane.core.line.develop import Developed
 from irvane.core.line.steps import developing
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal

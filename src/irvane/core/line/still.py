@@ -11,7 +11,8 @@ import scipy
 
 from irvane.core.colour.whitebalance import gains
 from irvane.core.image import Mosaic, NoiseModel
-from irvane.core.line.develop import PERIOD, full_colour, is_refined, reach_of, repaired
+from irvane.core.line.colouring import PERIOD, full_colour, is_refined, reach_of
+from irvane.core.line.develop import repaired
 from irvane.core.line.merge_lights import rebuild_lights
 from irvane.core.line.merge_words import told_of_movers, told_of_plan, told_of_single
 from irvane.core.line.source import MERGED, MOSAIC, Loaded, Origin

@@ -14,9 +14,9 @@ from irvane.core.colour.saturation import RANGES
 from irvane.core.image import GREEN
 from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
 from irvane.core.lens.fringing import USUAL_HUE
+from irvane.core.line.colouring import denoised_name
 from irvane.core.line.context import noise_amount, noise_removal
 from irvane.core.line.deblurring import FEWEST_BLADES, blur_of, measured_size
-from irvane.core.line.develop import denoised_name
 from irvane.core.line.frame import Frame
 from irvane.core.line.paces import Paces
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
