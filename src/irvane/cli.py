@@ -241,6 +241,10 @@ def _warm(_args: argparse.Namespace) -> int:
     return DONE
 
 
+#: Bytes that a command which computes takes: a frame of 24 megapixels with all that is needed.
+_TAKES = 1_500_000_000
+
+
 def _computes(args: argparse.Namespace) -> bool:
     """Does a command compute pictures, so that it would compile what it needs on the way, on one core?"""
     words = (*_MODULES["developing"], *_MODULES["masking"], *_MODULES["judging"], "merge", "panorama")
@@ -302,6 +306,9 @@ def main(argv: Sequence[str] | None = None) -> int:
 
             if not is_warm():
                 _warm(args)
+            from irvane.core.machine_share import SHARE
+
+            SHARE.take(_TAKES)  # windows that run leave as much
         return commands[args.command](args)
     except UsageError as error:
         print(f"irvane: {error}", file=sys.stderr)

@@ -43,6 +43,56 @@ def test_modules_stay_short() -> None:
         assert len(path.read_text("utf-8").splitlines()) <= 450, path
 
 
+#: Work on whole frames and parts of them, and the one place that calls it.
+_WORK = {
+    "denoise_whole",
+    "refine_plain",
+    "with_lens_measured",
+    "denoise_region",
+    "denoise_view",
+    "refine_region",
+}
+#: Methods that only the line calls: nobody else demosaics, denoises, deblurs or keeps the order of these.
+_METHODS = {"denoise_mosaic", "denoise_finished", "denoise_reduced", "demosaic", "full_colour", "deblurred"}
+
+
+def _called(path: Path) -> set[str]:
+    calls = [node.func for node in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(node, ast.Call)]
+    return {one.attr if isinstance(one, ast.Attribute) else getattr(one, "id", "") for one in calls}
+
+
+def test_the_line_is_run_in_one_place() -> None:
+    line = ROOT / "core" / "line"
+    callers = {path.name for path in ROOT.rglob("*.py") if _WORK & _called(path)}
+    assert callers == {"executor.py"}
+    methods = {path for path in ROOT.rglob("*.py") if _METHODS & _called(path)}
+    own = {ROOT / "core" / "noise", ROOT / "core" / "sensor"}
+    assert not [path for path in methods if path.parent not in (line, *own)]
+
+
+def _keeps(path: Path) -> bool:
+    """Does a module keep what it made at its top, or by identity, beside the store?"""
+    for node in ast.parse(path.read_text("utf-8")).body:
+        value = getattr(node, "value", None)
+        if isinstance(node, ast.AnnAssign | ast.Assign) and isinstance(value, ast.Call):
+            name = getattr(value.func, "id", getattr(value.func, "attr", ""))
+            if name in (
+                "OrderedDict",
+                "WeakKeyDictionary",
+                "WeakValueDictionary",
+                "defaultdict",
+                "lru_cache",
+            ):
+                return True
+    return False
+
+
+def test_what_is_kept_beside_frames_is_kept_in_the_store() -> None:
+    assert not [path for path in (ROOT / "core").rglob("*.py") if _keeps(path)]
+    named = [p for p in (ROOT / "core").rglob("*.py") if "id" in _called(p)]
+    assert not named, "an identity is used again by another object: the store knows when"
+
+
 #: What may be larger than _LARGEST in the repository: rooms of the demo, weights, pictures for the documents. A name is added knowingly.
 _LARGE = ("src/irvane/core/simulate/maps/", "docs/screenshots/")
 _LARGE_FILES = {

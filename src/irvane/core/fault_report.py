@@ -10,6 +10,7 @@ from pathlib import Path
 import platformdirs
 
 from irvane import __version__
+from irvane.core.store import STORE
 
 #: Lines of the log that go along.
 _LINES = 120
@@ -58,6 +59,8 @@ def fault_report(log: Path | None = None) -> str:
     head = [
         f"Irvane {__version__}, Python {platform.python_version()}, {platform.system()} {platform.machine()}",
         ", ".join(versions),
+        "kept: "
+        + (", ".join(f"{kind} {size / 1e6:.0f} MB" for kind, size in STORE.by_kind().items()) or "nothing"),
         "",
         *(lines or ["The log is empty."]),
     ]

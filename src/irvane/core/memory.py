@@ -7,6 +7,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
+from typing import NamedTuple
 
 #: Bytes taken for free where the system does not tell.
 _ASSUMED = 4_000_000_000
@@ -18,21 +19,6 @@ def _trim() -> Callable[[int], int] | None:
         return ctypes.CDLL(None).malloc_trim  # of the GNU C library
     except (AttributeError, OSError):
         return None
-
-
-#: What forgets pictures that are kept to be quick the next time.
-_FORGETTING: list[Callable[[], object]] = []
-
-
-def forgettable(forget: Callable[[], object]) -> None:
-    """Register what gives up pictures that are kept beside the engine's frames."""
-    _FORGETTING.append(forget)
-
-
-def forget_all() -> None:
-    """Give up all of these: a frame was closed. What is still needed is made again."""
-    for forget in _FORGETTING:
-        forget()
 
 
 def trim_heap() -> None:
@@ -87,11 +73,20 @@ def available() -> int:
 _BESIDE, _LEAST = 700_000_000, 400_000_000
 #: Share of a budget that frames may keep which no pane shows: they are made again in seconds, denoised from disk.
 _UNSEEN = 0.17
+#: Share of it for results that are kept beside frames, part of what lies beside them, and the least that they have.
+_KEPT, _LEAST_KEPT = 0.06, 150_000_000
 
 
-def budgets(whole: int | None = None) -> tuple[int, int]:
-    """Of the bytes that the program may take altogether (None: as the machine has it), those of the frames, and of these those of frames
-    that no pane shows."""
+class Budgets(NamedTuple):
+    """Bytes for frames, of these for frames that no pane shows, and for what is kept beside frames."""
+
+    frames: int
+    unseen: int
+    kept: int
+
+
+def budgets(whole: int | None = None) -> Budgets:
+    """How the bytes that the program may take altogether (None: as the machine has it) are divided."""
     whole = usual_budget() if whole is None else whole
     frames = max(whole - _BESIDE, _LEAST)
-    return frames, min(frames, round(_UNSEEN * whole))
+    return Budgets(frames, min(frames, round(_UNSEEN * whole)), max(round(_KEPT * whole), _LEAST_KEPT))

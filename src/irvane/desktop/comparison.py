@@ -136,7 +136,7 @@ class Comparison(QObject):
 
             usable = [f.fitting(w.settings) for f, w in zip(frames, (one, two), strict=True) if f is not None]
             geometries = [f.geometry(w.settings) for f, w in zip(usable, (one, two), strict=True)]
-            how = mapping if two.source.key != one.source.key else between(*geometries)
+            how = mapping if two.source.key != one.source.key else between(geometries[0], geometries[1])
             if how is None and geometries[0].output != geometries[1].output:
                 return None
             views = [

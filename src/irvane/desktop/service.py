@@ -29,12 +29,14 @@ from irvane.core.line.realise import DENOISED
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import Crop, render_crop
 from irvane.core.line.view import Rendered
-from irvane.core.memory import budgets, forget_all, give_large_arrays_back, trim_heap
+from irvane.core.machine_share import SHARE
+from irvane.core.memory import budgets, give_large_arrays_back, trim_heap
 from irvane.core.places import OutputRegion
 from irvane.core.progress import Progress, part
 from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings
 from irvane.core.simulate.folder import demo_folder
+from irvane.core.store import STORE
 from irvane.desktop.comparison import Comparison
 from irvane.desktop.filework import FileWork, unexpected
 from irvane.desktop.progressive import ProgressiveRendering
@@ -80,9 +82,10 @@ class RenderService(QObject):
         super().__init__(parent)
         give_large_arrays_back()
         wished = preferences()
-        budget, unseen = budgets(None if wished.memory_gb is None else int(wished.memory_gb * 1e9))
+        self._memory = None if wished.memory_gb is None else int(wished.memory_gb * 1e9)
         limit = LIMIT if wished.cache_gb is None else int(wished.cache_gb * 1e9)
-        self.engine = engine or Engine(budget, ResultCache(limit=limit), Paces(stage_paces_path()), unseen)
+        self.engine = engine or Engine(cache=ResultCache(limit=limit), paces=Paces(stage_paces_path()))
+        self._share_memory()
         self._heavy = Worker("develop", unexpected, nice=6)
         self._view = Worker("view", unexpected, nice=1)
         self.comparison = Comparison(self.engine, self._view, self._tell, self)
@@ -111,6 +114,7 @@ class RenderService(QObject):
         if not self._heavy.idle():
             self._resting.start()
             return
+        self._share_memory()
         raw = self._raw  # who looks at the mosaic wants it again
 
         def work(_progress: Any) -> None:
@@ -121,13 +125,18 @@ class RenderService(QObject):
 
         self._heavy.submit(("tidy",), work, lambda _n: None, lambda _e: None, 9)
 
+    def _share_memory(self) -> None:
+        """Take as much memory as others that run leave: they come and go."""
+        found = budgets(SHARE.take(self._memory))
+        self.engine.frames.limit(found.frames, found.unseen)
+        STORE.limit = found.kept
+
     def forget(self, source: Source) -> None:
         """A source was closed: nothing of it is computed any more, and what was made of it is given up."""
 
         def work(_progress: Any) -> None:
             with suppress(IrvaneError):
                 self.engine.forget(source.key)
-            forget_all()
             networks.release()
             trim_heap()
 

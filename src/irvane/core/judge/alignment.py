@@ -7,14 +7,14 @@ Features (Lowe 2004, SIFT through OpenCV) give a first similarity by consensus (
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 import cv2
 import numpy as np
 
 from irvane.core.lens.geometry import Geometry
-from irvane.core.memory import forgettable
 from irvane.core.places import OutputRegion
+from irvane.core.store import STORE
 
 #: Matches by features that agree, at least; ratio of the second best match (Lowe 2004).
 _FEWEST, _RATIO = 12, 0.75
@@ -163,14 +163,12 @@ class Between:
         return Mapping(np.column_stack([linear, shift]), self.residual, True, self.extent, self.other)
 
 
-@lru_cache(maxsize=64)
 def between(one: Geometry, two: Geometry, frames: Mapping | None = None) -> Between | None:
     """How the output of one geometry lies on that of another; None where they are the same, pixel by pixel."""
     alike = one is two or (one.identity and two.identity and one.output == two.output)
-    return None if alike and frames is None else Between(one, two, frames)
-
-
-forgettable(between.cache_clear)
+    if alike and frames is None:
+        return None
+    return STORE.kept("alignment", (one, two, frames), None, lambda: Between(one, two, frames))
 
 
 def same_place(extent: tuple[int, int], other: tuple[int, int]) -> Mapping:

@@ -44,7 +44,7 @@ def levels_of(values: np.ndarray) -> Levels:
     return Levels(*(float(v) for v in np.percentile(values, (0.5, 1, 5, 50, 99, 99.9))))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Guide:
     """Base brightness of a frame as coefficients on its log luminance.
 

@@ -173,7 +173,7 @@ def _frame_light(
     patch = deblurred(
         lambda part: _blurred_light(developed, settings, context, part, clean), region, developed.extent, blur, way_of(settings.acutance),
         settings.acutance.deblur_strength / 100, left_noise(developed, settings, context, denoised), developed.gains,
-        developed.entry in (MOSAIC, CAMERA_ENTRY, DISPLAY), blurred_there(blur, context), (*map(id, parts), key_of(settings, CAMERA)), parts,
+        developed.entry in (MOSAIC, CAMERA_ENTRY, DISPLAY), blurred_there(blur, context), key_of(settings, CAMERA), parts,
     )  # fmt: skip
     return _even_light(patch, settings, context)
 

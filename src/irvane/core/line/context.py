@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -28,13 +27,13 @@ from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
 from irvane.core.light.suggest import Suggestion, suggest
 from irvane.core.line.develop import Developed
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC
-from irvane.core.memory import forgettable
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.noise.haze import measure_haze
 from irvane.core.orientation import to_upright
 from irvane.core.places import Region
 from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
 from irvane.core.settings import Colour, Settings
+from irvane.core.store import STORE
 from irvane.core.threads import together
 
 #: Smaller pictures tell nothing of the lens.
@@ -181,13 +180,12 @@ def _within(edges: Edges, places: np.ndarray, extent: tuple[int, int]) -> np.nda
     return np.asarray(places[rows, columns])
 
 
-_where = lru_cache(maxsize=8)(where_blurred)
-forgettable(_where.cache_clear)
-
-
 def blurred_there(blur: Blur, context: Context) -> np.ndarray | None:
     """By how much places of the frame are as soft as a blur makes them (:func:`where_blurred`); None when that is not known."""
-    return None if context.edges is None else _where(blur, context.edges, context.lens.frame)
+    edges, frame = context.edges, context.lens.frame
+    if edges is None:
+        return None
+    return STORE.kept("where blurred", (edges,), (blur, frame), lambda: where_blurred(blur, edges, frame))
 
 
 def _parts(developed: Developed, places: np.ndarray | None = None) -> Iterator[np.ndarray]:

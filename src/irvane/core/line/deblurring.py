@@ -6,9 +6,7 @@ them, blended where they overlap, and kept. Reduced views take the kernel reduce
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import replace
 
 import cv2
@@ -21,9 +19,9 @@ from irvane.core.acutance.deconvolve import deconvolve, deconvolve_smooth, margi
 from irvane.core.acutance.learned import restore
 from irvane.core.image import NoiseModel
 from irvane.core.line.picture import Patch
-from irvane.core.memory import forgettable
 from irvane.core.places import Region
 from irvane.core.settings import Acutance
+from irvane.core.store import STORE
 from irvane.core.threads import each
 
 #: A method: a plane, blur, noise, strength, what is known and what clips give the plane without its blur.
@@ -35,8 +33,6 @@ _CHANGE, _MOST_NODES = 0.8, 5
 #: Side of a tile, and pixels by which neighbours overlap.
 TILE, _OVERLAP = 512, 32
 _PITCH = TILE - _OVERLAP
-#: Tiles that are kept: two rows of a hundred megapixels.
-_KEPT = 64
 #: What denoising leaves is no even noise: it counts for so many times as much.
 _BESIDE = 3.0
 #: Blur (root of the mean variance, pixels) below which there is nothing to undo; shares of the light that noise is never taken to be
@@ -126,52 +122,9 @@ def _of(first: int, end: int, side: int) -> range:
     return range(min(max(0, (first - _OVERLAP) // _PITCH), last), min((end - 1) // _PITCH, last) + 1)
 
 
-class _Tiles:
-    """Tiles that were made, the oldest dropped first; each is made once, whoever asks."""
-
-    def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._made: OrderedDict[Hashable, tuple[object, np.ndarray]] = OrderedDict()
-        self._under_way: dict[Hashable, threading.Event] = {}
-
-    def clear(self) -> None:
-        """Nothing is kept any more."""
-        with self._lock:
-            gone, self._made = self._made, OrderedDict()
-        gone.clear()
-
-    def get(self, key: Hashable, held: object, make: Callable[[], np.ndarray]) -> np.ndarray:
-        """The tile of a key; `held` is kept as long as it, so that what the key names is not another thing by then."""
-        while True:
-            with self._lock:
-                if key in self._made:
-                    self._made.move_to_end(key)
-                    return self._made[key][1]
-                other = self._under_way.get(key)
-                if other is None:
-                    self._under_way[key] = threading.Event()
-            if other is None:
-                break
-            other.wait()
-        try:
-            tile = make()
-            with self._lock:
-                self._made[key] = held, tile
-                while len(self._made) > _KEPT:
-                    self._made.popitem(last=False)
-            return tile
-        finally:
-            with self._lock:
-                self._under_way.pop(key).set()
-
-
-_tiles = _Tiles()
-forgettable(_tiles.clear)
-
-
 def deblurred(
     light: Callable[[Region], Patch], region: Region, extent: tuple[int, int], blur: Blur, way: Way, strength: float,
-    noise: NoiseModel | None, gains: np.ndarray, clips: bool, there: np.ndarray | None, name: Hashable, held: object,
+    noise: NoiseModel | None, gains: np.ndarray, clips: bool, there: np.ndarray | None, name: Hashable, held: Sequence[object],
 ) -> Patch:  # fmt: skip
     """A region of a frame without its blur.
 
@@ -203,8 +156,11 @@ def deblurred(
         top, left = place[0] * _PITCH, place[1] * _PITCH
         core = Region(top, left, min(top + TILE, extent[0]), min(left + TILE, extent[1]))
         key = name, blur, way.__name__, strength, place
-        return _tiles.get(
-            key, held, lambda: _tile(light, core, extent, blur, way, strength, noise, gains, clips)
+        return STORE.kept(
+            "deblurred",
+            held,
+            key,
+            lambda: _tile(light, core, extent, blur, way, strength, noise, gains, clips),
         )
 
     out = np.zeros((region.bottom - region.top, region.right - region.left, 3), np.float32)

@@ -37,13 +37,17 @@ class Frames:
     """
 
     def __init__(self, budget: int | None, cache: ResultCache | None, unseen: int | None) -> None:
-        self._budget, self._cache = budgets()[0] if budget is None else budget, cache
-        self._unseen = self._budget if unseen is None else unseen
+        self._cache = cache
+        self.limit(budgets().frames if budget is None else budget, unseen)
         self._frames: OrderedDict[Key, Frame] = OrderedDict()
         self._pinned: set[Key] = set()
         self._wanted: set[Removal] = set()
         self._seen: set[Region] = set()
         self._lock = threading.Lock()
+
+    def limit(self, budget: int, unseen: int | None = None) -> None:
+        """Bytes that frames may take from now on, and of these those that no pane shows (None: as many)."""
+        self._budget, self._unseen = budget, budget if unseen is None else unseen
 
     def best(self, source: Source, sensor: Sensor) -> Frame | None:
         """The best form that is there now, without computing anything."""

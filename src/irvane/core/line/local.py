@@ -7,8 +7,6 @@ own guide, so nothing shows at a region's border. Denoised pixels and the demosa
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
@@ -18,7 +16,6 @@ from irvane.core.acutance.wanted import softness_map
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, light_of, transform
 from irvane.core.declaring import Choice
 from irvane.core.lens.geometry import Geometry
-from irvane.core.light.guide import Guide
 from irvane.core.line.camera import Upstream
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
@@ -26,39 +23,25 @@ from irvane.core.line.picture import Patch
 from irvane.core.line.softness import edges_in
 from irvane.core.line.source import DISPLAY
 from irvane.core.line.steps import CAMERA, SCENE, around, around_at_most, key_of
-from irvane.core.memory import forgettable
 from irvane.core.places import OutputRegion
 from irvane.core.regions.masks import Places, mask_of
 from irvane.core.regions.reference import SIDE, Reference, make_reference
 from irvane.core.regions.region import EXPOSURE, LocalRegion
 from irvane.core.settings import Colour, Settings, spec
+from irvane.core.store import STORE
 
 #: View pixels between places that the geometry is worked out for; what lies between follows straight.
 _APART = 16
 #: Masks below this change nothing that could be seen.
 _NOTHING = 1e-5
 
-#: References that are kept, each with the guide of its frame, by which it is known: pictures of a frame are refined meanwhile.
-_KEPT = 8
-_references: OrderedDict[int, tuple[Guide, Reference]] = OrderedDict()
-_lock = threading.Lock()
-
-
-def _forget() -> None:
-    with _lock:
-        _references.clear()
-
-
-forgettable(_forget)
-
 
 def reference_of(developed: Developed, context: Context) -> Reference:
-    """What regions of a frame are chosen by, made once."""
-    with _lock:
-        known = _references.get(id(context.guide))
-        if known is not None and known[0] is context.guide:
-            _references.move_to_end(id(context.guide))
-            return known[1]
+    """What regions of a frame are chosen by, made once: known by the guide of its frame, whose pictures are refined meanwhile."""
+    return STORE.kept("reference", (context.guide,), None, lambda: _reference(developed, context))
+
+
+def _reference(developed: Developed, context: Context) -> Reference:
     small = developed.plain.whole(SIDE).pixels
     if developed.colour is not None and developed.entry != DISPLAY:
         balance, matrix = transform(developed.colour, Colour())
@@ -66,12 +49,7 @@ def reference_of(developed: Developed, context: Context) -> Reference:
     softness = np.full((1, 1), np.nan, np.float32)
     if developed.step == 1:
         softness = softness_map(edges_in(developed, context), developed.extent)
-    made = make_reference(np.ascontiguousarray(small, np.float32), developed.extent, softness)
-    with _lock:
-        _references[id(context.guide)] = context.guide, made
-        while len(_references) > _KEPT:
-            _references.popitem(last=False)
-    return made
+    return make_reference(np.ascontiguousarray(small, np.float32), developed.extent, softness)
 
 
 def places_of(geometry: Geometry, top: float, left: float, step: float, shape: tuple[int, int]) -> Places:
@@ -163,7 +141,7 @@ def locals_of(
     found = []
     shapes = tuple(replace(one, changes=(), name="") for one in regions)
     chosen = tuple(path for one in regions for path, _ in one.changes if isinstance(spec(path), Choice))
-    place = part.top, part.left, part.step, part.pixels.shape[:2], settings.lens, id(context.guide)
+    place = part.top, part.left, part.step, part.pixels.shape[:2], settings.lens, context.guide
 
     def make() -> list[np.ndarray]:
         return masks_of(regions, developed, settings, context, part)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from dataclasses import replace
 from functools import lru_cache
 
@@ -16,40 +14,18 @@ from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.vignetting import gains_at, grid_gains_at
 from irvane.core.light.guide import Guide
 from irvane.core.line.context import Context, geometry_for
-from irvane.core.memory import forgettable
 from irvane.core.places import OutputRegion
 from irvane.core.settings import Settings
 from irvane.core.stations import Lens
+from irvane.core.store import STORE
 
-#: Places along a side at which the map is worked out for a guide, which is smooth; guides that are kept.
-_NODES, _KEPT = 97, 6
-
-_made: OrderedDict[tuple[int, int], tuple[Guide, Geometry, Guide]] = OrderedDict()
-_lock = threading.Lock()
-
-
-def _forget() -> None:
-    with _lock:
-        _made.clear()
-
-
-forgettable(_forget)
+#: Places along a side at which the map is worked out for a guide, which is smooth.
+_NODES = 97
 
 
 def placed_guide(guide: Guide, geometry: Geometry) -> Guide:
     """A guide of the frame, lying as the output does; its facts about the whole frame stay."""
-    key = id(guide), id(geometry)
-    with _lock:
-        known = _made.get(key)
-        if known is not None and known[0] is guide and known[1] is geometry:
-            _made.move_to_end(key)
-            return known[2]
-    made = _moved(guide, geometry)
-    with _lock:
-        _made[key] = (guide, geometry, made)
-        while len(_made) > _KEPT:
-            _made.popitem(last=False)
-    return made
+    return STORE.kept("guide", (guide, geometry), None, lambda: _moved(guide, geometry))
 
 
 def _moved(guide: Guide, geometry: Geometry) -> Guide:

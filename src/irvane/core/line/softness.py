@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Sequence
 from pathlib import Path
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -17,22 +15,17 @@ from irvane.core.line.develop import Developed, develop
 from irvane.core.line.source import FileSource
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
+from irvane.core.store import STORE
 
 #: σ, in pixels, of edges that count as sharp, and from which they are wholly soft.
 SHARP, SOFT = 0.9, 3.0
-
-_found: WeakKeyDictionary[Developed, Edges] = WeakKeyDictionary()
-_lock = threading.Lock()
 
 
 def edges_in(developed: Developed, context: Context) -> Edges:
     """Edges of a frame, looked for once."""
     if context.edges is not None:
         return context.edges
-    with _lock:
-        if developed not in _found:
-            _found[developed] = find_edges_of(developed)
-        return _found[developed]
+    return STORE.kept("edges", (developed,), None, lambda: find_edges_of(developed))
 
 
 def lens_softness(files: Sequence[Path], progress: Progress = always) -> LensBlur:

@@ -3,22 +3,18 @@ the reference's."""
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
-from irvane.core.memory import forgettable
 from irvane.core.regions.painted import dabs, painted, stamped, with_stroke
 from irvane.core.regions.reference import Reference
 from irvane.core.regions.region import LocalRegion, Part, Stroke
 from irvane.core.regions.subject import mended, subject_mask
+from irvane.core.store import STORE
 
-#: Masks that are kept, in 16 bits each.
-_KEPT = 48
 _WHOLE = 65535
 #: Frame pixels between places up to which what is painted is looked up on the frame's own pixels.
 _CLOSE = 1.6
@@ -142,42 +138,19 @@ def _raster(part: Part, reference: Reference) -> np.ndarray:
     return mended(reference, inside & ~outside, outside)
 
 
-class _Masks:
-    """Rasters that were made, in 16 bits, the oldest dropped first."""
-
-    def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._made: OrderedDict[tuple[int, object], tuple[Reference, np.ndarray]] = OrderedDict()
-
-    def clear(self) -> None:
-        """Nothing is kept any more."""
-        with self._lock:
-            gone, self._made = self._made, OrderedDict()
-        gone.clear()
-
-    def get(self, key: object, reference: Reference, make: Callable[[], np.ndarray]) -> np.ndarray:
-        whole = id(reference), key
-        with self._lock:
-            if whole in self._made:
-                self._made.move_to_end(whole)
-                return self._made[whole][1]
-        made = np.rint(np.clip(make(), 0, 1) * _WHOLE).astype(np.uint16)
-        with self._lock:
-            self._made[whole] = reference, made
-            while len(self._made) > _KEPT:
-                self._made.popitem(last=False)
-        return made
-
-
-_masks = _Masks()
-forgettable(_masks.clear)
-
-
 def raster_of(part: Part, reference: Reference) -> np.ndarray:
     """A part on the reference's pixels, uint16 h×w, made once; its operation and inversion do not count."""
-    return _masks.get(
-        replace(part, operation="add", inverted=False), reference, lambda: _raster(part, reference)
-    )
+    alone = replace(part, operation="add", inverted=False)
+    return _kept(reference, alone, lambda: _raster(part, reference))
+
+
+def _kept(reference: Reference, key: Hashable, make: Callable[[], np.ndarray]) -> np.ndarray:
+    """A raster (0…1) in 16 bits, made once."""
+
+    def rounded() -> np.ndarray:
+        return np.rint(np.clip(make(), 0, 1) * _WHOLE).astype(np.uint16)
+
+    return STORE.kept("mask", (reference,), key, rounded)
 
 
 def _sampled(raster: np.ndarray, at: Places) -> np.ndarray:
@@ -252,7 +225,7 @@ def mask_of(region: LocalRegion, reference: Reference, at: Places) -> np.ndarray
     """A region at the places of a view, its opacity counted in: float32 H×W, 0…1."""
     if region.feather > 0 or region.grow:
         key = replace(region, changes=(), name="", on=True, opacity=1.0, inverted=False)
-        mask = _sampled(_masks.get(key, reference, lambda: _grown(region, reference)), at)
+        mask = _sampled(_kept(reference, key, lambda: _grown(region, reference)), at)
     else:
         mask = _combined(region, reference, at)
     if region.inverted:

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from collections.abc import Callable
 from itertools import pairwise
 
 import numpy as np
 
-from irvane.core.memory import forgettable
 from irvane.core.regions.region import Stroke
+from irvane.core.store import STORE
 
 #: Pixels of a tile's side; tiles that are kept: 64 MB.
-TILE, _KEPT = 256, 512
+TILE = 256
 _WHOLE = 65535
 #: Part of a radius after which a brush sets its next disc, and the least distance of two, in pixels.
 _APART, _LEAST = 0.2, 0.7
@@ -94,52 +92,22 @@ def _added(tile: np.ndarray, stroke: Stroke, place: tuple[int, int], extent: tup
     return with_stroke(tile, stamped(near, (TILE, TILE), stroke, radius), stroke.erases)
 
 
-class _Tiles:
-    """Tiles after so many strokes, the oldest dropped first. A stroke more is added to what was there before it."""
+def _tile(strokes: tuple[Stroke, ...], place: tuple[int, int], extent: tuple[int, int]) -> np.ndarray | None:
+    """A tile after so many strokes, uint16; None: it is empty. A stroke more is added to what was there before it."""
 
-    def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._made: OrderedDict[tuple[object, ...], tuple[tuple[Stroke, ...], np.ndarray | None]] = (
-            OrderedDict()
-        )
-
-    def clear(self) -> None:
-        """Nothing is kept any more."""
-        with self._lock:
-            gone, self._made = self._made, OrderedDict()
-        gone.clear()
-
-    def get(
-        self, strokes: tuple[Stroke, ...], place: tuple[int, int], extent: tuple[int, int]
-    ) -> np.ndarray | None:
-        """A tile, uint16; None: it is empty."""
-        ids = tuple(map(id, strokes))
+    def make() -> np.ndarray | None:
         begun, tile = 0, None
-        with self._lock:
-            for n in range(len(strokes), 0, -1):
-                name = ids[:n], place, extent
-                if name in self._made:
-                    self._made.move_to_end(name)
-                    begun, tile = n, self._made[name][1]
-                    break
-        if begun == len(strokes):
-            return tile
+        for n in range(len(strokes) - 1, 0, -1):
+            known = STORE.found("strokes", strokes[:n], (place, extent))
+            if known is not None:
+                begun, tile = n, known[0]
+                break
         light = np.zeros((TILE, TILE), np.float32) if tile is None else tile.astype(np.float32) / _WHOLE
         for stroke in strokes[begun:]:
             light = _added(light, stroke, place, extent)
-        made = np.rint(light * _WHOLE).astype(np.uint16) if light.any() else None
-        with self._lock:
-            self._made[ids, place, extent] = (
-                strokes,
-                made,
-            )  # the strokes are held, so that their names stay theirs
-            while len(self._made) > _KEPT:
-                self._made.popitem(last=False)
-        return made
+        return np.rint(light * _WHOLE).astype(np.uint16) if light.any() else None
 
-
-_tiles = _Tiles()
-forgettable(_tiles.clear)
+    return STORE.kept("strokes", strokes, (place, extent), make)
 
 
 def painted(
@@ -149,7 +117,7 @@ def painted(
     out = np.zeros((bottom - top, right - left), np.float32)
     for j in range(top // TILE, -(-bottom // TILE)):
         for i in range(left // TILE, -(-right // TILE)):
-            tile = _tiles.get(strokes, (j, i), extent)
+            tile = _tile(strokes, (j, i), extent)
             if tile is None:
                 continue
             y0, y1 = max(top, j * TILE), min(bottom, (j + 1) * TILE)

@@ -8,9 +8,7 @@ subject is for :mod:`irvane.core.regions.belief` to say.
 
 from __future__ import annotations
 
-import threading
 from dataclasses import dataclass
-from weakref import WeakKeyDictionary
 
 import cv2
 import numpy as np
@@ -19,6 +17,7 @@ from irvane.core.regions.belief import confidence, features
 from irvane.core.regions.likely import likely
 from irvane.core.regions.reference import Reference
 from irvane.core.regions.standing_out import standing_out
+from irvane.core.store import STORE
 
 #: Longer side of what the graph cut sees, and its rounds.
 _SIDE, _ROUNDS = 420, 4
@@ -50,16 +49,9 @@ class Subject:
         return self.confidence >= BELIEVED
 
 
-_found: WeakKeyDictionary[Reference, Subject] = WeakKeyDictionary()
-_lock = threading.Lock()
-
-
 def subject_mask(reference: Reference) -> Subject:
     """The subject of a frame, looked for once."""
-    with _lock:
-        if reference not in _found:
-            _found[reference] = _looked_for(reference)
-        return _found[reference]
+    return STORE.kept("subject", (reference,), None, lambda: _looked_for(reference))
 
 
 def _looked_for(reference: Reference) -> Subject:
