@@ -18,8 +18,8 @@ import rawpy
 import shots
 import tifffile
 
-from irvane import cli
 from irvane.cli import main
+from irvane.commands import demo
 
 
 def _run(*arguments: object) -> int:
@@ -424,6 +424,6 @@ def test_a_library_that_the_system_lacks_is_named(monkeypatch: pytest.MonkeyPatc
     def lacking(_args: object) -> int:
         raise ImportError("libEGL.so.1: cannot open shared object file: No such file or directory")
 
-    monkeypatch.setitem(cli._COMMANDS, "demo", lacking)
+    monkeypatch.setattr(demo, "run", lacking)
     assert _run("demo", "--data-only") == 1
     assert "libEGL.so.1 is missing" in capsys.readouterr().err

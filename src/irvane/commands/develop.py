@@ -14,8 +14,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
-from irvane import queueing
-from irvane.commands import (
+from irvane.commands._inputs import (
     DONE,
     SOME_FAILED,
     UsageError,
@@ -25,11 +24,35 @@ from irvane.commands import (
     read_settings,
     settings_options,
 )
+from irvane.commands._to import destinations_of, to_options
 from irvane.core.errors import WriteError
 from irvane.core.settings import Settings, bare
 
 #: Share of a frame that has to be done before time left is told.
 _TELLING = 0.05
+
+#: It computes pictures: what it needs is compiled before.
+COMPUTES = True
+
+
+def add_parser(commands: Any) -> None:
+    """Add its options to the commands of a parser."""
+    develop = commands.add_parser("develop", help="develop frames into finished pictures")
+    develop.add_argument("inputs", nargs="+", metavar="IN", type=Path)
+    develop.add_argument("--out", type=Path, metavar="FILE_OR_DIR", default=None)
+    to_options(develop)
+    develop.add_argument("--overwrite", action="store_true", help="replace existing files")
+    settings_options(develop)
+    develop.add_argument("--suggest", action="store_true", help="suggested exposure, shadows and highlights")
+    develop.add_argument(
+        "--automatic", action="store_true", help="each as the preferences say of new frames, by its noise"
+    )
+    develop.add_argument("--flat", action="store_true", help="the plain scene-linear rendition for measuring")
+    develop.add_argument("--space", choices=("srgb", "p3", "adobe-rgb", "prophoto", "rec2020"), default=None)
+    develop.add_argument("--linear", action="store_true", help="linear light, no base curve")
+    develop.add_argument("--depth", type=int, choices=(8, 16, 32), default=16)
+    develop.add_argument("--jobs", type=int, default=1, metavar="N", help="frames at once, each in a process")
+    develop.add_argument("--json", action="store_true", help="what came of each, as JSON at the end")
 
 
 @dataclass(frozen=True)
@@ -69,26 +92,6 @@ class Outcome:
     seconds: float = 0.0
 
 
-def add_parsers(commands: Any) -> None:
-    """Add the command."""
-    develop = commands.add_parser("develop", help="develop frames into finished pictures")
-    develop.add_argument("inputs", nargs="+", metavar="IN", type=Path)
-    develop.add_argument("--out", type=Path, metavar="FILE_OR_DIR", default=None)
-    queueing.to_options(develop)
-    develop.add_argument("--overwrite", action="store_true", help="replace existing files")
-    settings_options(develop)
-    develop.add_argument("--suggest", action="store_true", help="suggested exposure, shadows and highlights")
-    develop.add_argument(
-        "--automatic", action="store_true", help="each as the preferences say of new frames, by its noise"
-    )
-    develop.add_argument("--flat", action="store_true", help="the plain scene-linear rendition for measuring")
-    develop.add_argument("--space", choices=("srgb", "p3", "adobe-rgb", "prophoto", "rec2020"), default=None)
-    develop.add_argument("--linear", action="store_true", help="linear light, no base curve")
-    develop.add_argument("--depth", type=int, choices=(8, 16, 32), default=16)
-    develop.add_argument("--jobs", type=int, default=1, metavar="N", help="frames at once, each in a process")
-    develop.add_argument("--json", action="store_true", help="what came of each, as JSON at the end")
-
-
 def _settings(args: argparse.Namespace) -> Settings:
     settings = read_settings(args, bare() if args.flat else Settings())
     if args.flat and args.denoise is None and not any(s.startswith("noise.amount") for s in args.sets):
@@ -110,13 +113,14 @@ def _into_folder(args: argparse.Namespace) -> bool:
     return bool(into)
 
 
-def _develop(args: argparse.Namespace) -> int:
+def run(args: argparse.Namespace) -> int:
+    """Do it; returns the exit code."""
     settings = _settings(args)
     if args.jobs < 1:
         raise UsageError("--jobs needs at least 1")
     if args.out is None and args.to is None:
         raise UsageError("develop needs --out FILE_OR_DIR or --to NAME")
-    hows = queueing.destinations_of(args) if args.out is None else [None]
+    hows = destinations_of(args) if args.out is None else [None]
     into_folder = args.out is not None and _into_folder(args)
     inputs, failed = expand(args.inputs)
     works = []
@@ -263,6 +267,3 @@ def _made(work: Work, progress: Callable[[float], bool]) -> Outcome:
         notes.append(suggested.words)
     written = job.run(source, settings, whole, progress, ready)
     return Outcome(str(work.path), str(written.path), (*notes, *written.notes))
-
-
-COMMANDS = {"develop": _develop}

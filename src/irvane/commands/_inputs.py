@@ -1,4 +1,4 @@
-"""What the commands share: settings from options, sentences, inputs that fail one by one."""
+"""What commands share: settings from options, sentences, inputs that fail one by one."""
 
 from __future__ import annotations
 
@@ -155,3 +155,8 @@ def expand(paths: Sequence[Path]) -> tuple[list[Path], bool]:
             print(f"irvane: {problem}", file=sys.stderr)
             failed = True
     return out, failed
+
+
+def append(found: list[Any], look: Callable[[Path], Any], path: Path) -> None:
+    """Put what is found of a file to the rest."""
+    found.append(look(path))

@@ -1,24 +1,29 @@
-"""Masks on the command line: where a region is, as a grey picture."""
+"""The command ``mask``: a mask as a picture."""
 
 from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from irvane.commands import DONE, SOME_FAILED, UsageError, guarded, read_settings, settings_options
+from irvane.commands._inputs import DONE, SOME_FAILED, UsageError, guarded, read_settings, settings_options
 from irvane.core.regions.region import KINDS, LocalRegion, Part
 from irvane.core.settings import Settings
 
 #: Numbers of the kinds that have usual ones.
 _USUAL = {"focus": (0.9, 1.0), "tone": (-2.0, 1.0, 1.0), "hue": (0.0, 60.0, 20.0)}
+
+#: It computes pictures: what it needs is compiled before.
+COMPUTES = True
+
+
+#: Kinds of regions that are made by words alone.
 _KINDS = tuple(kind for kind in KINDS if kind != "brush")
 
 
-def add_parsers(commands: Any) -> None:
-    """Add the command."""
+def add_parser(commands: Any) -> None:
+    """Add its options to the commands of a parser."""
     mask = commands.add_parser(
         "mask", help="write where a region is, as a grey picture on the grid of the output"
     )
@@ -53,7 +58,8 @@ def _wanted(args: argparse.Namespace, settings: Settings) -> LocalRegion:
     return LocalRegion(args.kind, (Part(args.kind, numbers),))
 
 
-def _mask(args: argparse.Namespace) -> int:
+def run(args: argparse.Namespace) -> int:
+    """Do it; returns the exit code."""
     from irvane.core.finish import job
     from irvane.core.finish.masks import mask_picture, write_mask
     from irvane.core.line.realise import developed_only
@@ -74,6 +80,3 @@ def _mask(args: argparse.Namespace) -> int:
         print(f"-> {args.out}")
 
     return DONE if guarded(args.out, work) else SOME_FAILED
-
-
-COMMANDS: dict[str, Callable[[argparse.Namespace], int]] = {"mask": _mask}
