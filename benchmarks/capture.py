@@ -18,12 +18,12 @@ import photographs
 import protocol
 from harm import raw
 from irvane.core.image import LUMA_2020
-from irvane.core.line.camera import trim
 from irvane.core.line.context import Context, softness_of
 from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import scene_patch
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 

@@ -32,8 +32,8 @@ from irvane.core.lens.fringing import fringe_hue, hue_of, remove_fringes
 from irvane.core.lens.optics import Optics
 from irvane.core.lens.resample import resample
 from irvane.core.lens.vignetting import correct_vignetting
-from irvane.core.line.picture import Picture
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.picture import Picture
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.simulate.demo import make_frame
 from irvane.core.stations import Lens
 from irvane.core.threads import CORES

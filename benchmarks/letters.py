@@ -19,10 +19,10 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests" / "core"))
 import shots
 
 from irvane.core.acutance.blurs import Blur, kernel_of
-from irvane.core.line.camera import trim
 from irvane.core.line.realise import realise
 from irvane.core.line.view import scene_patch
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 LETTERS = "ABCDEFGHKLMNPRSTUVXYZabdeghkmnqrsuy23456789"

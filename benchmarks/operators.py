@@ -22,7 +22,7 @@ from irvane.core.line.how import MERGE_START
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.realise import realise
 from irvane.core.line.view import render_view, scene_patch
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings, bare
 from irvane.core.simulate.demo import make_demo
 

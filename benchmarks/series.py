@@ -15,7 +15,7 @@ from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.source import MOSAIC, Loaded
 from irvane.core.line.view import scene_patch, show
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.sensor.levels import apply_levels
 from irvane.core.settings import Settings
 from irvane.core.simulate.camera import Body, expose

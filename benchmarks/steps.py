@@ -16,7 +16,7 @@ from irvane.core.line.develop import Developed, develop
 from irvane.core.line.regional import denoise_region
 from irvane.core.line.source import FileSource
 from irvane.core.noise.denoise import Removal
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.sensor.refine import refine
 from irvane.core.settings import Settings

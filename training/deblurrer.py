@@ -36,8 +36,8 @@ from irvane.core.acutance.learned import SCALE, coded, planes_for
 from irvane.core.line.camera import LEFT_BY_DENOISING
 from irvane.core.line.deblurring import told
 from irvane.core.line.develop import denoise_whole, develop
-from irvane.core.line.picture import decode16
 from irvane.core.noise.denoise import FAST, Removal
+from irvane.core.pixels.picture import decode16
 from irvane.core.settings import Settings
 
 #: Channels at half and at a quarter of the size; planes that the network sees.

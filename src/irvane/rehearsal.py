@@ -23,11 +23,11 @@ from irvane.core.line.engine import Engine
 from irvane.core.line.how import FUSION, How
 from irvane.core.line.looks import LOOKS, render_look
 from irvane.core.line.merging import MergeSource
-from irvane.core.line.picture import halve
 from irvane.core.line.source import FileSource
 from irvane.core.line.tasks import COARSE, FAST_PART, FULL, LENS, PART, REFINED, Request
 from irvane.core.line.view import render_view
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.picture import halve
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings, bare
 

@@ -18,14 +18,14 @@ from irvane.core.finish import job
 from irvane.core.judge.edge import edge_figures
 from irvane.core.line.acutance_looks import added_words
 from irvane.core.line.bands import Output
-from irvane.core.line.camera import trim
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
 from irvane.core.line.looks import render_look
 from irvane.core.line.realise import realise
 from irvane.core.line.softness import softness_words
 from irvane.core.line.view import remaining_noise, scene_patch, sharpening_in_force
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Acutance, Settings
 
 _AUTOMATIC = Settings().with_value("acutance.automatic", "on")

@@ -26,11 +26,12 @@ from irvane.core.guidance import sample
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, finite
 from irvane.core.lens.vignetting import correct_vignetting
 from irvane.core.light.guide import log_luminance, make_guide
-from irvane.core.line.camera import covers, trim, wanted
-from irvane.core.line.picture import Patch, Picture, halve
+from irvane.core.line.camera import covers, wanted
 from irvane.core.noise.sliding import SIDE, denoise_plane
 from irvane.core.orientation import to_sensor, to_upright, upright, upright_rect
-from irvane.core.places import Region
+from irvane.core.pixels.patches import FramePatch, trim
+from irvane.core.pixels.picture import Picture, halve
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.progress import always, part, step
 from irvane.core.sensor.encoding import SMALLEST_KNEE, from_ratio, knee_for, to_ratio
 from irvane.core.sensor.linear import interpolate_linear
@@ -210,7 +211,9 @@ def test_rectangles_turn_with_the_picture(flip: int) -> None:
 def test_reading_a_region_covers_it(top: int, left: int, height: int, width: int, scale: float) -> None:
     picture = _PICTURE
     h, w = picture.shape
-    region = Region(min(top, h - 20), min(left, w - 20), min(top + height, h), min(left + width, w), scale)
+    region = FrameRegion(
+        min(top, h - 20), min(left, w - 20), min(top + height, h), min(left + width, w), scale
+    )
     if region.bottom - region.top < 20 or region.right - region.left < 20:
         return
     patch = picture.read(region)
@@ -246,19 +249,19 @@ def test_pictures_keep_reduced_levels_in_few_bytes() -> None:
 
 
 def test_regions_grow_are_covered_and_trimmed() -> None:
-    region = Region(100, 100, 200, 220)
+    region = FrameRegion(100, 100, 200, 220)
     outer = wanted(region, (800, 1200))
     assert outer.top < 100
     assert outer.right > 220
-    assert wanted(Region(0, 0, 800, 1200), (800, 1200)) == Region(0, 0, 800, 1200)
-    patch = Patch(
+    assert wanted(FrameRegion(0, 0, 800, 1200), (800, 1200)) == FrameRegion(0, 0, 800, 1200)
+    patch = FramePatch(
         np.zeros((outer.bottom - outer.top, outer.right - outer.left, 3), np.float32),
         outer.top,
         outer.left,
         1.0,
     )
     assert covers(patch, region)
-    assert not covers(patch, Region(0, 0, 50, 50))
+    assert not covers(patch, FrameRegion(0, 0, 50, 50))
     inner = trim(patch, region)
     assert (inner.top, inner.left, inner.bottom, inner.right) == (100, 100, 200, 220)
 

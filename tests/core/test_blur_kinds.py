@@ -26,12 +26,13 @@ from irvane.core.files.info import FrameInfo
 from irvane.core.files.remembered import keep_softness, kept_softness
 from irvane.core.lens.optics import Optics
 from irvane.core.lens.profile import pixel_pitch
-from irvane.core.line.camera import camera_light, trim
+from irvane.core.line.camera import camera_light
 from irvane.core.line.context import measure_softness
 from irvane.core.line.deblurring import blur_of
 from irvane.core.line.develop import develop
 from irvane.core.line.realise import realise
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 _HAND = path_of(np.array([(0, 0), (3, 1), (5, 4), (6, 9), (5, 12)]))

@@ -20,7 +20,7 @@ from irvane.core.image import CameraColour
 from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import scene_patch
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Colour, Settings
 
 #: Our keys and colour-science's names.

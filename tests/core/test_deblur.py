@@ -15,12 +15,13 @@ from skimage import data, restoration
 from irvane.core.acutance.blur_cause import Cause, cause_of, mean_spectrum
 from irvane.core.acutance.blurs import Blur, kernel_of
 from irvane.core.acutance.deconvolve import deconvolve
-from irvane.core.line.camera import camera_light, trim
+from irvane.core.line.camera import camera_light
 from irvane.core.line.context import Context, with_lens_measured
 from irvane.core.line.deblurring import _held, blur_of
 from irvane.core.line.develop import Developed
 from irvane.core.line.realise import realise
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 PLAIN = Settings().with_values({"lens.aberration": "off"})

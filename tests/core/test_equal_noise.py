@@ -22,7 +22,7 @@ from irvane.core.line.context import make_context
 from irvane.core.line.develop import denoise_whole, develop
 from irvane.core.line.frame import Frame
 from irvane.core.noise.denoise import Removal
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 

@@ -11,7 +11,7 @@ from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.develop import denoise_whole, develop
 from irvane.core.line.regional import denoise_region
 from irvane.core.noise.denoise import Removal
-from irvane.core.places import Region
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.sensor.false_colour import clean_colour
 from irvane.core.settings import Settings
@@ -76,7 +76,7 @@ def test_strips_and_regions_agree_with_the_whole(width: float, monkeypatch: pyte
     )
     developed = develop(loaded, settings)
     whole = denoise_whole(developed, settings, Removal(1.0)).read_all()
-    region = Region(109, 71, 307, 233)
+    region = FrameRegion(109, 71, 307, 233)
     patch = denoise_region(developed, settings, Removal(1.0), region)
     assert np.abs(patch.pixels - whole[109:307, 71:233]).max() < 3e-4
     monkeypatch.setattr("irvane.core.sensor.false_colour._BAND", 96)

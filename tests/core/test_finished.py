@@ -18,7 +18,7 @@ from irvane.core.line.source import FileSource
 from irvane.core.line.tasks import FULL, Request
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.finished import denoise_finished, estimate
-from irvane.core.places import Region
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.settings import Settings
 
 
@@ -111,7 +111,7 @@ def test_regions_are_what_they_are_in_the_whole(tmp_path: Path, kind: str) -> No
     assert developed.can_be_denoised and developed.mosaic is None
     removal = Removal(1.0, kind)
     whole = denoise_whole(developed, Settings().sensor, removal).read_all()
-    region = Region(203, 310, 420, 480)
+    region = FrameRegion(203, 310, 420, 480)
     patch = denoise_region(developed, Settings().sensor, removal, region)
     assert np.abs(patch.pixels - whole[203:420, 310:480]).max() < 1e-3
 

@@ -16,7 +16,7 @@ from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, develop
 from irvane.core.line.source import DISPLAY, SCENE, Loaded
 from irvane.core.line.view import scene_patch, show
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings, names, spec
 
 STATIONS = ("lens", "noise", "light", "colour", "acutance")

@@ -17,7 +17,7 @@ from irvane.core.lens.framing import geometry_of, largest_crop, mirrored, shaped
 from irvane.core.lens.lines import LEVEL, UPRIGHT, find_level, levelled, set_upright, straightened
 from irvane.core.lens.optics import Optics, Warp
 from irvane.core.lens.resample import resample
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.stations import Lens
 
 OFF = Lens(profile="off", aberration="off")

@@ -12,7 +12,7 @@ from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.view import render_view
 from irvane.core.noise.grain import add_grain, grain_pattern
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 

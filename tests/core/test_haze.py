@@ -11,7 +11,7 @@ from irvane.core.line.camera import mixed_patch
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.noise.haze import clear_black, measure_haze
-from irvane.core.places import Region
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.settings import Settings
 
 NOISE = shots.noise_of(12800)
@@ -50,7 +50,7 @@ def test_the_deepest_tones_of_a_developed_frame_become_black() -> None:
     developed = develop(shots.loaded(camera, 12800), Settings().sensor)
     context = make_context(developed)
     off = Settings().with_value("noise.amount", 0.0)
-    region = Region(0, 0, 240, 300)
+    region = FrameRegion(0, 0, 240, 300)
     plain = mixed_patch(developed, off, context, region).pixels[80:160, 100:200].mean()
     cleared = mixed_patch(developed, off.with_value("noise.clear_black", 100.0), context, region).pixels
     assert cleared[80:160, 100:200].mean() < plain - 0.5 * NOISE.read[0]

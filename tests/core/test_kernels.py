@@ -20,8 +20,8 @@ from irvane.core.errors import Cancelled
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic
 from irvane.core.kernels import blank, flat, serial
 from irvane.core.lens.vignetting import correct_vignetting
-from irvane.core.line.picture import decode16, encode16, halve
 from irvane.core.noise.mixing import Shares, mix
+from irvane.core.pixels.picture import decode16, encode16, halve
 from irvane.core.powers import exp2, log2, power
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.sensor.levels import apply_levels

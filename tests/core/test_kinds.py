@@ -14,7 +14,7 @@ from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.source import CAMERA, MOSAIC, FileSource
 from irvane.core.line.view import render_view
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 from irvane.core.simulate.camera import Body
 

@@ -15,7 +15,7 @@ from irvane.core.judge.chart import find_chart, marked_chart
 from irvane.core.judge.ladder import CameraLadder, read_ladder
 from irvane.core.judge.transfer import Point, fit, pair_points
 from irvane.core.judge.usable import Comparison, compare, differs_from, verdict
-from irvane.core.places import Region
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.sensor.levels import apply_levels
 from irvane.core.simulate.camera import Body, expose
 from irvane.core.simulate.demo import BODY_A, BODY_B
@@ -51,9 +51,9 @@ def test_a_regular_grid_of_patches_is_found(rows: int, columns: int) -> None:
 def test_where_there_is_no_chart_none_is_found_and_one_can_be_marked() -> None:
     assert find_chart(shots.photograph("chelsea.png")) == []
     assert find_chart(np.zeros((300, 400, 3), np.float32)) == []
-    patches = marked_chart(Region(100, 200, 300, 500), 2, 3)
+    patches = marked_chart(FrameRegion(100, 200, 300, 500), 2, 3)
     assert [(p.row, p.column) for p in patches] == [(0, 0), (0, 1), (0, 2), (1, 0), (1, 1), (1, 2)]
-    assert patches[4].region == Region(220, 320, 280, 380)
+    assert patches[4].region == FrameRegion(220, 320, 280, 380)
 
 
 def _flat(body: Body, level: float, iso: float, seed: int) -> Mosaic:

@@ -30,16 +30,17 @@ from irvane.core.lens.framing import geometry_of
 from irvane.core.lens.fringing import fringe_hue, hue_of, remove_fringes
 from irvane.core.lens.optics import BadPixels, GainGrid, Optics, RadialGain, Warp
 from irvane.core.line.bands import Output, finished_bands
-from irvane.core.line.camera import camera_light, trim
+from irvane.core.line.camera import camera_light
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.context import Context, geometry_for, make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.picture import Picture
 from irvane.core.line.placing import light_given
 from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
 from irvane.core.line.view import render_view, scene_patch
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.picture import Picture
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings, bare
 from irvane.core.stations import Lens
 

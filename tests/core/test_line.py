@@ -19,18 +19,18 @@ from irvane.core.finish.job import assemble
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.judge.figures import whole_figures
 from irvane.core.line.bands import Output
-from irvane.core.line.camera import trim
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import Developed, denoise_whole, develop, quick
 from irvane.core.line.engine import Engine
 from irvane.core.line.frame import Frame
 from irvane.core.line.jobs import Worker
-from irvane.core.line.picture import decode16, encode16
 from irvane.core.line.source import FileSource
 from irvane.core.line.tasks import COARSE, FAST_PART, FULL, MOSAIC, PART, Request
 from irvane.core.line.view import render_view, scene_patch, show
 from irvane.core.noise.denoise import Removal
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.picture import decode16, encode16
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Acutance, Colour, Light, Settings, bare
 
 #: One setting of every station moved, so that every step takes part.

@@ -17,7 +17,7 @@ from irvane.core.line.develop import Developed, denoise_whole, develop
 from irvane.core.line.looks import LOOKS, PICTURE, missing, render_look
 from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import Removal
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 OFF = Settings().with_value("noise.amount", 0.0)

@@ -13,7 +13,7 @@ from irvane.core.judge.matching import KINDS, Match, match
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
 from irvane.core.line.view import scene_patch
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 

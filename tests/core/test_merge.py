@@ -25,7 +25,7 @@ from irvane.core.merge.laying import Member, choose_reference, plan
 from irvane.core.merge.mean import mean
 from irvane.core.merge.planning import dialled, plan_bracket, seconds_of
 from irvane.core.merge.register import register
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings, bare
 
 SHUTTERS = (1 / 200, 1 / 50, 1 / 12.5)

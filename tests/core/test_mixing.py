@@ -19,7 +19,7 @@ from irvane.core.line.steps import CAMERA, around, noise_shares
 from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.mixing import Shares, mix
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Noise, Settings
 
 GAINS = np.array([1.9, 1.0, 1.5])

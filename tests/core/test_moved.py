@@ -13,7 +13,7 @@ from irvane.core.line.develop import develop, quick
 from irvane.core.line.incremental import LastView
 from irvane.core.line.looks import render_look
 from irvane.core.line.view import Rendered
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 FIRST = OutputRegion(100, 120, 300, 360)

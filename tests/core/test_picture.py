@@ -11,18 +11,19 @@ import pytest
 import shots
 
 from irvane.core.line.engine import Engine
-from irvane.core.line.picture import Patch, Picture, decode16, encode16, whole_tiles
 from irvane.core.line.source import FileSource
 from irvane.core.line.tasks import FULL
-from irvane.core.places import Region
+from irvane.core.pixels.patches import FramePatch
+from irvane.core.pixels.picture import Picture, decode16, encode16, whole_tiles
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.settings import Settings, bare
 
 REGIONS = [
-    Region(0, 0, 700, 900),
-    Region(123, 77, 411, 500),
-    Region(127, 63, 129, 65),
-    Region(0, 0, 700, 900, 2.0),
-    Region(50, 60, 650, 800, 3.1),
+    FrameRegion(0, 0, 700, 900),
+    FrameRegion(123, 77, 411, 500),
+    FrameRegion(127, 63, 129, 65),
+    FrameRegion(0, 0, 700, 900, 2.0),
+    FrameRegion(50, 60, 650, 800, 3.1),
 ]
 
 
@@ -32,7 +33,7 @@ def light() -> np.ndarray:
 
 
 @pytest.mark.parametrize("region", REGIONS)
-def test_a_sharing_picture_is_the_same_picture(light: np.ndarray, region: Region) -> None:
+def test_a_sharing_picture_is_the_same_picture(light: np.ndarray, region: FrameRegion) -> None:
     first = Picture(light)
     changed = light.copy()
     changed[128, 64] = 0.9
@@ -51,7 +52,7 @@ def test_a_sharing_picture_is_the_same_picture(light: np.ndarray, region: Region
 @pytest.mark.parametrize("region", REGIONS)
 @pytest.mark.parametrize("exact", [False, True])
 def test_a_picture_that_waits_on_disk_is_the_same_picture(
-    light: np.ndarray, region: Region, exact: bool, tmp_path: Path
+    light: np.ndarray, region: FrameRegion, exact: bool, tmp_path: Path
 ) -> None:
     picture = Picture(light, exact)
     changed = light.copy()
@@ -86,15 +87,15 @@ def test_a_picture_stays_in_memory_where_the_disk_takes_nothing(
 @pytest.mark.parametrize("shares", [False, True])
 def test_pixels_are_laid_over_a_picture_in_whole_tiles(light: np.ndarray, shares: bool) -> None:
     below = Picture(light).sharing(Picture(light)) if shares else Picture(light)
-    region = whole_tiles(Region(130, 600, 690, 898), light.shape[:2])
+    region = whole_tiles(FrameRegion(130, 600, 690, 898), light.shape[:2])
     assert (region.top, region.left, region.bottom, region.right) == (128, 576, 700, 900)
     new = np.float32(0.25) + light[128:700, 576:900] / 2
-    above = below.overlaid(Patch(new, 128, 576, 1.0))
+    above = below.overlaid(FramePatch(new, 128, 576, 1.0))
     expected = Picture(light).read_all()
     expected[128:700, 576:900] = decode16(encode16(new))
     assert np.array_equal(above.read_all(), expected)
     assert above.nbytes == below.nbytes + new.size * 2
-    coarse = Region(0, 0, 700, 900, 2.0)
+    coarse = FrameRegion(0, 0, 700, 900, 2.0)
     assert np.array_equal(above.read(coarse).pixels, below.read(coarse).pixels)
     assert np.array_equal(below.read_all(), Picture(light).read_all())
 

@@ -17,7 +17,7 @@ from irvane.core.line.merging import MergeSource
 from irvane.core.merge.ghosts import Ghosts, Place, taken
 from irvane.core.merge.hdr import find_movement, merge, origin_map
 from irvane.core.merge.laying import plan
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 

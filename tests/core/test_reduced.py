@@ -18,7 +18,7 @@ from irvane.core.line.source import FileSource
 from irvane.core.line.tasks import FAST_PART, FULL, Request
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.noise.reduced import denoise_reduced, noise_of
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 ARRAYS = pytest.mark.parametrize("cfa", [BAYER, SIX_BY_SIX], ids=["bayer", "six"])

@@ -24,7 +24,7 @@ from irvane.core.line.tasks import FULL, REFINE, REFINED, Request
 from irvane.core.line.teststrip import render_crop
 from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import BEST, FAST, Removal
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.sensor.demosaic import demosaic
 from irvane.core.sensor.refine import Removed, filters_of, refine
 from irvane.core.settings import Sensor, Settings

@@ -17,13 +17,13 @@ from irvane.core.finish import job
 from irvane.core.image import MID_GREY
 from irvane.core.judge.inside import region_figures, suggested_inside
 from irvane.core.line.bands import Output
-from irvane.core.line.camera import trim
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
 from irvane.core.line.local import places_of, reference_of
 from irvane.core.line.realise import realise
 from irvane.core.line.view import render_view, scene_patch
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.regions.masks import Places, grid_of, mask_of, paint
 from irvane.core.regions.reference import make_reference
 from irvane.core.regions.region import ALLOWED, LocalRegion, Part, Stroke, from_json

@@ -10,7 +10,7 @@ import shots
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.alignment import find_mapping, same_place
 from irvane.core.judge.spots import KINDS, find_spots
-from irvane.core.places import Region
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.simulate.card import card
 
 
@@ -76,7 +76,7 @@ def test_another_pixel_count_and_a_crop_are_aligned_and_the_common_field_is_stat
     assert (x, y) == (pytest.approx((200 - 60) * 1.4, abs=1), pytest.approx((150 - 40) * 1.4, abs=1))
     assert found.common == pytest.approx((h - 80) * (w - 120) / (h * w), abs=0.02)
     assert found.residual is not None and found.residual < 1
-    place = found.region(Region(140, 180, 160, 220))
+    place = found.region(FrameRegion(140, 180, 160, 220))
     assert (place.right - place.left, place.bottom - place.top) == (56, 28)
 
 

@@ -28,7 +28,7 @@ from irvane.core.line.steps import (
 )
 from irvane.core.line.tasks import Request
 from irvane.core.line.view import render_view
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import STATIONS, Settings, default, names, spec
 
 PATHS = [path for station in STATIONS for path in names(station)]

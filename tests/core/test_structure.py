@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -68,6 +69,23 @@ def test_the_line_is_run_in_one_place() -> None:
     methods = {path for path in ROOT.rglob("*.py") if _METHODS & _called(path)}
     own = {ROOT / "core" / "noise", ROOT / "core" / "sensor"}
     assert not [path for path in methods if path.parent not in (line, *own)]
+
+
+#: Kernels, where a call would cost, and what is about other halves: of stops, kernels and blocks.
+_HALVES = 38
+
+
+def test_half_a_pixel_is_counted_in_one_place() -> None:
+    """Where samples lie on a grid is asked of :mod:`irvane.core.pixels.grids`; the number of other places must not rise."""
+    halves = re.compile(r"\+ 0\.5\)? \*|- 0\.5\b")
+    found = [
+        line
+        for path in (ROOT / "core").rglob("*.py")
+        if path.parent.name not in ("pixels", "simulate")
+        for line in path.read_text("utf-8").splitlines()
+        if halves.search(line)
+    ]
+    assert len(found) <= _HALVES, found
 
 
 def _keeps(path: Path) -> bool:

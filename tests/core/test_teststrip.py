@@ -24,7 +24,7 @@ from irvane.core.line.teststrip import (
     with_tried,
 )
 from irvane.core.line.view import render_view
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import STATIONS, Number, Settings, names, spec
 
 NUMBERS = [path for station in STATIONS for path in names(station) if isinstance(spec(path), Number)]

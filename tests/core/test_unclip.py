@@ -12,7 +12,7 @@ from irvane.core.line.context import make_context
 from irvane.core.line.develop import Developed, denoise_whole, develop, refine_plain
 from irvane.core.line.regional import denoise_region, refine_region
 from irvane.core.noise.denoise import FAST, Removal
-from irvane.core.places import Region
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.sensor.clipping import CLIP_FULL, clip_bits
 from irvane.core.sensor.highlights import rebuild
 from irvane.core.sensor.unclip import map_of, unclipped
@@ -116,7 +116,7 @@ def test_a_part_is_raised_as_in_the_whole(cfa: np.ndarray) -> None:
 
 @ARRAYS
 def test_what_is_seen_of_clipped_places_is_as_in_the_whole(cfa: np.ndarray) -> None:
-    developed, region = _developed(_leaves(), cfa, 3200), Region(60, 70, 150, 200)
+    developed, region = _developed(_leaves(), cfa, 3200), FrameRegion(60, 70, 150, 200)
     removal = Removal(1.0, FAST)
     local = denoise_region(developed, Sensor(), removal, region).pixels
     whole = denoise_whole(developed, Sensor(), removal).read(region).pixels

@@ -10,13 +10,14 @@ from irvane.core import threads
 from irvane.core.errors import Cancelled
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.line.bands import Output, finished_bands
-from irvane.core.line.camera import Upstream, trim, wanted
+from irvane.core.line.camera import Upstream, wanted
 from irvane.core.line.context import Context, make_context
 from irvane.core.line.develop import Developed, develop
-from irvane.core.line.picture import Picture
 from irvane.core.line.steps import CAMERA, SCENE, around
 from irvane.core.line.view import render_view, scene_patch
-from irvane.core.places import OutputRegion, in_frame
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.picture import Picture
+from irvane.core.pixels.places import OutputRegion, in_frame
 from irvane.core.settings import Settings
 
 BUSY = {
@@ -116,7 +117,7 @@ def test_bands_of_the_mosaic_do_not_show(cfa: np.ndarray, flip: int, monkeypatch
     settings = Settings().with_value("sensor.false_colour", 60.0).sensor
     whole = develop(loaded, settings).plain
     monkeypatch.setattr("irvane.core.line.develop._BAND", 84)
-    monkeypatch.setattr("irvane.core.line.picture._BAND", 64)
+    monkeypatch.setattr("irvane.core.pixels.picture._BAND", 64)
     banded = develop(loaded, settings).plain
     assert np.abs(whole.read_all() - banded.read_all()).max() < 2e-4
 
@@ -124,7 +125,7 @@ def test_bands_of_the_mosaic_do_not_show(cfa: np.ndarray, flip: int, monkeypatch
 def test_levels_are_means_of_the_picture(monkeypatch: pytest.MonkeyPatch) -> None:
     pixels = np.random.default_rng(0).uniform(0, 1, (1401, 1503, 3)).astype(np.float32)
     picture = Picture(pixels)
-    monkeypatch.setattr("irvane.core.line.picture._BAND", 100)
+    monkeypatch.setattr("irvane.core.pixels.picture._BAND", 100)
     for made in (picture, Picture.from_codes(picture.codes)):
         half = made.read(OutputRegion(0, 0, 1400, 1502, 2.0)).pixels
         expected = pixels[:1400, :1502].reshape(700, 2, 751, 2, 3).mean(axis=(1, 3))

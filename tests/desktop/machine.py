@@ -224,8 +224,8 @@ class Hand(RuleBasedStateMachine):
     def check(self) -> None:
         if self.window.bench.test_strip.isVisible():
             return
-        assert not foreign_when_still(self.window)
-        assert not wrong(self.window)
+        found = foreign_when_still(self.window) + wrong(self.window)
+        assert not found, "; ".join(found[:4])
 
     def teardown(self) -> None:
         if not hasattr(self, "window"):

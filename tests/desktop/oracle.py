@@ -13,7 +13,6 @@ from PySide6.QtGui import QImage
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.figures import WholeFigures, whole_figures
 from irvane.core.judge.place import PlaceFigures, place_figures
-from irvane.core.line.camera import trim
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.line.looks import look_of, render_look
@@ -21,7 +20,8 @@ from irvane.core.line.merging import MergeSource
 from irvane.core.line.realise import completed, developed_only
 from irvane.core.line.source import FileSource, Source
 from irvane.core.line.view import render_view, scene_patch
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 from irvane.desktop.view_request import ViewRequest
 from irvane.desktop.window import Window
@@ -81,8 +81,12 @@ def _pane(window: Window, pane: int) -> Iterator[str]:
     place = window.bench.controller._place(pane)
     if content.probe is not None and isinstance(place, OutputRegion):
         yield from _other_place(content.probe, place_figures(developed, wish.settings, context, place))
-        light = trim(scene_patch(developed, wish.settings, context, place), place).pixels
-        yield from _by_numpy(content.probe, light)
+        geometry = geometry_for(wish.settings, context)
+        if (
+            geometry.identity or geometry.exact
+        ):  # elsewhere figures are read in the frame, not in what is resampled
+            light = trim(scene_patch(developed, wish.settings, context, place), place).pixels
+            yield from _by_numpy(content.probe, light)
     yield from _turned(developed, wish.settings, context)
 
 

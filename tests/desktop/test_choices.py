@@ -132,7 +132,7 @@ def test_pictures_are_seen_as_on_a_medium(driver: Driver, tmp_path: Path) -> Non
     dialog.use(tmp_path / "medium.icc")
     driver.click(dialog.see)
     driver.settled()
-    assert window.bench.panes.medium is not None
+    assert window.bench.panes.view.medium is not None
     assert abs(content.backdrop.image.pixelColor(30, 30).red() - before.pixelColor(30, 30).red()) <= 2  # type: ignore[union-attr]
     narrow = SoftProof(_swapped(), "swapped", black=False)
     window.appearance.use_medium(narrow)

@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QInputDialog, QPushButton
 
 from irvane.core.files.identity import content_hash
 from irvane.core.files.sidecar import load_sidecar
-from irvane.core.judge.chart import Patch
-from irvane.core.places import Region
+from irvane.core.judge.chart import ChartPatch
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.simulate.folder import LADDER_FOLDER
 from irvane.desktop.chart import one_grid
 from irvane.desktop.linechart import ticks
@@ -148,8 +148,11 @@ def test_a_ladder_without_a_chart_asks_for_it_to_be_marked(driver: Driver, demo:
 
 
 def test_marking_begins_with_one_grid() -> None:
-    def row(number: int, left: int, count: int, step: int = 30) -> list[Patch]:
-        return [Patch(number, k, Region(10, left + k * step, 20, left + k * step + 20)) for k in range(count)]
+    def row(number: int, left: int, count: int, step: int = 30) -> list[ChartPatch]:
+        return [
+            ChartPatch(number, k, FrameRegion(10, left + k * step, 20, left + k * step + 20))
+            for k in range(count)
+        ]
 
     assert one_grid(row(0, 100, 6) + row(1, 102, 6) + row(2, 100, 4)) == row(0, 100, 6) + row(1, 102, 6)
     assert one_grid(row(0, 100, 6, 20) + row(1, 100, 6)) == row(0, 100, 6, 20), (

@@ -40,7 +40,7 @@ def test_a_crop_is_drawn_with_handles_and_undone(driver: Driver) -> None:
     whole = overlay.picture_rect()
     _drag(overlay, overlay._handle_places()["br"], whole.center())
     driver.settled()
-    x, y, w, h = driver.settings().lens.crop if not driver.window.bench.panes.framing else _crop(driver)
+    x, y, w, h = driver.settings().lens.crop if not driver.window.bench.panes.view.framing else _crop(driver)
     assert (x, y) == pytest.approx((0, 0), abs=0.5) and (w, h) == pytest.approx((50, 50), abs=1.5)
     assert "25" in driver.window.framing.strip.crop_size.text()
     driver.key(Qt.Key.Key_Return)

@@ -21,7 +21,7 @@ from .conftest import Driver
 def test_every_pane_can_have_its_own_zoom_and_place(driver: Driver) -> None:
     bench = driver.window.bench
     driver.key(Qt.Key.Key_V, Qt.KeyboardModifier.ShiftModifier)
-    assert bench.panes.free and "own zoom" in bench.note.text_in_full()
+    assert bench.panes.view.free and "own zoom" in bench.note.text_in_full()
     bench.choose(1)
     bench.set_zoom(2.0)
     driver.settled()
@@ -40,12 +40,12 @@ def test_every_pane_can_have_its_own_zoom_and_place(driver: Driver) -> None:
     assert [bench.captions[k]._mark.text() for k in range(2)] == ["A fit", "B 200 %"]
     moved = bench.views[1].viewport.centre
     driver.key(Qt.Key.Key_V, Qt.KeyboardModifier.ShiftModifier)
-    assert not bench.panes.free
+    assert not bench.panes.view.free
     assert {view.viewport for view in bench.views} == {bench.viewport}
     assert bench.viewport.zoom == 2.0 and bench.viewport.centre == moved, "all are where the chosen one was"
     driver.key(Qt.Key.Key_V, Qt.KeyboardModifier.ShiftModifier)
     bench.set_arrangement(ONE)
-    assert not bench.panes.free, "one place for pictures that share a pane"
+    assert not bench.panes.view.free, "one place for pictures that share a pane"
 
 
 def test_a_pane_is_dragged_to_another_place(driver: Driver) -> None:

@@ -80,7 +80,7 @@ def test_spots_are_stepped_through_and_take_the_probe_along(driver: Driver) -> N
         driver.key(Qt.Key.Key_Space)
         driver.settled()
         seen.append((bench.viewport.centre, bench.note.text_in_full()))
-        assert bench.panes.probe == pytest.approx(bench.viewport.centre, abs=1e-6)
+        assert bench.panes.view.probe == pytest.approx(bench.viewport.centre, abs=1e-6)
         assert bench.contents[0].probe is not None
     assert len({place for place, _ in seen}) == 3 and "1 of" in seen[0][1] and "texture" in seen[0][1]
     driver.key(Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)
@@ -238,7 +238,7 @@ def test_frames_of_other_place_and_size_are_laid_on_each_other(driver: Driver, t
     source = driver.window.session.items[bench.contents[0].item].source
     frame = driver.window.service.engine.complete(source, Request(driver.settings()))
     from irvane.core.line.view import render_view
-    from irvane.core.places import OutputRegion
+    from irvane.core.pixels.places import OutputRegion
 
     whole = render_view(
         frame.developed, driver.settings(), frame.context, OutputRegion(0, 0, 600, 900)

@@ -13,7 +13,7 @@ from irvane.core.line.engine import Engine
 from irvane.core.line.source import FileSource
 from irvane.core.line.tasks import FULL, PART
 from irvane.core.memory import budgets
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 from irvane.desktop.view_request import ViewRequest
 

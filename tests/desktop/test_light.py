@@ -127,14 +127,14 @@ def test_the_limits_of_the_hatching_can_be_moved(driver: Driver) -> None:
         data = np.frombuffer(output.constBits(), np.uint8)
         return bool((data & WHITE).any()), bool((data & BLACK).any())
 
-    assert bench.panes.marks and bench.strip.marks_button.isChecked()
+    assert bench.panes.view.marks and bench.strip.marks_button.isChecked()
     dialog.black.setValue(-4.0)
     dialog.white.setValue(-2.0)
     driver.settled()
     assert marked() == (True, True)
-    assert bench.panes.limits == Limits(-2.0, -4.0)
+    assert bench.panes.view.limits == Limits(-2.0, -4.0)
     dialog._restore()
-    assert bench.panes.limits == Limits()
+    assert bench.panes.view.limits == Limits()
     dialog.reject()
 
 

@@ -26,13 +26,13 @@ def test_looks_go_round_by_key_and_are_chosen_by_mouse(driver: Driver) -> None:
     seen = [PICTURE]
     for _ in range(len(LOOKS) - 1):
         driver.key(Qt.Key.Key_K)
-        seen.append(bench.panes.look)
-        assert box.currentData() == bench.panes.look
+        seen.append(bench.panes.view.look)
+        assert box.currentData() == bench.panes.view.look
     assert seen == list(LOOKS)
     driver.key(Qt.Key.Key_K)
-    assert bench.panes.look == PICTURE
+    assert bench.panes.view.look == PICTURE
     driver.key(Qt.Key.Key_K, Qt.KeyboardModifier.ShiftModifier)
-    assert bench.panes.look == seen[-1]
+    assert bench.panes.view.look == seen[-1]
     box.setCurrentIndex(box.findData("luminance"))
     box.activated.emit(box.currentIndex())
     driver.settled()
@@ -55,15 +55,15 @@ def test_a_lift_brightens_what_is_seen_and_not_the_proof(driver: Driver) -> None
 def test_the_fitting_look_lasts_as_long_as_the_control_is_held(driver: Driver) -> None:
     bench, slider = driver.window.bench, driver.row("noise.colour").slider
     driver.qtbot.mousePress(slider, Qt.MouseButton.LeftButton, pos=QPoint(slider.width() // 2, 8))
-    assert bench.panes.look == "colour"
+    assert bench.panes.view.look == "colour"
     driver.qtbot.mouseRelease(slider, Qt.MouseButton.LeftButton)
-    assert bench.panes.look == PICTURE
+    assert bench.panes.view.look == PICTURE
     assert driver.settings().noise.colour == pytest.approx(50, abs=10)
     bench.set_look("removed")
     driver.qtbot.mousePress(slider, Qt.MouseButton.LeftButton, pos=QPoint(slider.width() // 3, 8))
-    assert bench.panes.look == "removed", "a look that was chosen stays"
+    assert bench.panes.view.look == "removed", "a look that was chosen stays"
     driver.qtbot.mouseRelease(slider, Qt.MouseButton.LeftButton)
-    assert bench.panes.look == "removed"
+    assert bench.panes.view.look == "removed"
 
 
 def test_clipped_places_are_hatched(driver: Driver) -> None:

@@ -107,11 +107,11 @@ def test_the_probe_lies_at_the_same_place_of_every_frame(qtbot: QtBot) -> None:
     session = session_of()
     panes = Panes(session, Viewport(), lambda _pane: SIZE)
     panes.contents[0].extent, panes.contents[1].extent = (2000, 3000), (4000, 6000)
-    panes.probe = (0.25, 0.75)
+    panes.change(probe=(0.25, 0.75))
     a, b = panes.probe_region(0), panes.probe_region(1)
     assert (a.left + a.right) / 2 / 3000 == pytest.approx((b.left + b.right) / 2 / 6000, abs=0.001)
     assert a.right - a.left == a.bottom - a.top == 64
-    panes.probe = (1.0, 1.0)
+    panes.change(probe=(1.0, 1.0))
     a = panes.probe_region(0)
     assert (a.right, a.bottom) == (3000, 2000)
     panes.contents[0].extent = (10, 12)

@@ -124,11 +124,11 @@ def test_strokes_are_painted_erased_and_taken_back_and_masks_are_written(
         regions.strip.seen.setCurrentIndex(regions.strip.seen.findData(sight))
         regions.strip.sight.emit(sight)
         driver.settled()
-        assert window.bench.panes.look == f"{sight}:{regions.index}"
+        assert window.bench.panes.view.look == f"{sight}:{regions.index}"
     inside = _pixels(driver)
     assert np.abs(inside[:8] - 44).max() <= 1, "outside is an even grey"
     regions.leave()
-    assert window.bench.panes.look == "picture"
+    assert window.bench.panes.view.look == "picture"
 
 
 def test_a_tone_is_picked_shapes_are_combined_and_looks_are_taken_from_another_proof(driver: Driver) -> None:

@@ -224,7 +224,7 @@ def test_captions_choose_panes_and_say_all_figures(driver: Driver) -> None:
 
 def test_the_probe_begins_on_an_even_place(driver: Driver) -> None:
     bench = driver.window.bench
-    assert not bench.panes.probe_placed and bench.panes.probe != (0.5, 0.5)
+    assert not bench.panes.view.probe_placed and bench.panes.view.probe != (0.5, 0.5)
     found = bench.contents[0].probe
     assert found is not None and found.even
     assert "SNR" in bench.captions[0].full_texts()[3]

@@ -63,7 +63,7 @@ def test_the_probe_stays_on_its_thing(driver: Driver) -> None:
     driver.on_the_label()
     content = bench.contents[0]
     light = content.probe.probe.luminance
-    place = bench.panes.probe
+    place = bench.panes.view.probe
     for values in (
         {"lens.crop": "5,30,60,60"},
         {"lens.crop": "auto", "lens.turn": "90"},
@@ -71,7 +71,7 @@ def test_the_probe_stays_on_its_thing(driver: Driver) -> None:
     ):
         driver.window.proofs.edit_many(values)
         driver.settled()
-        assert bench.panes.probe == place
+        assert bench.panes.view.probe == place
         assert content.probe.probe.luminance == pytest.approx(light, rel=0.04), values
     region = bench.probe_region(0)
     middle = (region.left + region.right) / 2, (region.top + region.bottom) / 2
@@ -82,12 +82,12 @@ def test_its_first_place_is_of_the_whole_frame(driver: Driver) -> None:
     """An even place is looked for in the preview, which knows no crop."""
     bench = driver.window.bench
     driver.window.proofs.edit_many({"lens.crop": "40,40,60,60"})
-    bench.panes.probe_placed = False
+    bench.panes.change(probe_placed=False)
     driver.choose("test-card.dng")
     driver.choose("bench-iso6400.dng")
-    x, y = bench.contents[0].own_probe(*bench.panes.probe)
+    x, y = bench.contents[0].own_probe(*bench.panes.view.probe)
     h, w = bench.contents[0].extent
-    fx, fy = bench.panes.probe
+    fx, fy = bench.panes.view.probe
     assert (x, y) == pytest.approx(((fx - 0.4) / 0.6 * w, (fy - 0.4) / 0.6 * h), abs=2)
 
 

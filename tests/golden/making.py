@@ -13,12 +13,13 @@ from irvane.core.finish.job import assemble
 from irvane.core.finish.masks import mask_picture
 from irvane.core.judge.place import place_figures
 from irvane.core.line.bands import Output
-from irvane.core.line.camera import camera_light, trim
+from irvane.core.line.camera import camera_light
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.context import geometry_for
 from irvane.core.line.realise import realise
 from irvane.core.line.view import render_view
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings
 

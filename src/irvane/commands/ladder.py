@@ -43,7 +43,7 @@ def run(args: argparse.Namespace) -> int:
     from irvane.core.judge.ladder import read_ladder
     from irvane.core.judge.ladder_report import ladder_report
     from irvane.core.judge.usable import USUAL_LIMIT
-    from irvane.core.places import Region
+    from irvane.core.pixels.places import FrameRegion
 
     inputs, failed = expand(args.inputs)
     patches = None
@@ -51,7 +51,7 @@ def run(args: argparse.Namespace) -> int:
         x, y, w, h, rows, columns = numbers(args.chart, 6, "--chart (X,Y,W,H,ROWS,COLUMNS)")
         if min(w, h, rows, columns) < 1:
             raise UsageError("--chart takes a rectangle and at least one row and column")
-        patches = marked_chart(Region(y, x, y + h, x + w), rows, columns)
+        patches = marked_chart(FrameRegion(y, x, y + h, x + w), rows, columns)
     if not inputs:
         return SOME_FAILED
 

@@ -7,6 +7,8 @@ from collections.abc import Iterable, Iterator
 import numpy as np
 import scipy
 
+from irvane.core.pixels.grids import centres, on_grid
+
 #: Half width of the filter in output pixels.
 _LOBES = 3.0
 
@@ -14,7 +16,7 @@ _LOBES = 3.0
 def _weights(before: int, after: int) -> scipy.sparse.csr_matrix:
     """after×before: weights of a sinc windowed by its own main lobe (Duchon 1979), wider where the picture is reduced."""
     scale = max(before / after, 1.0)
-    centre = (np.arange(after) + 0.5) * before / after - 0.5
+    centre = on_grid(centres(after), before, after)
     reach = int(np.ceil(_LOBES * scale))
     index = np.floor(centre)[:, None].astype(int) + np.arange(-reach, reach + 1)[None, :]
     distance = (index - centre[:, None]) / scale

@@ -84,13 +84,13 @@ class Appearance(QObject):
 
     def choose_medium(self) -> None:
         """Choose the paper that pictures are seen as on."""
-        dialog = MediumDialog(self._bench.panes.medium, self._window)
+        dialog = MediumDialog(self._bench.panes.view.medium, self._window)
         dialog.chosen.connect(self.use_medium)
         dialog.open()
 
     def use_medium(self, medium: SoftProof | None) -> None:
         """See all panes as on a medium, or as they are."""
-        self._bench.panes.medium = medium
+        self._bench.panes.change(medium=medium)
         self._bench.show_anew()
         self.said.emit(
             "Pictures are seen as they are."

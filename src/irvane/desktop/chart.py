@@ -6,9 +6,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from irvane.core.judge.chart import INNER, Patch, marked_chart
+from irvane.core.judge.chart import INNER, ChartPatch, marked_chart
 from irvane.core.line.view import Rendered
-from irvane.core.places import Region
+from irvane.core.pixels.places import FrameRegion
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.numbers import WholeField
@@ -23,7 +23,7 @@ class _Area(QWidget):
 
     Signals
     -------
-    marked(Region) : the rectangle was changed by the mouse.
+    marked(FrameRegion) : the rectangle was changed by the mouse.
     """
 
     marked = Signal(object)
@@ -31,8 +31,8 @@ class _Area(QWidget):
     def __init__(self, image: QImage, extent: tuple[int, int]) -> None:
         super().__init__()
         self._image, self._extent = image, extent
-        self.region = Region(0, 0, 1, 1)
-        self.patches: list[Patch] = []
+        self.region = FrameRegion(0, 0, 1, 1)
+        self.patches: list[ChartPatch] = []
         self._edges: tuple[str, str] = ("", "")
         self._from = QPointF()
         self.setMinimumSize(480, 320)
@@ -47,7 +47,7 @@ class _Area(QWidget):
         scale = min(self.width() / w, self.height() / h)
         return scale, QPointF((self.width() - w * scale) / 2, (self.height() - h * scale) / 2)
 
-    def _rect(self, region: Region) -> QRectF:
+    def _rect(self, region: FrameRegion) -> QRectF:
         scale, corner = self._placed()
         r = QRectF(region.left, region.top, region.right - region.left, region.bottom - region.top)
         return QRectF(
@@ -59,7 +59,7 @@ class _Area(QWidget):
         painter.fillRect(self.rect(), theme.SURROUNDS[1])
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         h, w = self._extent
-        painter.drawImage(self._rect(Region(0, 0, h, w)), self._image)
+        painter.drawImage(self._rect(FrameRegion(0, 0, h, w)), self._image)
         for patch in self.patches:
             for colour, width in ((theme.EDGE, 3), (theme.ACCENT, 1)):
                 painter.setPen(QPen(colour, width))
@@ -110,17 +110,17 @@ class _Area(QWidget):
             left, top, right, bottom = round(start.x()), round(start.y()), x, y
         left, right = sorted((max(left, 0), max(right, 0)))
         top, bottom = sorted((max(top, 0), max(bottom, 0)))
-        self.marked.emit(Region(top, left, max(bottom, top + 1), max(right, left + 1)))
+        self.marked.emit(FrameRegion(top, left, max(bottom, top + 1), max(right, left + 1)))
 
 
-def one_grid(patches: list[Patch]) -> list[Patch]:
+def one_grid(patches: list[ChartPatch]) -> list[ChartPatch]:
     """The patches of the longest row, and of others of the same length that lie exactly above or below it."""
-    rows: dict[int, list[Patch]] = {}
+    rows: dict[int, list[ChartPatch]] = {}
     for patch in patches:
         rows.setdefault(patch.row, []).append(patch)
     longest = max(rows.values(), key=len)
 
-    def ends(row: list[Patch]) -> tuple[float, float]:
+    def ends(row: list[ChartPatch]) -> tuple[float, float]:
         return row[0].region.left, row[-1].region.right
 
     near = 0.25 * (ends(longest)[1] - ends(longest)[0]) / len(longest)
@@ -136,7 +136,7 @@ def one_grid(patches: list[Patch]) -> list[Patch]:
 class ChartDialog(QDialog):
     """Marks the patches; `patches` are those that are marked now."""
 
-    def __init__(self, rendered: Rendered, known: list[Patch], parent: QWidget) -> None:
+    def __init__(self, rendered: Rendered, known: list[ChartPatch], parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Mark the chart")
         self.resize(900, 680)
@@ -176,9 +176,9 @@ class ChartDialog(QDialog):
         layout.addWidget(buttons)
         self._begin(known, extent)
 
-    def _begin(self, known: list[Patch], extent: tuple[int, int]) -> None:
+    def _begin(self, known: list[ChartPatch], extent: tuple[int, int]) -> None:
         h, w = extent
-        region, rows, columns = Region(h // 4, w // 4, h - h // 4, w - w // 4), 4, 6
+        region, rows, columns = FrameRegion(h // 4, w // 4, h - h // 4, w - w // 4), 4, 6
         if known:
             known = one_grid(known)
             rows, columns = len({p.row for p in known}), len({p.column for p in known})
@@ -192,12 +192,12 @@ class ChartDialog(QDialog):
                 half = (max(ends) - min(ends)) / (count - 1) / 2 if count > 1 else side / INNER / 2
                 spans.append((round(min(ends) - half), round(max(ends) + half)))
             (top, bottom), (left, right) = spans
-            region = Region(max(0, top), max(0, left), min(h, bottom), min(w, right))
+            region = FrameRegion(max(0, top), max(0, left), min(h, bottom), min(w, right))
         self.fields["Rows"].setValue(rows)
         self.fields["Columns"].setValue(columns)
         self._take(region)
 
-    def _take(self, region: Region) -> None:
+    def _take(self, region: FrameRegion) -> None:
         values = (region.left, region.top, region.right - region.left, region.bottom - region.top)
         for name, value in zip(("Left", "Top", "Width", "Height"), values, strict=True):
             self.fields[name].blockSignals(True)
@@ -208,7 +208,7 @@ class ChartDialog(QDialog):
     def _show(self) -> None:
         left, top, wide, high, rows, columns = (field.value() for field in self.fields.values())
         # what is typed may reach beyond the frame: it ends there
-        self.area.region = Region(
+        self.area.region = FrameRegion(
             top, left, min(top + high, self._extent[0]), min(left + wide, self._extent[1])
         )
         self.area.patches = self.patches = marked_chart(self.area.region, rows, columns)

@@ -83,8 +83,8 @@ class ComingBack(QObject):
         return KeptBench(
             tuple(self._pane(content) for content in panes.contents),
             tuple(_picture_of(self.session.items[number]) for number in self.session.order),
-            name, panes.chosen, panes.arrangement, panes.look, viewport.zoom, viewport.centre,
-            panes.probe if panes.probe_placed else None, tuple(sorted(panes.matched)), panes.aligning, self.band.station,
+            name, panes.view.chosen, panes.view.arrangement, panes.view.look, viewport.zoom, viewport.centre,
+            panes.view.probe if panes.view.probe_placed else None, tuple(sorted(panes.view.matched)), panes.view.aligning, self.band.station,
         )  # fmt: skip
 
     def _pane(self, content: Content) -> Pane:
@@ -220,12 +220,12 @@ class ComingBack(QObject):
         )
         if kept.look in LOOKS:
             bench.set_look(kept.look)
-        for kind in sorted(panes.matched ^ (set(kept.matched) & set(KINDS))):
+        for kind in sorted(panes.view.matched ^ (set(kept.matched) & set(KINDS))):
             bench.match_in(kind, kind in kept.matched)
-        panes.aligning = kept.aligning
+        panes.change(aligning=kept.aligning)
         panes.viewport.zoom, panes.viewport.centre = kept.zoom, kept.centre
         if kept.probe is not None:
-            panes.probe, panes.probe_placed = kept.probe, True
+            panes.change(probe=kept.probe, probe_placed=True)
         bench.choose(min(max(kept.chosen, 0), bench.count - 1))
         item = bench.item(bench.chosen)
         if item is not None:

@@ -23,7 +23,7 @@ from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import render_look
 from irvane.core.line.source import Source
 from irvane.core.line.view import Rendered, scene_patch
-from irvane.core.places import OutputRegion, Region
+from irvane.core.pixels.places import FrameRegion, OutputRegion
 from irvane.core.progress import Progress, step
 from irvane.desktop.view_request import ViewRequest
 
@@ -217,7 +217,7 @@ class Comparison(QObject):
             x, y = np.nan_to_num(frame.geometry(wish.settings).to_frame(np.array([spot]))[0])
             h, w = frame.developed.extent
             top, left = (int(np.clip(v - _FRINGE, 0, side - 2 * _FRINGE)) for v, side in ((y, h), (x, w)))
-            place = Region(top, left, top + 2 * _FRINGE, left + 2 * _FRINGE)
+            place = FrameRegion(top, left, top + 2 * _FRINGE, left + 2 * _FRINGE)
             hue = picked_hue(frame.developed.plain.read(place).pixels, frame.developed.gains)
             if hue is None:
                 return None, "Nothing is coloured here; click on a coloured fringe."

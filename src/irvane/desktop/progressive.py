@@ -32,7 +32,7 @@ from irvane.core.line.tasks import (
     Task,
 )
 from irvane.core.noise.denoise import Removal
-from irvane.core.places import Region
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.progress import Progress, step
 from irvane.core.settings import Settings
 from irvane.desktop.view_request import ViewRequest
@@ -215,7 +215,7 @@ class ProgressiveRendering(QObject):
         )
         self._heavy.cancel(lambda key: key[0] in _KINDS and key[1] not in keys)
 
-    def _behind(self, wish: ViewRequest) -> Region | None:
+    def _behind(self, wish: ViewRequest) -> FrameRegion | None:
         """The part of the frame that a pane shows."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         return None if frame is None else frame.behind(wish.settings, wish.region)

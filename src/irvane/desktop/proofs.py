@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -104,9 +103,8 @@ class Proofs(QObject):
         item = self.bench.item(pane)
         if item is not None:
             self.bench.show_proof(pane, proof)
-            if proof != BARE and item.sidecar.current != proof and item.ready:
-                item.sidecar = replace(item.sidecar, current=proof)
-                self.session.proofs_changed.emit(item.number)
+            if proof != BARE and item.ready:
+                self.session.make_current(item.number, proof)
 
     def new_proof(self) -> None:
         """A new proof that starts from the chosen one, shown in its place; the old one moves to the other pane."""

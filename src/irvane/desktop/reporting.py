@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from irvane.core.files.collecting import OPENABLE, collect
-from irvane.core.judge.chart import Patch
+from irvane.core.judge.chart import ChartPatch
 from irvane.core.judge.comparing import Entry, compare_entries
 from irvane.core.judge.ladder import CameraLadder, NoChartError, frame_to_mark, read_ladder
 from irvane.core.judge.report import Report, comparison_report
@@ -96,7 +96,7 @@ class Reporting(QObject):
         if names:
             self.ladder([Path(name) for name in names])
 
-    def ladder(self, paths: list[Path], patches: list[Patch] | None = None) -> None:
+    def ladder(self, paths: list[Path], patches: list[ChartPatch] | None = None) -> None:
         """Measure a ladder and show it in a window of its own; where no chart is found, ask for it to be marked."""
         files, problems = collect(paths)
         if problems:
@@ -116,7 +116,7 @@ class Reporting(QObject):
         self.strip.begin("Measuring the ladder")
         self.service.long("ladder", "", work, lambda found: self._show_ladder(files, found))
 
-    def mark_chart(self, paths: list[Path], known: list[Patch]) -> None:
+    def mark_chart(self, paths: list[Path], known: list[ChartPatch]) -> None:
         """Have the chart of a ladder marked by hand, and measure it."""
         if self.strip.taken(self.said.emit):
             return
@@ -125,7 +125,7 @@ class Reporting(QObject):
             "mark", "", lambda _progress: frame_to_mark(paths), lambda made: self._mark(paths, known, made)
         )
 
-    def _mark(self, paths: list[Path], known: list[Patch], rendered: Rendered) -> None:
+    def _mark(self, paths: list[Path], known: list[ChartPatch], rendered: Rendered) -> None:
         self.chart_dialog = dialog = ChartDialog(rendered, known, self._window)
         dialog.accepted.connect(lambda: self.ladder(paths, dialog.patches))
         dialog.open()

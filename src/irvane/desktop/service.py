@@ -31,7 +31,7 @@ from irvane.core.line.teststrip import Crop, render_crop
 from irvane.core.line.view import Rendered
 from irvane.core.machine_share import SHARE
 from irvane.core.memory import budgets, give_large_arrays_back, trim_heap
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, part
 from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings

@@ -324,6 +324,13 @@ class Session(QObject):
         item = self.items[number]
         self.put(item, replace(item.sidecar, proofs=(replace(item.sidecar.proofs[0], settings=settings),)))
 
+    def make_current(self, number: int, proof: int) -> None:
+        """The proof that an item is shown with from now on; nothing to be undone."""
+        item = self.items[number]
+        if item.sidecar.current != proof:
+            item.sidecar = replace(item.sidecar, current=proof)
+            self.proofs_changed.emit(number)
+
     def new_proof(self, number: int, proof: int) -> int:
         """Add a proof that starts from another; returns its number."""
         return self.add_proof(number, bare() if proof == BARE else self.items[number].settings(proof))

@@ -10,7 +10,7 @@ from irvane.core.line.looks import PICTURE, on_medium
 from irvane.core.line.source import Source
 from irvane.core.line.tasks import Request
 from irvane.core.line.view import SCREEN, Rendered
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 

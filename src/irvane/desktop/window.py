@@ -250,10 +250,7 @@ class Window(QMainWindow):
     def _learned(self, number: int) -> None:
         """The sidecar of an item was read: panes that wait for it show its current proof."""
         item = self.session.items.get(number)
-        for content in self.bench.contents:
-            if item is not None and content.item == number and content.proof != BARE:
-                content.proof = item.sidecar.current
-        self.bench.controller.request()
+        self.bench.show_current(number)
         damaged = (
             [w for proof in item.sidecar.proofs for w in damaged_regions(proof.settings)]
             if item is not None

@@ -11,7 +11,7 @@ from irvane.core.lazily import lazily
 from irvane.core.line.bands import Output, finished_part
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
 

@@ -12,8 +12,8 @@ from functools import cached_property
 import cv2
 import numpy as np
 
-from irvane.core.lens.geometry import Geometry
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.geometry import Geometry
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.store import STORE
 
 #: Matches by features that agree, at least; ratio of the second best match (Lowe 2004).

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from irvane.core.places import Region
+from irvane.core.pixels.places import FrameRegion
 
 #: Longer side of the copy that is searched.
 _SIDE = 900
@@ -27,7 +27,7 @@ INNER = 0.6
 
 
 @dataclass(frozen=True)
-class Patch:
+class ChartPatch:
     """A rectangle of the frame: even light to be measured.
 
     Attributes
@@ -38,7 +38,7 @@ class Patch:
 
     row: int
     column: int
-    region: Region
+    region: FrameRegion
 
 
 def _candidates(light: np.ndarray) -> np.ndarray:
@@ -98,7 +98,7 @@ def _even_runs(row: np.ndarray) -> list[np.ndarray]:
     return [np.array(part) for part in (*parts, part)]
 
 
-def find_chart(picture: np.ndarray, step: float = 1.0) -> list[Patch]:
+def find_chart(picture: np.ndarray, step: float = 1.0) -> list[ChartPatch]:
     """Patches of a chart, from left to right and from top to bottom; empty when there is none.
 
     Parameters
@@ -114,20 +114,20 @@ def find_chart(picture: np.ndarray, step: float = 1.0) -> list[Patch]:
     boxes = _candidates(light)
     rows = sorted(_rows(boxes), key=lambda row: float(row[:, 1].mean()))
     scale = factor * step
-    return [Patch(r, c, _inner(box * scale)) for r, row in enumerate(rows) for c, box in enumerate(row)]
+    return [ChartPatch(r, c, _inner(box * scale)) for r, row in enumerate(rows) for c, box in enumerate(row)]
 
 
-def _inner(box: np.ndarray) -> Region:
+def _inner(box: np.ndarray) -> FrameRegion:
     x, y, w, h = box
     mx, my = w * (1 - INNER) / 2, h * (1 - INNER) / 2
-    return Region(round(y + my), round(x + mx), round(y + h - my), round(x + w - mx))
+    return FrameRegion(round(y + my), round(x + mx), round(y + h - my), round(x + w - mx))
 
 
-def marked_chart(area: Region, rows: int, columns: int) -> list[Patch]:
+def marked_chart(area: FrameRegion, rows: int, columns: int) -> list[ChartPatch]:
     """Patches of a chart that was marked by hand: a rectangle, divided evenly."""
     h, w = (area.bottom - area.top) / rows, (area.right - area.left) / columns
     return [
-        Patch(r, c, _inner(np.array([area.left + c * w, area.top + r * h, w, h])))
+        ChartPatch(r, c, _inner(np.array([area.left + c * w, area.top + r * h, w, h])))
         for r in range(rows)
         for c in range(columns)
     ]

@@ -17,7 +17,7 @@ from irvane.core.line.develop import Developed, quick
 from irvane.core.line.realise import developed_only, realise
 from irvane.core.line.source import MOSAIC, FileSource, Loaded
 from irvane.core.line.view import render_view
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings, bare
 
 #: Side of the piece that is developed in full, in pixels; it begins at a whole period of every array.

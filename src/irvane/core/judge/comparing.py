@@ -21,7 +21,6 @@ from irvane.core.judge.matching import brightness_offset
 from irvane.core.judge.probe import ProbeFigures, read_probe
 from irvane.core.judge.spots import Spot, find_spots
 from irvane.core.judge.texture import texture_figures
-from irvane.core.line.camera import trim
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.line.placing import at_source
@@ -29,7 +28,8 @@ from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, Source
 from irvane.core.line.view import render_view, scene_patch, show
 from irvane.core.noise.dynamic_range import range_facts
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import OutputPatch, trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Settings
 
@@ -266,11 +266,10 @@ def _difference(
     first: Entry, entry: Entry, mapping: Mapping, offset: float, one: tuple[np.ndarray, float], two: tuple[np.ndarray, float]
 ) -> DifferenceFigures:  # fmt: skip
     """At a common reduced size and equal brightness; the other picture is resampled onto the first."""
-    from irvane.core.line.picture import Patch
 
     a, b = one[0], two[0] * np.float32(2.0**offset)
     shown = [
-        show(Patch(np.ascontiguousarray(p), 0, 0, s), e.developed, e.settings)
+        show(OutputPatch(np.ascontiguousarray(p), 0, 0, s), e.developed, e.settings)
         for p, s, e in ((a, one[1], first), (b, two[1], entry))
     ]
     matrix = mapping.matrix.copy()

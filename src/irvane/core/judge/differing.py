@@ -11,21 +11,20 @@ import numpy as np
 from irvane.core.colour.rendering import to_screen
 from irvane.core.judge.alignment import Between, Mapping
 from irvane.core.judge.difference import SMALLEST, DifferenceFigures, difference_figures, difference_picture
-from irvane.core.line.camera import trim
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Patch
 from irvane.core.line.view import Rendered, scene_patch, show
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import FramePatch, OutputPatch, trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 #: Places along a side between which one picture is taken to lie straight on the other.
 _NODES = 65
 #: A frame, its settings and facts, locally denoised pixels if there are any, EV that the view is brightened by.
-View = tuple[Developed, Settings, Context, Patch | None, float]
+View = tuple[Developed, Settings, Context, FramePatch | None, float]
 
 
-def _light(view: View, region: OutputRegion) -> Patch:
+def _light(view: View, region: OutputRegion) -> OutputPatch:
     developed, settings, context, clean, offset = view
     patch = trim(scene_patch(developed, settings, context, region, clean), region)
     bright = replace(patch, pixels=patch.pixels * np.float32(2.0**offset)) if offset else patch

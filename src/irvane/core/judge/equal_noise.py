@@ -14,10 +14,10 @@ import numpy as np
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.probe import robust_sigma
 from irvane.core.lens.framing import unbent
-from irvane.core.line.camera import trim
 from irvane.core.line.frame import Frame
 from irvane.core.line.view import scene_patch
-from irvane.core.places import Region, in_output
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import FrameRegion, in_output
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.settings import Settings
 
@@ -31,19 +31,19 @@ _DARKEST = 0.002
 AMOUNTS = (0.0, 50.0, 100.0)
 
 #: Renders a region at 1:1: scene-linear light, float32 H×W×3.
-Render = Callable[[Region], np.ndarray]
+Render = Callable[[FrameRegion], np.ndarray]
 
 
-def places(extent: tuple[int, int]) -> list[Region]:
+def places(extent: tuple[int, int]) -> list[FrameRegion]:
     """Squares spread evenly over a frame, each at the same share of its height and width in every frame."""
     h, w = extent
     side = min(SIDE, h, w)
     tops = np.linspace(0, h - side, DOWN + 2)[1:-1].astype(int)
     lefts = np.linspace(0, w - side, ACROSS + 2)[1:-1].astype(int)
-    return [Region(int(t), int(x), int(t) + side, int(x) + side) for t in tops for x in lefts]
+    return [FrameRegion(int(t), int(x), int(t) + side, int(x) + side) for t in tops for x in lefts]
 
 
-def relative_noise(render: Render, region: Region) -> float:
+def relative_noise(render: Render, region: FrameRegion) -> float:
     """Luminance noise over the mean of a place; infinite where it is too dark to tell."""
     light = render(region) @ LUMA_2020
     mean = float(light.mean())
@@ -51,7 +51,7 @@ def relative_noise(render: Render, region: Region) -> float:
 
 
 def even_places(
-    render: Render, regions: list[Region], progress: Progress = always
+    render: Render, regions: list[FrameRegion], progress: Progress = always
 ) -> tuple[list[int], float]:
     """Numbers of the most even places of a reference, and its noise there (median, relative to the mean).
 
@@ -95,7 +95,7 @@ def as_noisy(frame: Frame, settings: Settings) -> Render:
     # noise is that of pixels that were never resampled
     settings = replace(settings, lens=unbent(settings.lens))
 
-    def render(region: Region) -> np.ndarray:
+    def render(region: FrameRegion) -> np.ndarray:
         place = in_output(region)
         return trim(scene_patch(usable.developed, settings, usable.context, place), place).pixels
 

@@ -28,7 +28,6 @@ from irvane.core.lens.corrections import LensFacts
 from irvane.core.lens.facts import lens_facts
 from irvane.core.lens.falloff import measure_falloff
 from irvane.core.lens.measured import Falloff
-from irvane.core.line.camera import trim
 from irvane.core.line.context import find_edges_of, geometry_for, measure_softness
 from irvane.core.line.develop import develop
 from irvane.core.line.placing import at_source
@@ -38,7 +37,8 @@ from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, FileSource, Loaded
 from irvane.core.line.view import scene_patch
 from irvane.core.noise.denoise import automatic_amount
 from irvane.core.noise.dynamic_range import range_facts
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.sensor.clipping import CLIP_FULL
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.sensor.exposure import sensor_exposure

@@ -11,15 +11,15 @@ from irvane.core.colour.rendering import to_screen
 from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.judge.histogram import StopHistogram, clipped_shares, stop_histogram
 from irvane.core.judge.probe import SMALLEST, ProbeFigures, read_probe
-from irvane.core.line.camera import covers, part_of, trim
+from irvane.core.line.camera import covers, part_of
 from irvane.core.line.clip_flags import Limits, gamut_marks, output_marks, reduced_marks, sensor_marks
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Patch
 from irvane.core.line.placing import at_source
 from irvane.core.line.source import DISPLAY
 from irvane.core.line.view import SCREEN, Rendered, scene_patch, show, white_ev
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import FramePatch, OutputPatch, trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
 from irvane.core.threads import each
@@ -110,7 +110,7 @@ def whole_figures(
     parts: list[np.ndarray] = []
     marks = np.zeros((h, w), np.uint8) if marked is not None else None
     if marks is not None and developed.clipped is not None:
-        whole = Patch(np.empty((h, w, 0), np.float32), 0, 0, 1.0)
+        whole = OutputPatch(np.empty((h, w, 0), np.float32), 0, 0, 1.0)
         marks |= sensor_marks(developed.clipped, whole, geometry)
 
     def work(first: int) -> _Band:
@@ -165,7 +165,7 @@ def probe_figures(
     settings: Settings,
     context: Context,
     region: OutputRegion,
-    clean: Patch | None = None,
+    clean: FramePatch | None = None,
 ) -> ProbeFigures:
     """Figures of a rectangle at full resolution, scene-linear light after all stations.
 

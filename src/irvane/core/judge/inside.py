@@ -18,10 +18,10 @@ from irvane.core.light.suggest import Suggestion, suggest
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.line.local import reference_of
-from irvane.core.line.picture import Patch
 from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import FramePatch
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.regions.masks import grid_of, mask_of
 from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings
@@ -96,7 +96,7 @@ def squares_in(
 
 def region_figures(
     region: LocalRegion, developed: Developed, settings: Settings, context: Context,
-    clean: Callable[[OutputRegion], Patch | None] = lambda _region: None,
+    clean: Callable[[OutputRegion], FramePatch | None] = lambda _region: None,
 ) -> RegionFigures | None:  # fmt: skip
     """Figures of a region at full resolution, scene-linear light after all stations; None where it holds no square.
 

@@ -15,12 +15,11 @@ import numpy as np
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import ReadError
 from irvane.core.image import GREEN, LUMA_2020, MID_GREY
-from irvane.core.judge.chart import Patch, find_chart
+from irvane.core.judge.chart import ChartPatch, find_chart
 from irvane.core.judge.colour_difference import delta_e, lab_of
 from irvane.core.judge.probe import robust_sigma, robust_sigma_at
 from irvane.core.judge.spots import find_spots
 from irvane.core.judge.transfer import Point
-from irvane.core.line.camera import trim
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
 from irvane.core.line.realise import completed, developed_only
@@ -28,7 +27,8 @@ from irvane.core.line.source import FileSource
 from irvane.core.line.view import Rendered, render_view, scene_patch, show
 from irvane.core.merge.align import STILL, Motion, align
 from irvane.core.orientation import upright_rect
-from irvane.core.places import OutputRegion, Region, in_output
+from irvane.core.pixels.patches import OutputPatch, trim
+from irvane.core.pixels.places import FrameRegion, OutputRegion, in_output
 from irvane.core.progress import Progress, always, step
 from irvane.core.sensor.clipping import CLIP_START
 from irvane.core.settings import Settings, bare
@@ -90,7 +90,7 @@ class CameraLadder:
     """
 
     name: str
-    patches: tuple[Patch, ...]
+    patches: tuple[ChartPatch, ...]
     rungs: tuple[Rung, ...]
     counts: float | None
     extent: tuple[int, int]
@@ -115,7 +115,7 @@ def _read(path: Path) -> _Frame:
     return _Frame(path, *made, loaded.info.exposure_value, loaded.info.model or "camera")
 
 
-def _scene(frame: _Frame, region: Region, settings: Settings) -> np.ndarray:
+def _scene(frame: _Frame, region: FrameRegion, settings: Settings) -> np.ndarray:
     place = in_output(region)  # a ladder is developed bare: its output is the frame
     return trim(scene_patch(frame.developed, settings, frame.context, place), place).pixels
 
@@ -132,7 +132,7 @@ def read_ladder(
     paths: Sequence[Path],
     denoise: bool = False,
     progress: Progress = always,
-    patches: Sequence[Patch] | None = None,
+    patches: Sequence[ChartPatch] | None = None,
     reference: Path | None = None,
 ) -> list[CameraLadder]:
     """Measure the frames of one or several cameras; cameras in the order of their first frame.
@@ -204,15 +204,18 @@ class _Start:
     """The reference frame of a camera and what the others are held against."""
 
     frame: _Frame
-    patches: tuple[Patch, ...]
+    patches: tuple[ChartPatch, ...]
     light: np.ndarray
     means: np.ndarray
     lab: np.ndarray
-    spot: Region
+    spot: FrameRegion
 
 
 def _reference(
-    members: Sequence[Path], exposures: dict[Path, float], given: Sequence[Patch] | None, zero: float | None
+    members: Sequence[Path],
+    exposures: dict[Path, float],
+    given: Sequence[ChartPatch] | None,
+    zero: float | None,
 ) -> _Start:
     """The frame at 0 EV: at the exposure `zero`, else without exposure compensation among others that have some, else
     the brightest with all patches below clipping."""
@@ -238,7 +241,7 @@ def _reference(
     raise NoChartError(members[0], "no chart of patches was found in these frames; mark it by hand")
 
 
-def _spot(frame: _Frame, patches: Sequence[Patch]) -> Region:
+def _spot(frame: _Frame, patches: Sequence[ChartPatch]) -> FrameRegion:
     """Where the crop is taken: at the finest texture, else at the chart's middle."""
     h, w = frame.developed.extent
     picture, _ = _whole(frame)
@@ -249,7 +252,7 @@ def _spot(frame: _Frame, patches: Sequence[Patch]) -> Region:
         x, y = textured.x * w, textured.y * h
     high, wide = min(_CROP[0], h), min(_CROP[1], w)
     left, top = int(np.clip(round(x - wide / 2), 0, w - wide)), int(np.clip(round(y - high / 2), 0, h - high))
-    return Region(top, left, top + high, left + wide)
+    return FrameRegion(top, left, top + high, left + wide)
 
 
 def _crop(frame: _Frame, start: _Start, motion: Motion, lift: float) -> np.ndarray:
@@ -263,7 +266,7 @@ def _luminance(frame: _Frame) -> np.ndarray:
     return np.ascontiguousarray(pixels @ LUMA_2020)
 
 
-def _moved(region: Region, motion: Motion, extent: tuple[int, int]) -> Region:
+def _moved(region: FrameRegion, motion: Motion, extent: tuple[int, int]) -> FrameRegion:
     """Where a rectangle of the reference lies in a frame that moved against it."""
     if motion.still:
         return region
@@ -271,24 +274,22 @@ def _moved(region: Region, motion: Motion, extent: tuple[int, int]) -> Region:
     h, w = region.bottom - region.top, region.right - region.left
     left = int(np.clip(round(x - w / 2), 0, extent[1] - w))
     top = int(np.clip(round(y - h / 2), 0, extent[0] - h))
-    return Region(top, left, top + h, left + w)
+    return FrameRegion(top, left, top + h, left + w)
 
 
-def _means(frame: _Frame, patches: Sequence[Patch], motion: Motion, lift: float) -> np.ndarray:
+def _means(frame: _Frame, patches: Sequence[ChartPatch], motion: Motion, lift: float) -> np.ndarray:
     settings = bare().with_value("light.exposure", float(np.clip(lift, -10, 10)))
     places = [_moved(p.region, motion, frame.developed.extent) for p in patches]
     return np.array([_scene(frame, place, settings).reshape(-1, 3).mean(axis=0) for place in places])
 
 
 def _lab(means: np.ndarray, frame: _Frame) -> np.ndarray:
-    from irvane.core.line.picture import Patch as Pixels
-
     pixels = np.ascontiguousarray(means[None], np.float32)
-    shown = show(Pixels(pixels, 0, 0, 1.0), frame.developed, bare())[0]
+    shown = show(OutputPatch(pixels, 0, 0, 1.0), frame.developed, bare())[0]
     return lab_of(np.maximum(shown, _DARKEST_LAB), SPACES["srgb"])
 
 
-def _clipped(developed: Developed, patches: Sequence[Patch], motion: Motion) -> np.ndarray:
+def _clipped(developed: Developed, patches: Sequence[ChartPatch], motion: Motion) -> np.ndarray:
     found = []
     for patch in patches:
         place = _moved(patch.region, motion, developed.extent)
@@ -355,7 +356,7 @@ def _cast(means: np.ndarray, reference: np.ndarray, clipped: np.ndarray) -> floa
 
 
 def _noise(
-    frame: _Frame, patches: Sequence[Patch], motion: Motion
+    frame: _Frame, patches: Sequence[ChartPatch], motion: Motion
 ) -> tuple[np.ndarray, tuple[tuple[Point, ...], ...]]:
     """SNR in dB of every patch and colour, and the points behind it."""
     developed, mosaic = frame.developed, frame.developed.mosaic
@@ -384,7 +385,7 @@ def _noise(
     return np.array(rows), tuple(map(tuple, points))
 
 
-def _denoised_snr(frame: _Frame, patches: Sequence[Patch], motion: Motion) -> np.ndarray:
+def _denoised_snr(frame: _Frame, patches: Sequence[ChartPatch], motion: Motion) -> np.ndarray:
     settings = replace(Settings(), lens=bare().lens)
     developed, context = completed(frame.developed, settings, frame.context)
     frame = replace(frame, developed=developed, context=context)

@@ -16,13 +16,13 @@ from irvane.core.judge.gradient import GradientFigures, gradient_figures
 from irvane.core.judge.grain import SMALLEST, grain_figures
 from irvane.core.judge.probe import ProbeFigures
 from irvane.core.judge.texture import texture_figures
-from irvane.core.line.camera import covers, part_of, trim
+from irvane.core.line.camera import covers, part_of
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Patch
 from irvane.core.line.placing import at_source
 from irvane.core.line.view import remaining_noise, scene_patch
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import FramePatch, trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 #: Side in pixels (at most, at least; between them a twelfth of the height) of the square around the probe's middle that edges and texture are looked for in.
@@ -93,7 +93,7 @@ def place_figures(
     settings: Settings,
     context: Context,
     region: OutputRegion,
-    clean: Patch | None = None,
+    clean: FramePatch | None = None,
 ) -> PlaceFigures:
     """Figures of a place at full resolution, scene-linear light after all stations.
 

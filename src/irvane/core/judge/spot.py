@@ -7,7 +7,7 @@ import numpy as np
 from irvane.core.colour.whitebalance import light_from_neutral
 from irvane.core.image import CameraColour
 from irvane.core.line.develop import Developed
-from irvane.core.places import Region
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.sensor.clipping import CLIP_START
 from irvane.core.settings import spec
 
@@ -35,7 +35,9 @@ def grey_spot(developed: Developed, x: float, y: float) -> tuple[dict[str, float
         return None, "This picture is finished already; its white balance is part of it."
     h, w = developed.extent
     row, column = int(np.clip(y, 0, h - 1)), int(np.clip(x, 0, w - 1))
-    region = Region(max(0, row - _HALF), max(0, column - _HALF), min(h, row + _HALF), min(w, column + _HALF))
+    region = FrameRegion(
+        max(0, row - _HALF), max(0, column - _HALF), min(h, row + _HALF), min(w, column + _HALF)
+    )
     pixels = developed.plain.read(region).pixels.reshape(-1, 3)
     if float((pixels >= CLIP_START).any(axis=1).mean()) > 0.01:
         return None, "This spot is clipped on the sensor; choose a darker one."

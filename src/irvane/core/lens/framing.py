@@ -14,8 +14,8 @@ import numpy as np
 
 from irvane.core.declaring import Crop
 from irvane.core.lens.corrections import LensFacts, corrections_of, optics_for
-from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.profile import focal_pixels
+from irvane.core.pixels.geometry import Geometry
 from irvane.core.stations import Lens
 
 #: Sides of outputs, in pixels; halvings by which the largest crop is found.

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from irvane.core.image import largest_colour
-from irvane.core.places import Patches, Region
+from irvane.core.pixels.places import FrameRegion, Patches
 
 #: Pixels of the frame within which light counts as near, and over which the surroundings' colour is taken.
 _NEAR, _WIDE = 7.0, 12.0
@@ -116,7 +116,7 @@ def fringe_hue(picture: Patches, clipped: np.ndarray | None, gains: np.ndarray) 
     chosen = mixed[:: max(1, len(mixed) // _TILES)][:_TILES]
     votes = np.zeros(72)
     for j, i in chosen:
-        place = Region(int(j) * _TILE, int(i) * _TILE, (int(j) + 1) * _TILE, (int(i) + 1) * _TILE)
+        place = FrameRegion(int(j) * _TILE, int(i) * _TILE, (int(j) + 1) * _TILE, (int(i) + 1) * _TILE)
         part = picture.read(place).pixels
         balanced, top = np.maximum(part, 0) * gains.astype(np.float32), largest_colour(part)
         beside = _beside(balanced, top, 1.0)

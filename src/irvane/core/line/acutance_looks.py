@@ -9,13 +9,14 @@ import numpy as np
 
 from irvane.core.acutance.wanted import softness_map
 from irvane.core.colour.spaces import SPACES
-from irvane.core.line.camera import mixed_patch, trim
+from irvane.core.line.camera import mixed_patch
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Patch
 from irvane.core.line.softness import SHARP, SOFT, edges_in
 from irvane.core.line.view import scene_patch, show
-from irvane.core.places import OutputRegion, Region
+from irvane.core.pixels.grids import centres, on_grid
+from irvane.core.pixels.patches import FramePatch, OutputPatch, trim
+from irvane.core.pixels.places import FrameRegion, OutputRegion
 from irvane.core.settings import Settings
 
 #: Luminance of linear sRGB (IEC 61966-2-1).
@@ -34,16 +35,16 @@ def without_acutance(settings: Settings) -> Settings:
 
 
 def _coded(
-    developed: Developed, settings: Settings, context: Context, region: OutputRegion, clean: Patch | None
-) -> tuple[np.ndarray, Patch]:
+    developed: Developed, settings: Settings, context: Context, region: OutputRegion, clean: FramePatch | None
+) -> tuple[np.ndarray, OutputPatch]:
     patch = trim(scene_patch(developed, settings, context, region, clean), region)
     light = show(patch, developed, settings)
     return SPACES["srgb"].encode(np.clip(light @ _LUMA, 0, 1)), patch
 
 
 def added_by_acutance(
-    developed: Developed, settings: Settings, context: Context, region: OutputRegion, clean: Patch | None
-) -> tuple[np.ndarray, np.ndarray, Patch]:
+    developed: Developed, settings: Settings, context: Context, region: OutputRegion, clean: FramePatch | None
+) -> tuple[np.ndarray, np.ndarray, OutputPatch]:
     """Brightness as it is coded (float32 H×W, 0…1) without deblurring and sharpening, what they add to it, and where it lies."""
     made, patch = _coded(developed, settings, context, region, clean)
     plain, _ = _coded(developed, without_acutance(settings), context, region, clean)
@@ -77,8 +78,8 @@ def added_words(added: np.ndarray) -> str:
 
 
 def softness_light(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
-) -> Patch:
+    developed: Developed, settings: Settings, context: Context, region: FrameRegion, clean: FramePatch | None
+) -> FramePatch:
     """The picture in grey, tinted by how soft its edges are: from lemon (sharp) to violet (soft)."""
     mixed = mixed_patch(developed, settings, context, region, clean)
     light = np.maximum(mixed.pixels @ _LUMA, 0) * np.float32(4.0 * 2.0**settings.light.exposure)
@@ -88,8 +89,8 @@ def softness_light(
     soft = np.clip((np.nan_to_num(found) - SHARP) / (SOFT - SHARP), 0, 1) * known
     h, w = grey.shape
     fh, fw = found.shape
-    y = ((np.arange(h) * mixed.step + mixed.top) * fh / developed.extent[0] - 0.5).astype(np.float32)
-    x = ((np.arange(w) * mixed.step + mixed.left) * fw / developed.extent[1] - 0.5).astype(np.float32)
+    y = on_grid(centres(h, mixed.top, mixed.step), fh, developed.extent[0]).astype(np.float32)
+    x = on_grid(centres(w, mixed.left, mixed.step), fw, developed.extent[1]).astype(np.float32)
     across, down = np.meshgrid(x, y)
     share, told = (
         cv2.remap(plane.astype(np.float32), across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)

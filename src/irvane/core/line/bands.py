@@ -11,11 +11,12 @@ from irvane.core.colour.camera import apply_camera, flat_transform
 from irvane.core.colour.rendering import encode
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.files.writers import quantise
-from irvane.core.line.camera import camera_light, trim
+from irvane.core.line.camera import camera_light
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.line.view import plain_light, scene_patch, show
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
 from irvane.core.threads import each

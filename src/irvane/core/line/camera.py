@@ -14,19 +14,19 @@ from irvane.core.image import NoiseModel
 from irvane.core.lens.corrections import corrections_of
 from irvane.core.lens.framing import bending_only
 from irvane.core.lens.fringing import remove_fringes
-from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.resample import resample
 from irvane.core.lens.vignetting import correct_by_grid, correct_vignetting
 from irvane.core.line.context import Context, blurred_there, geometry_for, noise_amount
 from irvane.core.line.deblurring import blur_of, deblurred, tiled, way_of
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Patch
 from irvane.core.line.source import CAMERA as CAMERA_ENTRY
 from irvane.core.line.source import DISPLAY, MOSAIC
 from irvane.core.line.steps import CAMERA, FRINGES, SCENE, around, around_at_most, key_of, noise_shares
 from irvane.core.noise import mixing
 from irvane.core.noise.haze import clear_black
-from irvane.core.places import OutputRegion, Region
+from irvane.core.pixels.geometry import Geometry
+from irvane.core.pixels.patches import FramePatch, OutputPatch, trim
+from irvane.core.pixels.places import FrameRegion, OutputRegion
 from irvane.core.sensor.highlights import rebuild
 from irvane.core.settings import Settings
 
@@ -38,23 +38,23 @@ LEFT_BY_DENOISING = 0.2
 _PART = 768
 
 
-def wanted(region: Region, extent: tuple[int, int], around: int = REACH) -> Region:
+def wanted(region: FrameRegion, extent: tuple[int, int], around: int = REACH) -> FrameRegion:
     """The region grown by so many view pixels, cut at the frame."""
     margin = int(np.ceil(around * region.step))
-    return Region(
+    return FrameRegion(
         max(0, region.top - margin), max(0, region.left - margin), min(extent[0], region.bottom + margin),
         min(extent[1], region.right + margin), region.step,
     )  # fmt: skip
 
 
-def source_of(settings: Settings, context: Context, region: OutputRegion) -> Region:
+def source_of(settings: Settings, context: Context, region: OutputRegion) -> FrameRegion:
     """The part of the frame that a view of the output is made from under these settings."""
     geometry = geometry_for(settings, context)
     box = geometry.frame_box(region.grown(around(settings, SCENE), geometry.output))
     return wanted(box, geometry.frame, around(settings, CAMERA))
 
 
-def part_of(settings: Settings, context: Context, region: OutputRegion) -> Region:
+def part_of(settings: Settings, context: Context, region: OutputRegion) -> FrameRegion:
     """The same with the largest margin that any settings of noise and sharpening need: a part that is kept serves on."""
     geometry = geometry_for(settings, context)
     fringes = FRINGES if settings.lens.fringing else 0
@@ -65,24 +65,28 @@ def part_of(settings: Settings, context: Context, region: OutputRegion) -> Regio
     return wanted(box, geometry.frame, REACH + fringes)
 
 
-def camera_patch(developed: Developed, region: Region, kind: str) -> Patch:
+def camera_patch(developed: Developed, region: FrameRegion, kind: str) -> FramePatch:
     """A region of the plain or denoised picture, in frame coordinates (quick forms are binned)."""
     picture = developed.denoised if kind == "denoised" and developed.denoised is not None else developed.plain
     if developed.step == 1:
         return picture.read(region)
     s = developed.step
-    inner = Region(
+    inner = FrameRegion(
         int(region.top / s), int(region.left / s), int(np.ceil(region.bottom / s)), int(np.ceil(region.right / s)),
         max(1.0, region.step / s),
     )  # fmt: skip
     patch = picture.read(inner)
     steps = None if patch.steps is None else (patch.steps[0] * s, patch.steps[1] * s)
-    return Patch(patch.pixels, patch.top * s, patch.left * s, patch.step * s, steps)
+    return FramePatch(patch.pixels, patch.top * s, patch.left * s, patch.step * s, steps)
 
 
 def mixed_patch(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None = None
-) -> Patch:
+    developed: Developed,
+    settings: Settings,
+    context: Context,
+    region: FrameRegion,
+    clean: FramePatch | None = None,
+) -> FramePatch:
     """The region after noise mixing; `clean` stands in where the whole denoised picture is not there yet."""
     mixed = _mixed(developed, settings, context, region, clean)
     share = settings.noise.clear_black / 100
@@ -90,8 +94,8 @@ def mixed_patch(
 
 
 def _mixed(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
-) -> Patch:
+    developed: Developed, settings: Settings, context: Context, region: FrameRegion, clean: FramePatch | None
+) -> FramePatch:
     shares = noise_shares(settings.noise, noise_amount(settings, context))
     if shares.is_nothing or (clean is None and (developed.denoised is None or developed.step != 1)):
         return camera_patch(developed, region, "plain")
@@ -103,12 +107,12 @@ def _mixed(
     return replace(plain, pixels=mixed)
 
 
-def _fitted(clean: Patch, region: Region) -> Patch:
+def _fitted(clean: FramePatch, region: FrameRegion) -> FramePatch:
     """Denoised pixels cut to a region; a reduced view was made for this very region."""
     return trim(clean, region) if clean.step == 1 else clean
 
 
-def covers(patch: Patch, region: Region) -> bool:
+def covers(patch: FramePatch, region: FrameRegion) -> bool:
     """Does a patch at 1:1 hold the whole region?"""
     return (
         patch.top <= region.top
@@ -118,23 +122,13 @@ def covers(patch: Patch, region: Region) -> bool:
     )
 
 
-def trim(patch: Patch, region: Region | OutputRegion) -> Patch:
-    """Cut a patch back to the wanted region (whole pixels)."""
-    top = max(0, round((region.top - patch.top) / patch.step))
-    left = max(0, round((region.left - patch.left) / patch.step))
-    h = round((region.bottom - region.top) / patch.step)
-    w = round((region.right - region.left) / patch.step)
-    pixels = np.ascontiguousarray(patch.pixels[top : top + h, left : left + w])
-    return Patch(pixels, patch.top + top * patch.step, patch.left + left * patch.step, patch.step)
-
-
 def camera_light(
     developed: Developed,
     settings: Settings,
     context: Context,
     region: OutputRegion,
-    clean: Patch | None = None,
-) -> Patch:
+    clean: FramePatch | None = None,
+) -> OutputPatch:
     """Camera-linear light of a region of the output, in output pixels, with what sharpening needs around it.
 
     Parameters
@@ -158,12 +152,12 @@ def camera_light(
             patch = placed(_frame_light(developed, settings, context, source, clean), geometry, part)
             y, x = part.top - outer.top, part.left - outer.left
             out[y : y + patch.pixels.shape[0], x : x + patch.pixels.shape[1]] = patch.pixels
-    return Patch(out, outer.top, outer.left, 1.0)
+    return OutputPatch(out, outer.top, outer.left, 1.0)
 
 
 def _frame_light(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
-) -> Patch:
+    developed: Developed, settings: Settings, context: Context, region: FrameRegion, clean: FramePatch | None
+) -> FramePatch:
     """Camera-linear light of a part of the frame, in frame pixels: what is resampled."""
     blur = blur_of(settings.acutance, context.softness)
     if blur is None or developed.step > 1:
@@ -201,8 +195,8 @@ def noise_left(shares: mixing.Shares) -> float:
 
 
 def _blurred_light(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
-) -> Patch:
+    developed: Developed, settings: Settings, context: Context, region: FrameRegion, clean: FramePatch | None
+) -> FramePatch:
     """The same before deblurring and evening: noise mixed, highlights rebuilt, fringes taken away."""
     patch = mixed_patch(developed, settings, context, region, clean)
     place = patch.top, patch.left, patch.step
@@ -216,7 +210,7 @@ def _blurred_light(
     return replace(patch, pixels=picture)
 
 
-def _even_light(patch: Patch, settings: Settings, context: Context) -> Patch:
+def _even_light(patch: FramePatch, settings: Settings, context: Context) -> FramePatch:
     """The light of a part of the frame as bright in the corners as in the middle."""
     picture, lens, place = patch.pixels, settings.lens, (patch.top, patch.left, patch.step)
     corrections = corrections_of(context.lens, bending_only(lens))
@@ -234,7 +228,7 @@ def _even_light(patch: Patch, settings: Settings, context: Context) -> Patch:
     return replace(patch, pixels=picture)
 
 
-def placed(light: Patch, geometry: Geometry, region: OutputRegion) -> Patch:
+def placed(light: FramePatch, geometry: Geometry, region: OutputRegion) -> OutputPatch:
     """Light of a part of the frame as it lies in a region of the output (or around it, where nothing is resampled)."""
     if geometry.identity or geometry.exact:
         return _turned(light, geometry)
@@ -245,13 +239,13 @@ def placed(light: Patch, geometry: Geometry, region: OutputRegion) -> Patch:
     place, first = (light.top, light.left), (float(region.top), float(region.left))
     scale = light.steps or (light.step, light.step)
     pixels = resample(light.pixels, place, scale, geometry.bending, first, exact, shape)
-    return Patch(pixels, region.top, region.left, exact)
+    return OutputPatch(pixels, region.top, region.left, exact)
 
 
-def _turned(patch: Patch, geometry: Geometry) -> Patch:
+def _turned(patch: FramePatch, geometry: Geometry) -> OutputPatch:
     """A part of the frame in output pixels, where these lie on whole frame pixels."""
     if geometry.identity:
-        return patch
+        return OutputPatch(patch.pixels, patch.top, patch.left, patch.step)
     across, down = np.round(geometry.matrix[:2, 0]), np.round(geometry.matrix[:2, 1])
     pixels = patch.pixels
     if across[0] == 0:  # along a row of the output lies a column of the frame
@@ -259,7 +253,7 @@ def _turned(patch: Patch, geometry: Geometry) -> Patch:
     pixels = pixels[:: int(down.sum()), :: int(across.sum())]
     corners = np.array([(x, y) for x in (patch.left, patch.right) for y in (patch.top, patch.bottom)])
     left, top = geometry.to_output(corners).min(axis=0)
-    return Patch(np.ascontiguousarray(pixels), float(top), float(left), patch.step)
+    return OutputPatch(np.ascontiguousarray(pixels), float(top), float(left), patch.step)
 
 
 class Upstream:
@@ -273,7 +267,7 @@ class Upstream:
     def __init__(self) -> None:
         self._parts: tuple[object, ...] = ()
         self._key: object = None
-        self._patch: Patch | None = None
+        self._patch: OutputPatch | None = None
         self._regions: dict[int, Upstream] = {}
         self._masks: tuple[object, list[np.ndarray]] = None, []
         self.made = 0
@@ -294,8 +288,8 @@ class Upstream:
         settings: Settings,
         context: Context,
         region: OutputRegion,
-        clean: Patch | None,
-    ) -> Patch:
+        clean: FramePatch | None,
+    ) -> OutputPatch:
         """:func:`camera_light` of a region."""
         parts = (developed.plain, developed.denoised, context, clean)
         key = (key_of(settings, CAMERA), region, around(settings, SCENE))

@@ -8,9 +8,9 @@ import numpy as np
 
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.kernels import serial
-from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.resample import bent_marks
-from irvane.core.line.picture import Patch
+from irvane.core.pixels.geometry import Geometry
+from irvane.core.pixels.patches import OutputPatch
 from irvane.core.threads import share_out
 
 #: Bits 0, 1, 2: red, green, blue clipped on the sensor. Then, in the picture: a colour at white, all colours at black,
@@ -52,7 +52,7 @@ def _any(begin, end, bits, top, left, step, out):
             out[y, x] = found
 
 
-def sensor_marks(clipped: np.ndarray | None, view: Patch, geometry: Geometry) -> np.ndarray:
+def sensor_marks(clipped: np.ndarray | None, view: OutputPatch, geometry: Geometry) -> np.ndarray:
     """Sensor bits of a view of the output: uint8 of its height and width; a bit is set when any frame pixel under it has it."""
     h, w = view.pixels.shape[:2]
     if clipped is None:

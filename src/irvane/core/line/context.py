@@ -21,7 +21,6 @@ from irvane.core.lens.corrections import AUTO, OFF, LensFacts, carries, profile_
 from irvane.core.lens.falloff import measure_falloff
 from irvane.core.lens.framing import geometry_of
 from irvane.core.lens.fringing import fringe_hue
-from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.profile import pixel_pitch
 from irvane.core.light.guide import GUIDE_SIDE, Guide, make_guide
 from irvane.core.light.suggest import Suggestion, suggest
@@ -30,7 +29,8 @@ from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.noise.haze import measure_haze
 from irvane.core.orientation import to_upright
-from irvane.core.places import Region
+from irvane.core.pixels.geometry import Geometry
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
 from irvane.core.settings import Colour, Settings
 from irvane.core.store import STORE
@@ -204,7 +204,7 @@ def _parts(developed: Developed, places: np.ndarray | None = None) -> Iterator[n
             ]
             if not lefts:
                 continue
-        green = developed.plain.read(Region(top, 0, top + SIDE, w)).pixels[..., 1]
+        green = developed.plain.read(FrameRegion(top, 0, top + SIDE, w)).pixels[..., 1]
         for left in lefts:
             yield np.ascontiguousarray(green[:, left : left + SIDE])
 
@@ -219,7 +219,7 @@ def find_edges_of(developed: Developed) -> Edges:
     h, w = developed.extent
     top, left = max(0, h - _SEEN) // 2, max(0, w - _SEEN) // 2
     plane = np.ascontiguousarray(
-        developed.plain.read(Region(top, left, min(top + _SEEN, h), min(left + _SEEN, w))).pixels[..., 1]
+        developed.plain.read(FrameRegion(top, left, min(top + _SEEN, h), min(left + _SEEN, w))).pixels[..., 1]
     )
     noise: float | np.ndarray = _ASSUMED
     if developed.noise is not None:

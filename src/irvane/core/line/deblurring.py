@@ -18,8 +18,8 @@ from irvane.core.acutance.blurs import LENS, MOTION, Blur, kernel_of, path_of
 from irvane.core.acutance.deconvolve import deconvolve, deconvolve_smooth, margin_of
 from irvane.core.acutance.learned import restore
 from irvane.core.image import NoiseModel
-from irvane.core.line.picture import Patch
-from irvane.core.places import Region
+from irvane.core.pixels.patches import FramePatch
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.settings import Acutance
 from irvane.core.store import STORE
 from irvane.core.threads import each
@@ -103,14 +103,14 @@ def _margin(blur: Blur, extent: tuple[int, int]) -> int:
     return (side - TILE) // 2
 
 
-def tiled(region: Region, extent: tuple[int, int], blur: Blur) -> Region:
+def tiled(region: FrameRegion, extent: tuple[int, int], blur: Blur) -> FrameRegion:
     """The part of a frame that the tiles of a region are made from."""
     margin = _margin(blur, extent)
     rows, columns = (
         _of(a, b, n)
         for a, b, n in ((region.top, region.bottom, extent[0]), (region.left, region.right, extent[1]))
     )
-    return Region(
+    return FrameRegion(
         max(0, rows[0] * _PITCH - margin), max(0, columns[0] * _PITCH - margin),
         min(extent[0], rows[-1] * _PITCH + TILE + margin), min(extent[1], columns[-1] * _PITCH + TILE + margin), region.step,
     )  # fmt: skip
@@ -123,9 +123,9 @@ def _of(first: int, end: int, side: int) -> range:
 
 
 def deblurred(
-    light: Callable[[Region], Patch], region: Region, extent: tuple[int, int], blur: Blur, way: Way, strength: float,
+    light: Callable[[FrameRegion], FramePatch], region: FrameRegion, extent: tuple[int, int], blur: Blur, way: Way, strength: float,
     noise: NoiseModel | None, gains: np.ndarray, clips: bool, there: np.ndarray | None, name: Hashable, held: Sequence[object],
-) -> Patch:  # fmt: skip
+) -> FramePatch:  # fmt: skip
     """A region of a frame without its blur.
 
     Parameters
@@ -154,7 +154,7 @@ def deblurred(
 
     def tile(place: tuple[int, int]) -> np.ndarray:
         top, left = place[0] * _PITCH, place[1] * _PITCH
-        core = Region(top, left, min(top + TILE, extent[0]), min(left + TILE, extent[1]))
+        core = FrameRegion(top, left, min(top + TILE, extent[0]), min(left + TILE, extent[1]))
         key = name, blur, way.__name__, strength, place
         return STORE.kept(
             "deblurred",
@@ -174,11 +174,13 @@ def deblurred(
         inner, target = (slice(a - top, b - top), slice(c - left, d - left)), (slice(a - region.top, b - region.top), slice(c - region.left, d - region.left))  # fmt: skip
         out[target] += pixels[inner] * share[inner][..., None]
         total[target] += share[inner]
-    whole = Patch(out / total[..., None], region.top, region.left, 1.0)
+    whole = FramePatch(out / total[..., None], region.top, region.left, 1.0)
     return whole if there is None else _there(light(region), whole, there, extent)
 
 
-def _there(before: Patch, made: Patch, there: np.ndarray | None, extent: tuple[int, int]) -> Patch:
+def _there(
+    before: FramePatch, made: FramePatch, there: np.ndarray | None, extent: tuple[int, int]
+) -> FramePatch:
     """Light without its blur where it is blurred at all."""
     if there is None:
         return made
@@ -207,11 +209,11 @@ def _ramp(count: int, before: bool, after: bool) -> np.ndarray:
 
 
 def _tile(
-    light: Callable[[Region], Patch], core: Region, extent: tuple[int, int], blur: Blur, way: Way, strength: float,
+    light: Callable[[FrameRegion], FramePatch], core: FrameRegion, extent: tuple[int, int], blur: Blur, way: Way, strength: float,
     noise: NoiseModel | None, gains: np.ndarray, clips: bool,
 ) -> np.ndarray:  # fmt: skip
     margin = _margin(blur, extent)
-    outer = Region(
+    outer = FrameRegion(
         max(0, core.top - margin), max(0, core.left - margin), min(extent[0], core.bottom + margin), min(extent[1], core.right + margin)
     )  # fmt: skip
     pixels = light(outer).pixels

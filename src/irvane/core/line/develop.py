@@ -11,14 +11,14 @@ from irvane.core.colour.whitebalance import gains
 from irvane.core.image import CameraColour, Mosaic, NoiseModel
 from irvane.core.lens.optics import Optics
 from irvane.core.line.colouring import PERIOD, Colouring, is_refined
-from irvane.core.line.picture import Picture, encode16
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC, Loaded, Origin
 from irvane.core.memory import trim_heap
 from irvane.core.noise import denoise, finished
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.finished import FinishedNoise
 from irvane.core.orientation import upright
-from irvane.core.places import Region
+from irvane.core.pixels.picture import Picture, encode16
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor import banding_first, refine
 from irvane.core.sensor import demosaic as demosaicing
@@ -287,14 +287,14 @@ def denoise_whole(
 
 
 def denoise_finished_part(
-    picture: Picture, noise: FinishedNoise, removal: Removal, region: Region
+    picture: Picture, noise: FinishedNoise, removal: Removal, region: FrameRegion
 ) -> np.ndarray:
     """A region of a finished picture without its noise, float32 H×W×3."""
     around, align = finished.REACH, finished.ALIGN
     top, left = (max(0, (v - around) // align * align) for v in (region.top, region.left))
     h, w = picture.shape
     part = picture.read(
-        Region(top, left, min(h, region.bottom + around), min(w, region.right + around))
+        FrameRegion(top, left, min(h, region.bottom + around), min(w, region.right + around))
     ).pixels
     clean = finished.denoise_finished(part, noise, removal.strength, removal.kind == denoise.FAST)
     cut = slice(region.top - top, region.bottom - top), slice(region.left - left, region.right - left)
@@ -309,5 +309,7 @@ def _denoise_finished_whole(
     for first in range(0, h, _FINISHED_BAND):
         step(progress, first / h)
         last = min(h, first + _FINISHED_BAND)
-        clean[first:last] = denoise_finished_part(developed.plain, noise, removal, Region(first, 0, last, w))
+        clean[first:last] = denoise_finished_part(
+            developed.plain, noise, removal, FrameRegion(first, 0, last, w)
+        )
     return Picture(clean, exact=True)

@@ -20,7 +20,6 @@ from irvane.core.line.executor import made, part_made, part_of
 from irvane.core.line.frame import Frame
 from irvane.core.line.frames import Frames, Key, key_of
 from irvane.core.line.paces import Paces
-from irvane.core.line.picture import Picture, tiles_of
 from irvane.core.line.planner import missing
 from irvane.core.line.results import denoised_key
 from irvane.core.line.source import MOSAIC as MOSAIC_ENTRY
@@ -40,7 +39,8 @@ from irvane.core.line.tasks import (
 )
 from irvane.core.memory import trim_heap
 from irvane.core.noise.denoise import Removal
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.picture import Picture, tiles_of
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Sensor, Settings

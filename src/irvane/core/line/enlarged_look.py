@@ -12,7 +12,7 @@ from irvane.core.colour.rendering import to_screen
 from irvane.core.colour.spaces import SPACES
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.view import Rendered
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 #: Pixels around a view that its enlargement depends on; the factor that is shown where the proof is not enlarged.

@@ -7,10 +7,11 @@ from dataclasses import replace
 from irvane.core.line.context import Context, with_lens_measured
 from irvane.core.line.develop import Developed, denoise_whole, refine_plain
 from irvane.core.line.frame import Frame
-from irvane.core.line.picture import Patch, whole_tiles
 from irvane.core.line.regional import denoise_region, denoise_view, refine_region
 from irvane.core.line.tasks import LENS, REFINE, REFINED, Task
-from irvane.core.places import Region
+from irvane.core.pixels.patches import FramePatch
+from irvane.core.pixels.picture import whole_tiles
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.progress import Progress, always
 
 
@@ -32,14 +33,14 @@ def made(
     return replace(developed, denoised=clean, removal=task.removal), context
 
 
-def part_of(task: Task, frame: Frame) -> Region:
+def part_of(task: Task, frame: Frame) -> FrameRegion:
     """The part of a frame that work on what is seen is done on."""
     assert task.request.region is not None
     outer = frame.part(task.request.settings, task.request.region)
     return whole_tiles(outer, frame.developed.extent) if task.kind == REFINED else outer
 
 
-def part_made(task: Task, frame: Frame, progress: Progress = always) -> Patch:
+def part_made(task: Task, frame: Frame, progress: Progress = always) -> FramePatch:
     """Pixels of a part of a frame after work on what is seen.
 
     Raises

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from irvane.core.lens.geometry import Geometry
 from irvane.core.line.camera import covers, part_of, source_of
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Patch, Picture, tiles_of
 from irvane.core.line.tasks import Plan, plan_for, wished_removal
 from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.noise.dynamic_range import RANGE_SNR, stops
-from irvane.core.places import OutputRegion, Region
+from irvane.core.pixels.geometry import Geometry
+from irvane.core.pixels.patches import FramePatch
+from irvane.core.pixels.picture import Picture, tiles_of
+from irvane.core.pixels.places import FrameRegion, OutputRegion
 from irvane.core.sensor.exposure import SensorExposure
 from irvane.core.settings import Settings
 
@@ -20,7 +21,7 @@ from irvane.core.settings import Settings
 COARSE, NOISY, ROUGH, FINAL = "coarse", "noisy", "rough", "final"
 
 #: How a part was denoised, and the region that it was made for, with the margin that views need.
-PartKey = tuple[Removal, Region]
+PartKey = tuple[Removal, FrameRegion]
 
 
 @dataclass
@@ -41,8 +42,8 @@ class Frame:
     context: Context
     coarse: bool
     wholes: dict[Removal, Picture] = field(default_factory=dict)
-    patches: dict[PartKey, Patch] = field(default_factory=dict)
-    reduced: dict[PartKey, Patch] = field(default_factory=dict)
+    patches: dict[PartKey, FramePatch] = field(default_factory=dict)
+    reduced: dict[PartKey, FramePatch] = field(default_factory=dict)
     exposure: SensorExposure | None = None
     seen: set[tuple[int, int]] = field(default_factory=set)
 
@@ -85,11 +86,11 @@ class Frame:
         """Will the plain picture still be replaced by a better one?"""
         return self.plan(settings).refines
 
-    def part(self, settings: Settings, region: OutputRegion) -> Region:
+    def part(self, settings: Settings, region: OutputRegion) -> FrameRegion:
         """The part of it that a region of a proof's output is made from: at 1:1 with room for any settings."""
         return (part_of if region.step <= 1 else source_of)(settings, self.context, region)
 
-    def behind(self, settings: Settings, region: OutputRegion) -> Region:
+    def behind(self, settings: Settings, region: OutputRegion) -> FrameRegion:
         """The part of it that a region of a proof's output shows, without anything around it."""
         return self.geometry(settings).frame_box(region)
 
@@ -97,7 +98,7 @@ class Frame:
         """Are the pixels behind a region of the output refined already, the whole picture not being it?"""
         return set(tiles_of(self.part(settings, region))) <= self.seen
 
-    def clean(self, settings: Settings, region: OutputRegion) -> Patch | None:
+    def clean(self, settings: Settings, region: OutputRegion) -> FramePatch | None:
         """Locally denoised pixels that stand in for a region of the output, if they are there."""
         if region.step > 1:
             return None
@@ -108,7 +109,7 @@ class Frame:
         ]
         return made[-1] if made else None
 
-    def stand_in(self, settings: Settings, region: OutputRegion) -> tuple[Patch | None, str]:
+    def stand_in(self, settings: Settings, region: OutputRegion) -> tuple[FramePatch | None, str]:
         """Denoised pixels of a region for the time that the whole is not there, and what a picture of them is."""
         if self.coarse:
             return None, COARSE
@@ -118,20 +119,20 @@ class Frame:
             return rough, NOISY if rough is None else ROUGH
         return clean, NOISY if self.to_be_refined(settings) else FINAL
 
-    def rough(self, settings: Settings, region: OutputRegion) -> Patch | None:
+    def rough(self, settings: Settings, region: OutputRegion) -> FramePatch | None:
         """Pixels denoised in a fast way, for the time until those are there that the settings ask for."""
         if region.step <= 1:
             return self.clean(settings.with_value("noise.method", FAST), region)
         return self.reduced_for(settings, region)
 
-    def reduced_for(self, settings: Settings, region: OutputRegion) -> Patch | None:
+    def reduced_for(self, settings: Settings, region: OutputRegion) -> FramePatch | None:
         """A reduced view that was denoised by itself, if it is there."""
         return self.reduced.get((self.removal(settings), self.part(settings, region)))
 
-    def otherwise(self, settings: Settings, region: OutputRegion) -> Patch | None:
+    def otherwise(self, settings: Settings, region: OutputRegion) -> FramePatch | None:
         """Pixels whose noise was removed a little more or less, so that noise does not flash up."""
         wished, outer = self.removal(settings).strength, self.part(settings, region)
-        found: list[tuple[Removal, Picture | Patch]] = list(self.wholes.items())
+        found: list[tuple[Removal, Picture | FramePatch]] = list(self.wholes.items())
         if region.step > 1:
             found += [(r, patch) for (r, place), patch in list(self.reduced.items()) if place == outer]
         else:
@@ -139,7 +140,7 @@ class Frame:
         if not found:
             return None
         _, nearest = min(found, key=lambda made: abs(made[0].strength - wished))
-        return nearest if isinstance(nearest, Patch) else nearest.read(outer)
+        return nearest if isinstance(nearest, FramePatch) else nearest.read(outer)
 
     def faster(self, settings: Settings, region: OutputRegion) -> bool:
         """Can a region be denoised in a faster way than the settings ask for?"""

@@ -10,12 +10,12 @@ from dataclasses import replace
 from irvane.core.files.cache import ResultCache
 from irvane.core.line.develop import Developed
 from irvane.core.line.frame import Frame, PartKey
-from irvane.core.line.picture import Patch
 from irvane.core.line.source import Source
 from irvane.core.line.steps import developing
 from irvane.core.memory import budgets
 from irvane.core.noise.denoise import FAST, Removal
-from irvane.core.places import Region
+from irvane.core.pixels.patches import FramePatch
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.settings import Sensor
 
 #: Content of the source, and the settings that its developed form depends on.
@@ -42,7 +42,7 @@ class Frames:
         self._frames: OrderedDict[Key, Frame] = OrderedDict()
         self._pinned: set[Key] = set()
         self._wanted: set[Removal] = set()
-        self._seen: set[Region] = set()
+        self._seen: set[FrameRegion] = set()
         self._lock = threading.Lock()
 
     def limit(self, budget: int, unseen: int | None = None) -> None:
@@ -61,7 +61,7 @@ class Frames:
         self,
         shown: Iterable[tuple[Source, Sensor]],
         removals: Iterable[Removal] = (),
-        regions: Iterable[Region] = (),
+        regions: Iterable[FrameRegion] = (),
     ) -> None:
         """Frames that are shown now are never dropped, nor pictures that were denoised in these ways, nor parts of them that
         hold these regions."""
@@ -161,7 +161,7 @@ class Frames:
                 developed = replace(developed, plain=plain, clipped=other.clipped)
         return developed
 
-    def still_seen(self, made: dict[PartKey, Patch]) -> dict[PartKey, Patch]:
+    def still_seen(self, made: dict[PartKey, FramePatch]) -> dict[PartKey, FramePatch]:
         """Denoised parts that a pane shows now: were one pane's to push out another's, they would take turns for ever."""
         kin = {*self._wanted, *(replace(r, kind=FAST) for r in self._wanted)}
         seen = self._seen

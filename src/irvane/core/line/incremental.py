@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from irvane.core.line.view import Rendered, Upstream
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 
 #: Share of the new view that must have been rendered before, for keeping it to pay.
 _WORTH = 0.3

@@ -15,15 +15,15 @@ import numpy as np
 from irvane.core.acutance.wanted import softness_map
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, light_of, transform
 from irvane.core.declaring import Choice
-from irvane.core.lens.geometry import Geometry
 from irvane.core.line.camera import Upstream
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Patch
 from irvane.core.line.softness import edges_in
 from irvane.core.line.source import DISPLAY
 from irvane.core.line.steps import CAMERA, SCENE, around, around_at_most, key_of
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.geometry import Geometry
+from irvane.core.pixels.patches import FramePatch, OutputPatch
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.regions.masks import Places, mask_of
 from irvane.core.regions.reference import SIDE, Reference, make_reference
 from irvane.core.regions.region import EXPOSURE, LocalRegion
@@ -37,8 +37,10 @@ _NOTHING = 1e-5
 
 
 def reference_of(developed: Developed, context: Context) -> Reference:
-    """What regions of a frame are chosen by, made once: known by the guide of its frame, whose pictures are refined meanwhile."""
-    return STORE.kept("reference", (context.guide,), None, lambda: _reference(developed, context))
+    """What regions of a frame are chosen by: made once, and once more when its plain picture was refined, as a file's is."""
+    return STORE.kept(
+        "reference", (context.guide,), developed.refined, lambda: _reference(developed, context)
+    )
 
 
 def _reference(developed: Developed, context: Context) -> Reference:
@@ -104,11 +106,11 @@ class Local:
     mask: np.ndarray
     stops: float
     settings: Settings | None
-    patch: Patch | None
+    patch: OutputPatch | None
 
 
 def masks_of(
-    regions: list[LocalRegion], developed: Developed, settings: Settings, context: Context, part: Patch
+    regions: list[LocalRegion], developed: Developed, settings: Settings, context: Context, part: OutputPatch
 ) -> list[np.ndarray]:
     """Masks of regions on the pixels of a part of the output; choices that contradict each other go to the strongest."""
     reference = reference_of(developed, context)
@@ -129,7 +131,7 @@ def masks_of(
 
 
 def locals_of(
-    developed: Developed, settings: Settings, context: Context, part: Patch, wanted: OutputRegion, clean: Patch | None,
+    developed: Developed, settings: Settings, context: Context, part: OutputPatch, wanted: OutputRegion, clean: FramePatch | None,
     upstream: Upstream | None,
 ) -> list[Local]:  # fmt: skip
     """The regions of a proof that act on a part of the output (camera-linear light, as of
@@ -141,7 +143,15 @@ def locals_of(
     found = []
     shapes = tuple(replace(one, changes=(), name="") for one in regions)
     chosen = tuple(path for one in regions for path, _ in one.changes if isinstance(spec(path), Choice))
-    place = part.top, part.left, part.step, part.pixels.shape[:2], settings.lens, context.guide
+    place = (
+        part.top,
+        part.left,
+        part.step,
+        part.pixels.shape[:2],
+        settings.lens,
+        context.guide,
+        developed.refined,
+    )
 
     def make() -> list[np.ndarray]:
         return masks_of(regions, developed, settings, context, part)
@@ -170,9 +180,9 @@ def locals_of(
 
 
 def _camera_part(
-    developed: Developed, changed: Settings, settings: Settings, context: Context, part: Patch, wanted: OutputRegion,
-    mask: np.ndarray, clean: Patch | None, upstream: Upstream | None, number: int,
-) -> Patch:  # fmt: skip
+    developed: Developed, changed: Settings, settings: Settings, context: Context, part: OutputPatch, wanted: OutputRegion,
+    mask: np.ndarray, clean: FramePatch | None, upstream: Upstream | None, number: int,
+) -> OutputPatch:  # fmt: skip
     """Camera-linear light under a region's settings, where its mask is; elsewhere the frame's own."""
     margin = around(settings, SCENE)
     rows, columns = np.flatnonzero(mask.max(axis=1) >= _NOTHING), np.flatnonzero(mask.max(axis=0) >= _NOTHING)
@@ -207,11 +217,11 @@ def _columns(mask: np.ndarray) -> slice:
 
 
 def blended(
-    scene: Patch,
+    scene: OutputPatch,
     local: list[Local],
     rows: slice,
-    render: Callable[[Patch | None, Settings, slice, slice], np.ndarray],
-) -> Patch:
+    render: Callable[[OutputPatch | None, Settings, slice, slice], np.ndarray],
+) -> OutputPatch:
     """Scene-linear light of some rows of a part with its regions.
 
     Parameters

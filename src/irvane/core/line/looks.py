@@ -20,18 +20,19 @@ from irvane.core.line.acutance_looks import (
     alone_light,
     softness_light,
 )
-from irvane.core.line.camera import Upstream, camera_patch, mixed_patch, placed, source_of, trim
+from irvane.core.line.camera import Upstream, camera_patch, mixed_patch, placed, source_of
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.colouring import PERIOD
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.line.enlarged_look import with_enlarging
 from irvane.core.line.mask_looks import with_mask
-from irvane.core.line.picture import Patch, reduced
 from irvane.core.line.source import Origin
 from irvane.core.line.view import SCREEN, Rendered, render_view
 from irvane.core.orientation import upright, upright_rect
-from irvane.core.places import OutputRegion, Region
+from irvane.core.pixels.patches import FramePatch, trim
+from irvane.core.pixels.picture import reduced
+from irvane.core.pixels.places import FrameRegion, OutputRegion
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.settings import Settings
 
@@ -219,7 +220,7 @@ def render_look(
     settings: Settings,
     context: Context,
     region: OutputRegion,
-    clean: Patch | None = None,
+    clean: FramePatch | None = None,
     offset: float = 0.0,
     marks: Limits | None = None,
     upstream: Upstream | None = None,
@@ -274,14 +275,14 @@ def render_look(
     )
 
 
-def _seen(light: Patch, settings: Settings, context: Context, region: OutputRegion) -> Rendered:
+def _seen(light: FramePatch, settings: Settings, context: Context, region: OutputRegion) -> Rendered:
     """Light of a part of the frame (0…1), as it lies in the output."""
     patch = trim(placed(light, geometry_for(settings, context), region), region)
     pixels = to_screen(np.clip(patch.pixels, 0, 1))
     return Rendered(pixels, patch.top, patch.left, patch.bottom, patch.right)
 
 
-def _raw(developed: Developed, mosaic: Mosaic, region: Region, colour: int, lift: float) -> Patch:
+def _raw(developed: Developed, mosaic: Mosaic, region: FrameRegion, colour: int, lift: float) -> FramePatch:
     h, w = developed.sensor_extent
     rows, columns = upright_rect(
         (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
@@ -293,8 +294,8 @@ def _raw(developed: Developed, mosaic: Mosaic, region: Region, colour: int, lift
     inner = upright(
         seen[rows[0] - top : rows[1] - top, columns[0] - left : columns[1] - left], developed.flip
     )
-    patch = reduced(Patch(np.ascontiguousarray(inner), region.top, region.left, 1.0), region.step)
-    return Patch(patch.pixels * np.float32(2.0**lift), patch.top, patch.left, patch.step)
+    patch = reduced(FramePatch(np.ascontiguousarray(inner), region.top, region.left, 1.0), region.step)
+    return FramePatch(patch.pixels * np.float32(2.0**lift), patch.top, patch.left, patch.step)
 
 
 def _tinted(part: Mosaic) -> np.ndarray:
@@ -313,8 +314,8 @@ def _single(part: Mosaic, colour: int) -> np.ndarray:
 
 
 def _removed(
-    developed: Developed, settings: Settings, context: Context, region: Region, clean: Patch | None
-) -> Patch:
+    developed: Developed, settings: Settings, context: Context, region: FrameRegion, clean: FramePatch | None
+) -> FramePatch:
     """Plain minus mixed, in standard deviations of the noise that is expected there, around mid-grey."""
     clean = None if clean is not None and clean.step > 1 else clean  # what takes a view's place is no measure
     mixed = mixed_patch(developed, settings, context, region, clean)
@@ -329,7 +330,7 @@ def _removed(
         sigma = 2 * np.maximum(root, 0.02) * developed.finished.sigmas(root)
     sigma = sigma / max(region.step, 1.0)
     seen = np.clip(0.5 + _SIGMA_SHARE * (plain.pixels - mixed.pixels) / sigma, 0, 1)
-    return Patch(np.square(seen), mixed.top, mixed.left, mixed.step)
+    return FramePatch(np.square(seen), mixed.top, mixed.left, mixed.step)
 
 
 #: Tints by the order of frames, and what they are called; more frames begin anew.
@@ -357,9 +358,9 @@ def _origin(
     origin: Origin,
     settings: Settings,
     context: Context,
-    region: Region,
-    clean: Patch | None,
-) -> Patch:
+    region: FrameRegion,
+    clean: FramePatch | None,
+) -> FramePatch:
     """The picture in grey, each place in the tint of the frame that gave most of it."""
     mixed = mixed_patch(developed, settings, context, region, clean)
     high, wide = mixed.pixels.shape[:2]
@@ -373,7 +374,7 @@ def _origin(
     stripes = (y[:, None] + x[None, :]) // (_STRIPE * max(mixed.step, 1.0)) % 2 == 0
     stripes &= origin.moved[rows[:, None], columns[None, :]]
     seen[stripes] = 1 - 0.35 * (1 - seen[stripes])
-    return Patch(np.square(seen).astype(np.float32), mixed.top, mixed.left, mixed.step)
+    return FramePatch(np.square(seen).astype(np.float32), mixed.top, mixed.left, mixed.step)
 
 
 def _compressed(light: np.ndarray) -> np.ndarray:

@@ -10,10 +10,10 @@ from irvane.core.acutance.blur_cause import SHARP
 from irvane.core.acutance.paths import PART, Found, path_from
 from irvane.core.line.context import find_edges_of, softness_in
 from irvane.core.line.develop import Developed
-from irvane.core.line.picture import Picture
 from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource
-from irvane.core.places import Region
+from irvane.core.pixels.picture import Picture
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.progress import Progress, always
 from irvane.core.settings import Settings
 
@@ -43,15 +43,15 @@ def path_of_file(path: Path) -> Found | None:
     return find_path(developed)
 
 
-def _places(picture: Picture) -> list[Region]:
+def _places(picture: Picture) -> list[FrameRegion]:
     h, w = picture.shape
     side = min(PART, h, w)
     rows = np.unique(np.linspace(0, h - side, max(2, min(5, h // side))).astype(int))
     columns = np.unique(np.linspace(0, w - side, max(2, min(7, w // side))).astype(int))
-    return [Region(int(y), int(x), int(y) + side, int(x) + side) for y in rows for x in columns]
+    return [FrameRegion(int(y), int(x), int(y) + side, int(x) + side) for y in rows for x in columns]
 
 
-def _plane(picture: Picture, developed: Developed, place: Region) -> np.ndarray | None:
+def _plane(picture: Picture, developed: Developed, place: FrameRegion) -> np.ndarray | None:
     """Square-rooted luminance of a part; None where too much of it is clipped."""
     pixels = picture.read(place).pixels
     if float((pixels.max(axis=2) >= _CLIPS).mean()) > _CLIPPED:

@@ -10,11 +10,12 @@ import numpy as np
 
 from irvane.core.lens.corrections import LensFacts, corrections_of
 from irvane.core.lens.framing import bending_only, geometry_of, unbent
-from irvane.core.lens.geometry import Geometry
 from irvane.core.lens.vignetting import gains_at, grid_gains_at
 from irvane.core.light.guide import Guide
 from irvane.core.line.context import Context, geometry_for
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.geometry import Geometry
+from irvane.core.pixels.grids import on_grid
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 from irvane.core.stations import Lens
 from irvane.core.store import STORE
@@ -35,7 +36,7 @@ def _moved(guide: Guide, geometry: Geometry) -> Guide:
     shape = max(2, round(h * dense[0])), max(2, round(w * dense[1]))
     x, y = np.meshgrid(np.linspace(0, w, _NODES), np.linspace(0, h, _NODES))
     places = geometry.to_frame(np.column_stack([x.ravel(), y.ravel()])).reshape(_NODES, _NODES, 2)
-    places = np.nan_to_num(places, nan=-1.0) * (dense[1], dense[0]) - 0.5
+    places = on_grid(np.nan_to_num(places, nan=-1.0) * (dense[1], dense[0]))
     # from the pixels of the guide to the nodes between which the map is straight
     sx, sy = (_NODES - 1) / shape[1], (_NODES - 1) / shape[0]
     between = np.array([[sx, 0, 0.5 * sx], [0, sy, 0.5 * sy]])

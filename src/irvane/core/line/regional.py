@@ -8,12 +8,12 @@ import numpy as np
 
 from irvane.core.line.colouring import PERIOD
 from irvane.core.line.develop import Developed, colouring_of, denoise_finished_part
-from irvane.core.line.picture import Patch
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.reduced import denoise_reduced
 from irvane.core.orientation import upright, upright_rect
-from irvane.core.places import Region
+from irvane.core.pixels.patches import FramePatch
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.progress import Progress, always
 from irvane.core.sensor.padding import Borders
 from irvane.core.settings import Sensor
@@ -40,7 +40,7 @@ class _Part:
         return full[self.rows[0] - top : self.rows[1] - top, self.columns[0] - left : self.columns[1] - left]
 
 
-def _part(developed: Developed, region: Region, reach: int) -> _Part:
+def _part(developed: Developed, region: FrameRegion, reach: int) -> _Part:
     h, w = developed.sensor_extent
     rows, columns = upright_rect(
         (region.top, region.bottom), (region.left, region.right), developed.sensor_extent, developed.flip
@@ -51,8 +51,8 @@ def _part(developed: Developed, region: Region, reach: int) -> _Part:
 
 
 def denoise_region(
-    developed: Developed, settings: Sensor, removal: Removal, region: Region, progress: Progress = always
-) -> Patch:
+    developed: Developed, settings: Sensor, removal: Removal, region: FrameRegion, progress: Progress = always
+) -> FramePatch:
     """The denoised picture of a region at 1:1, as it will be in the whole frame.
 
     Raises
@@ -62,7 +62,7 @@ def denoise_region(
     """
     if developed.finished is not None:
         pixels = denoise_finished_part(developed.plain, developed.finished, removal, region)
-        return Patch(pixels, region.top, region.left, 1.0)
+        return FramePatch(pixels, region.top, region.left, 1.0)
     mosaic, noise = developed.mosaic, developed.noise
     assert mosaic is not None and noise is not None
     colouring = colouring_of(developed, settings, removal)
@@ -75,7 +75,7 @@ def denoise_region(
     return _patch(developed, part, full, region)
 
 
-def denoise_view(developed: Developed, removal: Removal, region: Region) -> Patch:
+def denoise_view(developed: Developed, removal: Removal, region: FrameRegion) -> FramePatch:
     """A reduced region without noise, made of the reduced plain picture: much sooner there than the whole frame.
 
     The noise of its mosaic must be known.
@@ -88,7 +88,7 @@ def denoise_view(developed: Developed, removal: Removal, region: Region) -> Patc
     return replace(plain, pixels=pixels)
 
 
-def refine_region(developed: Developed, settings: Sensor, region: Region) -> Patch:
+def refine_region(developed: Developed, settings: Sensor, region: FrameRegion) -> FramePatch:
     """The refined plain picture of a region at 1:1, as it will be in the whole frame."""
     mosaic = developed.mosaic
     assert mosaic is not None
@@ -102,6 +102,6 @@ def _both(part: _Part) -> tuple[slice, slice]:
     return slice(*part.outer_rows), slice(*part.outer_columns)
 
 
-def _patch(developed: Developed, part: _Part, full: np.ndarray, region: Region) -> Patch:
+def _patch(developed: Developed, part: _Part, full: np.ndarray, region: FrameRegion) -> FramePatch:
     pixels = upright(np.ascontiguousarray(part.inner(full)), developed.flip)
-    return Patch(pixels, region.top, region.left, 1.0)
+    return FramePatch(pixels, region.top, region.left, 1.0)

@@ -24,6 +24,7 @@ from irvane.core.merge.variance import Variance, variance_of
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
 from irvane.core.orientation import upright
+from irvane.core.pixels.grids import centres, on_grid
 from irvane.core.progress import Progress, part, step
 from irvane.core.sensor import refine
 from irvane.core.sensor.clipping import clip_bits
@@ -227,8 +228,8 @@ def _boxes(
         inside = (cells & (labels == number)).astype(np.float32)
         soft = cv2.GaussianBlur(inside, (0, 0), 1.0)
         # places of these pixels on the cells
-        x = (np.arange(*columns, dtype=np.float32) + 0.5) * cw / w - 0.5
-        y = (np.arange(*rows, dtype=np.float32) + 0.5) * ch / h - 0.5
+        x = on_grid(centres(columns[1] - columns[0], columns[0]), cw, w).astype(np.float32)
+        y = on_grid(centres(rows[1] - rows[0], rows[0]), ch, h).astype(np.float32)
         across, down = np.meshgrid(x, y)
         share = cv2.remap(soft, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         found.append((rows, columns, np.clip(share, 0, 1)))

@@ -20,7 +20,7 @@ from irvane.core.files.sets import find_brackets
 from irvane.core.files.thumbnails import preview
 from irvane.core.image import NoiseModel
 from irvane.core.lens.framing import uncropped
-from irvane.core.line.camera import camera_light, trim
+from irvane.core.line.camera import camera_light
 from irvane.core.line.context import geometry_for
 from irvane.core.line.how import HDR, How
 from irvane.core.line.realise import realise
@@ -28,7 +28,8 @@ from irvane.core.line.source import MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.layout import Position, lay_out
 from irvane.core.merge.panorama import checked, stitch
 from irvane.core.noise.denoise import automatic_amount
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, part, step
 
 #: Makes a merge of frames.

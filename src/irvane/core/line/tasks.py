@@ -11,7 +11,7 @@ from irvane.core.line.looks import PICTURE
 from irvane.core.line.source import MOSAIC as MOSAIC_ENTRY
 from irvane.core.line.steps import developing, noise_shares
 from irvane.core.noise.denoise import FAST, Removal
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
 #: Kinds of work. COARSE: the first form, straight from the binned mosaic. FULL: demosaiced at full resolution. MOSAIC: it, read

@@ -11,7 +11,7 @@ from irvane.core.line.looks import PICTURE, render_look, settings_in
 from irvane.core.line.source import Source
 from irvane.core.line.tasks import FAST_PART, LENS, PART, REFINE, WHOLE, Request
 from irvane.core.line.view import Rendered
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, always
 from irvane.core.settings import GRADES, Choice, Method, Number, Settings, full_label, spec, value_text
 

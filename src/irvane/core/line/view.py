@@ -21,18 +21,18 @@ from irvane.core.image import LUMA_2020, MID_GREY
 from irvane.core.kernels import keep_finite
 from irvane.core.light.curve import apply_curves, apply_roll_off
 from irvane.core.light.tone import apply_operator, apply_tone, reads_guide
-from irvane.core.line.camera import Upstream, camera_light, noise_left, trim
+from irvane.core.line.camera import Upstream, camera_light, noise_left
 from irvane.core.line.clip_flags import Limits, gamut_marks, output_marks, sensor_marks
 from irvane.core.line.context import Context, geometry_for, noise_amount, softness_of
 from irvane.core.line.deblurring import blur_of
 from irvane.core.line.develop import Developed
 from irvane.core.line.local import blended, locals_of
-from irvane.core.line.picture import Patch
 from irvane.core.line.placing import light_given, placed_guide
 from irvane.core.line.source import CAMERA, DISPLAY, MOSAIC
 from irvane.core.line.steps import SCENE, around, noise_shares
 from irvane.core.noise.grain import add_grain
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.patches import FramePatch, OutputPatch, trim
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Acutance, Settings
 from irvane.core.threads import each, strips
 
@@ -123,8 +123,8 @@ def scene_patch(
     settings: Settings,
     context: Context,
     region: OutputRegion,
-    clean: Patch | None = None,
-) -> Patch:
+    clean: FramePatch | None = None,
+) -> OutputPatch:
     """Scene-linear light of a region of the output (with what sharpening needs around it), before the base rendering."""
     patch = camera_light(developed, settings, context, region, clean)
     numbers = _numbers(developed, settings, context, clean is not None)
@@ -137,7 +137,9 @@ def scene_patch(
     return blended(scene, local, slice(0, patch.pixels.shape[0]), again.render)
 
 
-def plain_light(developed: Developed, settings: Settings, context: Context, region: OutputRegion) -> Patch:
+def plain_light(
+    developed: Developed, settings: Settings, context: Context, region: OutputRegion
+) -> OutputPatch:
     """Light of a region of the output as it was in the scene: white balance and the camera's matrix alone, nothing of Light, Colour and
     Acutance's sharpening. 18 % grey lies at 0.18: a camera's light is raised by `BASE_EXPOSURE`."""
     patch = trim(camera_light(developed, settings, context, region), region)
@@ -151,11 +153,13 @@ def plain_light(developed: Developed, settings: Settings, context: Context, regi
 class _Regional:
     """Scene-linear light of rows of a part under a region's settings."""
 
-    def __init__(self, developed: Developed, context: Context, part: Patch, clean: bool) -> None:
+    def __init__(self, developed: Developed, context: Context, part: OutputPatch, clean: bool) -> None:
         self.developed, self.context, self.part, self.clean = developed, context, part, clean
         self._known: dict[Settings, tuple[Context, _Numbers]] = {}
 
-    def render(self, patch: Patch | None, settings: Settings, rows: slice, columns: slice) -> np.ndarray:
+    def render(
+        self, patch: OutputPatch | None, settings: Settings, rows: slice, columns: slice
+    ) -> np.ndarray:
         """Rows and columns of the frame's own camera-linear light, or of `patch`."""
         if settings not in self._known:
             facts = scene_context(settings, self.context)
@@ -168,8 +172,8 @@ class _Regional:
 
 
 def _scene_light(
-    patch: Patch, developed: Developed, settings: Settings, context: Context, numbers: _Numbers
-) -> Patch:
+    patch: OutputPatch, developed: Developed, settings: Settings, context: Context, numbers: _Numbers
+) -> OutputPatch:
     """All steps from camera-linear to scene-linear light; the guide of `context` lies as the output does."""
     picture, place = patch.pixels, (patch.top, patch.left)
     if numbers.balance is not None:
@@ -197,7 +201,7 @@ def _paper_white(developed: Developed, settings: Settings) -> float:
     return -float(np.log2(MID_GREY)) if developed.entry == DISPLAY else white_ev(settings)
 
 
-def show(patch: Patch, developed: Developed, settings: Settings, space: str = SCREEN) -> np.ndarray:
+def show(patch: OutputPatch, developed: Developed, settings: Settings, space: str = SCREEN) -> np.ndarray:
     """Display light (linear in the output space, 0…1) of a scene-linear patch; display sources skip the tone curve."""
     if developed.entry == DISPLAY:
         matrix = between(WORKING, SPACES[space]).astype(np.float32)
@@ -233,7 +237,7 @@ def render_view(
     settings: Settings,
     context: Context,
     region: OutputRegion,
-    clean: Patch | None = None,
+    clean: FramePatch | None = None,
     offset: float = 0.0,
     marks: Limits | None = None,
     finish: Callable[[np.ndarray], np.ndarray] | None = None,
@@ -268,7 +272,7 @@ def render_view(
 
     def work(rows: tuple[int, int]) -> None:
         top = max(0, first + rows[0] - margin)
-        part = Patch(
+        part = OutputPatch(
             outer.pixels[top : first + rows[1] + margin], outer.top + top * outer.step, outer.left, outer.step
         )
         scene = _scene_light(part, developed, settings, placed, numbers)
@@ -279,7 +283,7 @@ def render_view(
         if offset:
             light *= np.float32(2.0**offset)
         corner = inner.top + rows[0] * inner.step, inner.left
-        shown = show(Patch(light, *corner, inner.step), developed, settings, space)
+        shown = show(OutputPatch(light, *corner, inner.step), developed, settings, space)
         if found is not None and marks is not None:
             found[rows[0] : rows[1]] |= output_marks(shown, marks) | gamut_marks(light, settings.finish.space)
         pixels[rows[0] : rows[1]] = to_screen(shown if finish is None else finish(shown), space)

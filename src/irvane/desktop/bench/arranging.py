@@ -41,10 +41,10 @@ class Arranging:
         for number in range(2 * len(self.views)):
             self.grid.setColumnStretch(number, 0)
             self.grid.setRowStretch(number, 0)
-        columns = self._place_beside() if self.panes.arrangement == BESIDE else self._place_one()
+        columns = self._place_beside() if self.panes.view.arrangement == BESIDE else self._place_one()
         for column in range(columns):
             self.grid.setColumnStretch(column, 1)
-        pictures = self._told() if self.panes.arrangement == BESIDE else [0]
+        pictures = self._told() if self.panes.view.arrangement == BESIDE else [0]
         for number, (view, caption) in enumerate(zip(self.views, self.captions, strict=True)):
             view.setVisible(number in pictures)
             caption.setVisible(number in self._told())
@@ -70,49 +70,51 @@ class Arranging:
 
     def _told(self) -> list[int]:
         """The panes that are seen, in their order."""
-        if self.panes.arrangement == BESIDE:
+        if self.panes.view.arrangement == BESIDE:
             return list(range(len(self.panes.contents)))
         return (
-            [self.panes.chosen]
-            if self.panes.arrangement == ONE
-            else sorted((self.panes.chosen, self.panes.other))
+            [self.panes.view.chosen]
+            if self.panes.view.arrangement == ONE
+            else sorted((self.panes.view.chosen, self.panes.other))
         )
 
     def _assign(self) -> None:
         """Give the widgets the contents they paint."""
         contents, first = self.panes.contents, self.views[0]
         first.split = None
-        if self.panes.arrangement == BESIDE:
+        if self.panes.view.arrangement == BESIDE:
             for number, view in enumerate(self.views[: len(contents)]):
-                view.contents = [contents[(number + self.panes.blinking) % len(contents)]]
-        elif self.panes.arrangement == DIVIDED:
+                view.contents = [contents[(number + self.panes.view.blinking) % len(contents)]]
+        elif self.panes.view.arrangement == DIVIDED:
             first.contents = [
-                contents[k] for k in (self._told()[::-1] if self.panes.blinking else self._told())
+                contents[k] for k in (self._told()[::-1] if self.panes.view.blinking else self._told())
             ]
-            first.split, first.split_angle = self.panes.split, self.panes.split_angle
-        elif self.panes.arrangement == DIFFERENCE:
-            self.panes.difference_content.item = contents[self.panes.chosen].item
+            first.split, first.split_angle = self.panes.view.split, self.panes.view.split_angle
+        elif self.panes.view.arrangement == DIFFERENCE:
+            self.panes.difference_content.item = contents[self.panes.view.chosen].item
             first.contents = [self.panes.difference_content]
         else:
-            first.contents = [contents[self.panes.other if self.panes.blinking else self.panes.chosen]]
+            first.contents = [
+                contents[self.panes.other if self.panes.view.blinking else self.panes.view.chosen]
+            ]
         for view in self.views:
             view.update()
 
     def view_of(self, pane: int) -> PictureView:
         """The widget that paints a pane."""
-        return self.views[pane] if self.panes.arrangement == BESIDE else self.views[0]
+        return self.views[pane] if self.panes.view.arrangement == BESIDE else self.views[0]
 
     def blink(self, on: bool) -> None:
         """While on, every picture shows the other pane's content in place."""
-        self.panes.blinking = on
+        self.panes.change(blinking=on)
         self._assign()
 
     def move_split(self, share: float) -> None:
         """Put the dividing line to a share of the picture's width."""
-        self.panes.split = share
+        self.panes.change(split=share)
         self._assign()
 
     def turn_split(self, degrees: float) -> None:
         """Turn the dividing line, to between upright and upright again."""
-        self.panes.split_angle = (degrees + 90) % 180 - 90
+        self.panes.change(split_angle=(degrees + 90) % 180 - 90)
         self._assign()

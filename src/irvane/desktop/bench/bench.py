@@ -117,17 +117,17 @@ class Bench(QWidget):
     @property
     def chosen(self) -> int:
         """The pane whose proof the controls act on."""
-        return self.panes.chosen
+        return self.panes.view.chosen
 
     @property
     def arrangement(self) -> str:
         """One pane, all beside each other, two divided by a line, or their difference."""
-        return self.panes.arrangement
+        return self.panes.view.arrangement
 
     @property
     def blinking(self) -> bool:
         """Does every picture show the other pane's content now?"""
-        return self.panes.blinking
+        return self.panes.view.blinking
 
     @property
     def viewport(self) -> Viewport:
@@ -137,7 +137,7 @@ class Bench(QWidget):
     def _zoomed(self) -> None:
         self.controller.request()
         self.strip.show_zoom(self.viewport.zoom)
-        if self.panes.free:
+        if self.panes.view.free:
             self._show_captions()
         for view in self.views[: self.count]:
             view.update()
@@ -183,11 +183,19 @@ class Bench(QWidget):
         if pane == self.chosen:
             self.chosen_changed.emit()
 
+    def show_current(self, number: int) -> None:
+        """Panes that show a proof of an item show its current one: what is kept beside it was read."""
+        item = self.session.items.get(number)
+        for content in self.contents:
+            if item is not None and content.item == number and content.proof != BARE:
+                content.proof = item.sidecar.current
+        self.controller.request()
+
     def choose(self, pane: int) -> None:
         """Choose the pane whose proof the controls act on."""
         if pane != self.chosen:
             self.strip_rendering.leave()
-            self.panes.chosen = pane
+            self.panes.change(chosen=pane)
             self.refresh()
             if self.arrangement != BESIDE:
                 self._arrange()
@@ -220,7 +228,7 @@ class Bench(QWidget):
 
     def set_arrangement(self, arrangement: str) -> None:
         """One pane, all side by side, two divided by a line, or their difference."""
-        self.panes.arrangement = arrangement
+        self.panes.change(arrangement=arrangement)
         self._arrange()
         self.controller.request()
 
@@ -249,7 +257,7 @@ class Bench(QWidget):
         elif by < 0 and self.count > FEWEST:
             gone = self.count - 1 if self.chosen != self.count - 1 else self.count - 2
             self.contents.pop(gone)
-            self.panes.chosen = min(self.chosen, self.count - 1)
+            self.panes.change(chosen=min(self.chosen, self.count - 1))
         else:
             self.said.emit(f"A bench has {FEWEST} to {MOST} panes.")
             return
@@ -258,7 +266,7 @@ class Bench(QWidget):
 
     def set_difference(self, kind: str, amplified: float) -> None:
         """Kind and amplification of the difference picture."""
-        self.panes.difference = (kind, amplified)
+        self.panes.change(difference=(kind, amplified))
         self.strip.show_difference(kind, amplified)
         self.controller.request()
 
@@ -272,8 +280,10 @@ class Bench(QWidget):
 
     def match_in(self, kind: str, on: bool) -> None:
         """Make the views of all panes equal to that of pane A in a respect, or not any more."""
-        self.panes.matched = self.panes.matched | {kind} if on else self.panes.matched - {kind}
-        self.strip.show_matched(self.panes.matched)
+        self.panes.change(
+            matched=self.panes.view.matched | {kind} if on else self.panes.view.matched - {kind}
+        )
+        self.strip.show_matched(self.panes.view.matched)
         for content in self.contents:
             if not on or content is self.contents[0]:
                 content.match = Match()
@@ -282,23 +292,23 @@ class Bench(QWidget):
 
     def set_look(self, look: str) -> None:
         """See all panes in another way; nothing in the results changes."""
-        self.panes.look = look
+        self.panes.change(look=look)
         self.strip.show_look(look)
         self.controller.request()
         self._tell_origin()
 
     def _tell_origin(self) -> None:
         """Which tint stands for which frame of the chosen merge, while that is seen."""
-        item, settings = self.panes.item(self.panes.chosen), self.panes.settings(self.panes.chosen)
-        if look_of(self.panes.look).origin and item is not None and settings is not None:
+        item, settings = self.panes.item(self.panes.view.chosen), self.panes.settings(self.panes.view.chosen)
+        if look_of(self.panes.view.look).origin and item is not None and settings is not None:
             frame = self.service.engine.best(item.source, settings.sensor)
             if frame is not None and frame.developed.origin is not None:
                 self.said.emit(f"What came from where. {origin_words(frame.developed.origin)}.")
 
     def show_fitting_look(self, path: str, on: bool) -> None:
         """While a control is moved, the look that shows best what it does."""
-        if on and path in FITTING and self.panes.look == PICTURE:
-            self._before_fitting = self.panes.look
+        if on and path in FITTING and self.panes.view.look == PICTURE:
+            self._before_fitting = self.panes.view.look
             self.set_look(FITTING[path])
         elif not on and self._before_fitting:
             self.set_look(self._before_fitting)
@@ -308,12 +318,15 @@ class Bench(QWidget):
         """The next or previous look."""
         keys = list(LOOKS)
         self.set_look(
-            keys[((keys.index(self.panes.look) if self.panes.look in keys else 0) + direction) % len(keys)]
+            keys[
+                ((keys.index(self.panes.view.look) if self.panes.view.look in keys else 0) + direction)
+                % len(keys)
+            ]
         )
 
     def set_marks(self, on: bool) -> None:
         """Hatch what is clipped."""
-        self.panes.marks = on
+        self.panes.change(marks=on)
         self.strip.marks_button.setChecked(on)
         self.controller.request()
 
@@ -381,8 +394,8 @@ class Bench(QWidget):
 
     def _probe_on_an_even_place(self, item: Item | None) -> None:
         """Until it is put elsewhere by hand, the probe reads noise where there is nothing else."""
-        if item is not None and item.preview is not None and not self.panes.probe_placed:
-            self.panes.probe = even_place_of(item.preview)
+        if item is not None and item.preview is not None and not self.panes.view.probe_placed:
+            self.panes.change(probe=even_place_of(item.preview))
 
     def deblur_when_asked(self) -> None:
         """Deblurring waits until it is asked for, or is computed at once again."""
@@ -406,15 +419,15 @@ class Bench(QWidget):
 
     def measure_inside(self, region: LocalRegion | None) -> None:
         """Read the captions' figures in a region, or (None) under the probe."""
-        if region != self.panes.inside:
-            self.panes.inside = region
+        if region != self.panes.view.inside:
+            self.panes.change(inside=region)
             for pane in range(self.count):
                 self.controller.keep_own(pane)
             self.controller.probe()
 
     def move_probe(self, x: float, y: float) -> None:
         """Put the probe to a place of the first pane's frame."""
-        self.panes.probe, self.panes.probe_placed = self.contents[0].in_frame(x, y), True
+        self.panes.change(probe=self.contents[0].in_frame(x, y), probe_placed=True)
         for pane in range(self.count):
             self.controller.keep_own(pane)
         self.refresh()

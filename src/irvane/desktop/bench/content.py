@@ -15,9 +15,9 @@ from irvane.core.judge.alignment import Between, Mapping
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
-from irvane.core.lens.geometry import Geometry
 from irvane.core.line.frame import Frame
 from irvane.core.line.view import Rendered
+from irvane.core.pixels.geometry import Geometry
 from irvane.core.waits import Wait
 from irvane.desktop.bench.hatching import Marks, marks_of
 from irvane.desktop.screen import SCREEN, picture_of

@@ -16,7 +16,7 @@ from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.spots import Spot
 from irvane.core.line.looks import PICTURE, missing
 from irvane.core.line.view import Rendered
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.regions.region import LocalRegion
 from irvane.desktop.bench.content import Layer
 from irvane.desktop.bench.panes import DIFFERENCE, Panes
@@ -133,7 +133,7 @@ class ViewController(QObject):
 
     def _place(self, pane: int) -> OutputRegion | LocalRegion:
         """Where a pane's figures are read."""
-        return self.panes.inside or self.panes.probe_region(pane)
+        return self.panes.view.inside or self.panes.probe_region(pane)
 
     def request(self) -> None:
         """Ask for new views, once the window has nothing else to do; what is not of what is wanted now is given up at once."""
@@ -156,7 +156,7 @@ class ViewController(QObject):
         self.service.keep_panes([content.key for content in contents])
         self.service.progressive.keep_only([wish for wish in wishes if wish is not None])
         taken: list[ViewRequest] = []
-        for pane in sorted(range(count), key=lambda pane: pane != self.panes.chosen):
+        for pane in sorted(range(count), key=lambda pane: pane != self.panes.view.chosen):
             wish, content = wishes[pane], contents[pane]
             content.wished = wish
             self._tell_instead(pane, wish)
@@ -183,10 +183,10 @@ class ViewController(QObject):
             if self.panes.matching and first is not None and wish is not None:
                 plain = self._plain(0, first), self._plain(pane, wish)
                 key = contents[pane].key
-                self.service.comparison.match(key, *plain, self.panes.matched)
-                if NOISE in self.panes.matched:
+                self.service.comparison.match(key, *plain, self.panes.view.matched)
+                if NOISE in self.panes.view.matched:
                     self.service.comparison.match_noise(key, *plain)
-        self._ask_difference(wishes[self.panes.chosen], wishes[self.panes.other])
+        self._ask_difference(wishes[self.panes.view.chosen], wishes[self.panes.other])
 
     @staticmethod
     def _is_old(layer: Layer | None, wish: ViewRequest | None) -> bool:
@@ -200,7 +200,7 @@ class ViewController(QObject):
         self.panes.contents[0].mapping = None
         for pane, wish in enumerate(wishes[1:], 1):
             content = self.panes.contents[pane]
-            if first is None or wish is None or not self.panes.aligning:
+            if first is None or wish is None or not self.panes.view.aligning:
                 content.mapping = None
                 continue
             pair = first.source.key, wish.source.key
@@ -231,11 +231,11 @@ class ViewController(QObject):
             self.request()
 
     def _ask_difference(self, one: ViewRequest | None, two: ViewRequest | None) -> None:
-        if self.panes.arrangement == DIFFERENCE and one is not None and two is not None:
+        if self.panes.view.arrangement == DIFFERENCE and one is not None and two is not None:
             mapping = self.panes.contents[self.panes.other].mapping
-            reverse = self.panes.contents[self.panes.chosen].mapping
+            reverse = self.panes.contents[self.panes.view.chosen].mapping
             self.service.comparison.difference(
-                one, two, *self.panes.difference, mapping if reverse is None else None
+                one, two, *self.panes.view.difference, mapping if reverse is None else None
             )
 
     def _rendered(self, key: int, wish: ViewRequest, rendered: Rendered, state: str) -> None:
@@ -280,7 +280,7 @@ class ViewController(QObject):
         if wish is not None and own is not None and self.panes.waiting.waits(own):
             told = WAITS
         elif wish is not None and frame is not None:
-            told = missing(self.panes.look, frame.developed, wish.region.step)
+            told = missing(self.panes.view.look, frame.developed, wish.region.step)
         if told != content.instead:
             content.instead = told
             self.repaint.emit(pane)
@@ -326,7 +326,7 @@ class ViewController(QObject):
                 content.exact = wish
                 self._keep(pane, wish, exact)
             self.refreshed.emit()
-            if pane == self.panes.chosen:
+            if pane == self.panes.view.chosen:
                 self.chosen_changed.emit()
 
     def _keep(self, pane: int, wish: ViewRequest, exact: Rendered) -> None:
@@ -372,7 +372,7 @@ class ViewController(QObject):
 
     def _noise_matched(self, key: int, amount: float | None, noise: float | None) -> None:
         pane = self.panes.with_key(key)
-        if pane is None or NOISE not in self.panes.matched:
+        if pane is None or NOISE not in self.panes.view.matched:
             return
         content = self.panes.contents[pane]
         found = replace(content.match, amount=amount, noise=noise)
@@ -386,14 +386,14 @@ class ViewController(QObject):
     def _differed(
         self, one: ViewRequest, two: ViewRequest, made: tuple[Rendered, DifferenceFigures | None] | None
     ) -> None:
-        now = self.wish(self.panes.chosen), self.wish(self.panes.other)
+        now = self.wish(self.panes.view.chosen), self.wish(self.panes.other)
         if now[0] is None or now[1] is None or (one.source, two.source) != (now[0].source, now[1].source):
             return
         if (one, two) != now and made is not None:
             # seen while a slider is dragged on; its figures are of settings that have gone
             made = made[0], None
         self.panes.take_difference(made, (one, two))
-        self.repaint.emit(self.panes.chosen)
+        self.repaint.emit(self.panes.view.chosen)
 
     def loupe(self, place: tuple[float, float] | None) -> None:
         """Show a place (shares of width and height) at 1:1 in every pane; None: no loupe."""
@@ -422,7 +422,7 @@ class ViewController(QObject):
 
     def ask_spots(self) -> None:
         """Have the judging spots of the chosen pane's picture found; spots_ready follows."""
-        wish = self.wish(self.panes.chosen)
+        wish = self.wish(self.panes.view.chosen)
         if wish is None:
             self.spots_ready.emit([])
         elif (wish.source.key, wish.settings.lens) in self._spots:

@@ -40,7 +40,7 @@ class Judging(QObject):
             self.bench.contents.pop()
         while self.bench.count < len(numbers):
             self.bench.contents.append(Content())
-        self.bench.panes.chosen = 0
+        self.bench.panes.change(chosen=0)
         for pane, number in enumerate(numbers):
             self.bench.show_item(pane, number)
         self.bench.set_arrangement(BESIDE)
@@ -132,7 +132,7 @@ class Judging(QObject):
 
     def ask_limits(self) -> LimitsDialog:
         """The small window with the limits of the hatching; it stays open while the bench is used."""
-        dialog = LimitsDialog(self.bench.panes.limits, self.bench)
+        dialog = LimitsDialog(self.bench.panes.view.limits, self.bench)
         dialog.changed.connect(self._set_limits)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.show()
@@ -140,12 +140,12 @@ class Judging(QObject):
         return dialog
 
     def _set_limits(self, limits: Limits) -> None:
-        self.bench.panes.limits = limits
+        self.bench.panes.change(limits=limits)
         self.bench.controller.request()
 
     def set_aligning(self, on: bool) -> None:
         """Lay frames of one scene on that of pane A, or show each by itself."""
-        self.bench.panes.aligning = on
+        self.bench.panes.change(aligning=on)
         self.bench.said.emit(
             "Frames of one scene are laid on each other." if on else "Every frame is shown by itself."
         )

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from typing import Any
 
 from PySide6.QtCore import QSize
 
@@ -13,7 +14,7 @@ from irvane.core.lens.framing import uncropped
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.view import Rendered
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings, bare, handed_on
 from irvane.desktop.bench.content import Content
@@ -37,8 +38,9 @@ def difference_words(found: DifferenceFigures) -> str:
     return f"What is seen here: {psnr}, SSIM {found.ssim:.3f}, ΔE2000 {found.delta_e:.1f} (95 %: {found.delta_e_95:.1f})"
 
 
-class Panes:
-    """The state of a bench: all that is shown follows from it.
+@dataclass(frozen=True)
+class BenchView:
+    """How a bench is looked at: one record, changed as a whole by :meth:`Panes.change`.
 
     Attributes
     ----------
@@ -47,12 +49,43 @@ class Panes:
     split, split_angle : where the dividing line crosses the picture (share of its width), and its slant in degrees.
     chosen : the pane whose proof the controls act on.
     matched : in what (KINDS of matching) the views of all panes are made equal to that of pane A.
-    difference_content : where the difference of the chosen pane and the other is shown.
     difference : kind (of KINDS) and amplification of the difference picture.
     aligning : frames of one scene that differ in place, size or turn are laid on pane A's.
     look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
     inside : the region that the captions' figures are read in; None: they are read under the probe.
-    probe : centre of the probe, as shares of the width and height of pane A's frame, before crop and corrections: it stays on its thing; until it is placed by hand, on an even place.
+    probe : centre of the probe, as shares of the width and height of pane A's frame, before crop and corrections: it stays
+        on its thing; until it is placed by hand (`probe_placed`), on an even place.
+    framing : the whole corrected frame is seen, to choose what of it is shown.
+    free : each pane has a zoom and a place of its own.
+    medium : what pictures are seen as on; None: as they are.
+    """
+
+    arrangement: str = BESIDE
+    blinking: bool = False
+    split: float = 0.5
+    split_angle: float = 0.0
+    chosen: int = 0
+    matched: frozenset[str] = frozenset()
+    difference: tuple[str, float] = ("signed", 8.0)
+    aligning: bool = True
+    look: str = PICTURE
+    marks: bool = False
+    limits: Limits = Limits()
+    inside: LocalRegion | None = None
+    probe: tuple[float, float] = (0.5, 0.5)
+    probe_placed: bool = False
+    framing: bool = False
+    free: bool = False
+    medium: SoftProof | None = None
+
+
+class Panes:
+    """The state of a bench: all that is shown follows from it.
+
+    Attributes
+    ----------
+    view : how it is looked at.
+    contents : what each pane shows. difference_content : where the difference of the chosen pane and the other is shown.
     waiting : deblurring that is computed only when it is asked for.
     viewport : zoom and place of all panes; viewports : of each pane by itself, while `free`.
     size_of : size in device pixels of the widget that paints a pane.
@@ -61,27 +94,14 @@ class Panes:
     def __init__(self, session: Session, viewport: Viewport, size_of: Callable[[int], QSize]) -> None:
         self.session, self.viewport, self.size_of = session, viewport, size_of
         self.viewports: list[Viewport] = []
-        self.free = False
         self.waiting = Waiting()
         self.contents = [Content(), Content()]
-        self.difference = ("signed", 8.0)
-        self.arrangement = BESIDE
-        self.blinking = False
-        self.split, self.split_angle = 0.5, 0.0
         self.difference_content = Content()
-        self.chosen = 0
-        self.matched: frozenset[str] = frozenset()
-        self.aligning = True
-        self.probe = (0.5, 0.5)
-        self.probe_placed = False
-        self.inside: LocalRegion | None = None
-        self.look = PICTURE
-        self.marks = False
-        #: The whole corrected frame is seen, to choose what of it is shown.
-        self.framing = False
-        self.limits = Limits()
-        #: What pictures are seen as on; None: as they are.
-        self.medium: SoftProof | None = None
+        self.view = BenchView()
+
+    def change(self, **values: Any) -> None:
+        """Look at the bench otherwise; raises TypeError for what a view has not."""
+        self.view = replace(self.view, **values)
 
     def take_difference(
         self, made: tuple[Rendered, DifferenceFigures | None] | None, of: tuple[ViewRequest, ViewRequest]
@@ -92,7 +112,7 @@ class Panes:
         if made is None:
             return
         rendered, found = made
-        content.take(rendered, self.contents[self.chosen].extent, "final", of)
+        content.take(rendered, self.contents[self.view.chosen].extent, "final", of)
         content.instead = "" if found is None else difference_words(found)
 
     def with_key(self, key: int) -> int | None:
@@ -110,29 +130,29 @@ class Panes:
         if item is None:
             return None
         settings = item.settings(content.proof)
-        if self.framing:
+        if self.view.framing:
             settings = replace(settings, lens=uncropped(settings.lens))
         return handed_on(bare(), settings, (content.without,)) if content.without else settings
 
     def viewport_of(self, pane: int) -> Viewport:
         """Zoom and place of a pane."""
-        return self.viewports[pane] if self.free else self.viewport
+        return self.viewports[pane] if self.view.free else self.viewport
 
     @property
     def matching(self) -> bool:
         """Is anything matched?"""
-        return bool(self.matched)
+        return bool(self.view.matched)
 
     @property
     def other(self) -> int:
         """The pane that the chosen one is held against: the next, or before the last."""
-        return (self.chosen + 1) % len(self.contents)
+        return (self.view.chosen + 1) % len(self.contents)
 
     def probe_region(self, pane: int) -> OutputRegion:
         """The probe's rectangle in a pane's picture."""
         content = self.contents[pane]
         h, w = content.extent
-        x, y = self.contents[0].own_probe(*self.probe)
+        x, y = self.contents[0].own_probe(*self.view.probe)
         if content.mapping is None:  # the same share of a picture of another size
             high, wide = self.contents[0].extent
             x, y = x * w / wide, y * h / high

@@ -13,14 +13,14 @@ def requested(panes: Panes, pane: int, source: Source, settings: Settings, space
     """The view that a pane wants of a source under a proof's settings, for a screen of a colour space."""
     content = panes.contents[pane]
     region = panes.viewport_of(pane).region(content.extent, panes.size_of(pane), content.mapping)
-    limits = panes.limits if panes.marks else None
+    limits = panes.view.limits if panes.view.marks else None
     return ViewRequest(
         source,
         content.match.applied(settings),
         region,
         content.offset,
-        shown_as(panes.look, region.step),
+        shown_as(panes.view.look, region.step),
         limits,
         space,
-        panes.medium,
+        panes.view.medium,
     )

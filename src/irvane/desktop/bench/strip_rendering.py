@@ -36,7 +36,7 @@ class StripRendering(QObject):
 
     def open(self, path: str) -> None:
         """Show the chosen pane's crop at several values of a setting, in the place of the panes."""
-        settings, item = self.panes.settings(self.panes.chosen), self.panes.item(self.panes.chosen)
+        settings, item = self.panes.settings(self.panes.view.chosen), self.panes.item(self.panes.view.chosen)
         ready = settings is not None and item is not None and item.ready
         frame = self.service.engine.best(item.source, settings.sensor) if ready else None  # type: ignore[union-attr]
         if settings is None or frame is None or frame.coarse:
@@ -62,15 +62,15 @@ class StripRendering(QObject):
 
     def _render(self) -> None:
         settings, item, strip = (
-            self.panes.settings(self.panes.chosen),
-            self.panes.item(self.panes.chosen),
+            self.panes.settings(self.panes.view.chosen),
+            self.panes.item(self.panes.view.chosen),
             self.strip,
         )
         if settings is None or item is None:
             return
         size = strip.crops.picture_size()
-        viewport = self.panes.viewport_of(self.panes.chosen)
-        extent = self.panes.contents[self.panes.chosen].extent
+        viewport = self.panes.viewport_of(self.panes.view.chosen)
+        extent = self.panes.contents[self.panes.view.chosen].extent
         # presets are chosen by how the whole looks
         zoom = None if strip.path == PRESETS else viewport.zoom
         region = crop(extent, viewport.centre, (size.width(), size.height()), zoom)
@@ -83,5 +83,5 @@ class StripRendering(QObject):
                 extent = frame.geometry(tried).output
                 region = crop(extent, viewport.centre, (size.width(), size.height()), zoom)
             self.service.render_strip(
-                strip.run, number, ViewRequest(item.source, tried, region, look=self.panes.look)
+                strip.run, number, ViewRequest(item.source, tried, region, look=self.panes.view.look)
             )

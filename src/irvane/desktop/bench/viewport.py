@@ -7,7 +7,7 @@ import math
 from PySide6.QtCore import QObject, QPointF, QRectF, QSize, Signal
 
 from irvane.core.judge.alignment import Between, Mapping
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 
 #: Zoom steps; fit comes before them all.
 ZOOMS = (0.5, 0.66, 1.0, 2.0, 3.0, 4.0, 8.0)

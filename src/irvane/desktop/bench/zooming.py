@@ -30,19 +30,19 @@ class Zooming(QObject):
 
     def _acting(self) -> tuple[Viewport, PictureView]:
         """What zooming acts on: the chosen pane while each is by itself, else all through the first view."""
-        chosen = self.panes.chosen if self.panes.free else 0
+        chosen = self.panes.view.chosen if self.panes.view.free else 0
         return self.panes.viewport_of(chosen), self.views[chosen]
 
     def set_free(self, on: bool) -> None:
         """Every pane with its own zoom and place, beginning with the common one; or all where the chosen one is."""
-        if on == self.panes.free:
+        if on == self.panes.view.free:
             return
         if on:
             for own in self.panes.viewports:
                 own.follow(self.panes.viewport)
         else:
-            self.panes.viewport.follow(self.panes.viewports[self.panes.chosen])
-        self.panes.free = on
+            self.panes.viewport.follow(self.panes.viewports[self.panes.view.chosen])
+        self.panes.change(free=on)
         for number, view in enumerate(self.views):
             view.viewport = self.panes.viewport_of(number)
         self.changed.emit()
@@ -64,7 +64,7 @@ class Zooming(QObject):
 
     def words(self, pane: int) -> str:
         """Zoom of a pane that has its own, for its caption; empty while all share one."""
-        if not self.panes.free:
+        if not self.panes.view.free:
             return ""
         zoom = self.panes.viewport_of(pane).zoom
         return "fit" if zoom is None else f"{zoom * 100:.0f} %"

@@ -21,7 +21,7 @@ from irvane.core.lens.framing import (
 )
 from irvane.core.lens.lines import Levelling, find_level, levelled, set_upright, straightened
 from irvane.core.line.view import scene_patch
-from irvane.core.places import OutputRegion
+from irvane.core.pixels.places import OutputRegion
 from irvane.core.stations import Lens
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.panes import ONE
@@ -106,8 +106,8 @@ class Framing(QObject):
         bench = self.bench
         bench.strip_rendering.leave()
         self._item, self._proof = item.number, self.proofs.number
-        self._before = bench.arrangement, bench.viewport.zoom, bench.panes.aligning
-        bench.panes.framing, bench.panes.aligning = True, False
+        self._before = bench.arrangement, bench.viewport.zoom, bench.panes.view.aligning
+        bench.panes.change(framing=True, aligning=False)
         bench.set_arrangement(ONE)
         bench.set_zoom(None)
         self.overlay = Overlay(bench.views[0])
@@ -140,7 +140,7 @@ class Framing(QObject):
             button.setChecked(False)
         self.strip.hide()
         arrangement, zoom, aligning = self._before
-        self.bench.panes.framing, self.bench.panes.aligning = False, aligning
+        self.bench.panes.change(framing=False, aligning=aligning)
         self.bench.set_arrangement(arrangement)
         self.bench.set_zoom(zoom)
         self.bench.controller.request()

@@ -212,7 +212,7 @@ class Regions(QObject):
     def _see(self) -> None:
         """The look that shows the chosen region's mask as wished."""
         look = self.strip.seen.currentData() if self.overlay is not None and self.region() is not None else ""
-        now = self.bench.panes.look
+        now = self.bench.panes.view.look
         wanted = f"{look}:{self.index}" if look else PICTURE if now.startswith("mask-") else now
         if wanted != now:
             self.bench.set_look(wanted)

@@ -1,7 +1,7 @@
 """Parts of pictures: of a frame, and of the output that is made of it. The two are never mixed up.
 
 Places are (x, y) in pixels with pixel centres at +0.5. A frame is upright, as large as the sensor's active area; what leads
-from one to the other is :class:`irvane.core.lens.geometry.Geometry`.
+from one to the other is :class:`irvane.core.pixels.geometry.Geometry`.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ import numpy as np
 
 
 @dataclass(frozen=True)
-class Region:
+class FrameRegion:
     """A part of a frame: half-open ranges in frame pixels, and frame pixels per pixel of what is wanted of it."""
 
     top: int
@@ -22,7 +22,7 @@ class Region:
     right: int
     step: float = 1.0
 
-    def holds(self, other: Region) -> bool:
+    def holds(self, other: FrameRegion) -> bool:
         """Does the other region lie in this one?"""
         rows = self.top <= other.top and other.bottom <= self.bottom
         return rows and self.left <= other.left and other.right <= self.right
@@ -59,14 +59,14 @@ class Patches(Protocol):
 
     shape: tuple[int, int]
 
-    def read(self, region: Region) -> Pixels: ...
+    def read(self, region: FrameRegion) -> Pixels: ...
 
 
-def in_output(region: Region) -> OutputRegion:
+def in_output(region: FrameRegion) -> OutputRegion:
     """A part of a frame in an output whose pixels are the frame's own (see :func:`irvane.core.lens.framing.unbent`)."""
     return OutputRegion(region.top, region.left, region.bottom, region.right, region.step)
 
 
-def in_frame(region: OutputRegion) -> Region:
+def in_frame(region: OutputRegion) -> FrameRegion:
     """The inverse of :func:`in_output`, for such an output."""
-    return Region(region.top, region.left, region.bottom, region.right, region.step)
+    return FrameRegion(region.top, region.left, region.bottom, region.right, region.step)

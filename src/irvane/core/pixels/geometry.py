@@ -16,7 +16,7 @@ import numpy as np
 from irvane.core.lens.bending import REACH, Bending
 from irvane.core.lens.radial import DISTANCES, Radial
 from irvane.core.orientation import to_sensor, to_upright
-from irvane.core.places import OutputRegion, Region
+from irvane.core.pixels.places import FrameRegion, OutputRegion
 
 #: Colour whose places stand for the others'.
 _GREEN = 1
@@ -154,10 +154,10 @@ class Geometry:
 
     # areas
 
-    def frame_box(self, region: OutputRegion) -> Region:
+    def frame_box(self, region: OutputRegion) -> FrameRegion:
         """The part of the frame that a part of the output is made of, with what resampling needs around it."""
         if self.identity:
-            return Region(region.top, region.left, region.bottom, region.right, region.step)
+            return FrameRegion(region.top, region.left, region.bottom, region.right, region.step)
         t = np.linspace(0, 1, _ALONG)
         x0, x1, y0, y1 = region.left, region.right, region.top, region.bottom
         inner = np.array([(x, y) for x in np.linspace(x0, x1, 5) for y in np.linspace(y0, y1, 5)])
@@ -171,7 +171,7 @@ class Geometry:
         found = found[np.isfinite(found).all(axis=1)]
         h, w = self.frame
         if len(found) == 0:
-            return Region(0, 0, 1, 1, region.step)
+            return FrameRegion(0, 0, 1, 1, region.step)
         if self.exact:
             margin = 0.0
             (left, top), (right, bottom) = np.round(found.min(axis=0)), np.round(found.max(axis=0))
@@ -184,13 +184,13 @@ class Geometry:
         bottom, right = np.clip(
             [np.ceil(bottom + margin), np.ceil(right + margin)], [top + 1, left + 1], [h, w]
         )
-        return Region(int(top), int(left), int(bottom), int(right), region.step)
+        return FrameRegion(int(top), int(left), int(bottom), int(right), region.step)
 
-    def place_of(self, region: OutputRegion) -> Region:
+    def place_of(self, region: OutputRegion) -> FrameRegion:
         """The rectangle of the frame around the mapped middle of one of the output, as large as there: figures are read in
         it, from pixels that were never resampled."""
         if self.identity:
-            return Region(region.top, region.left, region.bottom, region.right)
+            return FrameRegion(region.top, region.left, region.bottom, region.right)
         middle = ((region.left + region.right) / 2, (region.top + region.bottom) / 2)
         x, y = self.to_frame(np.array([middle]))[0]
         h, w = self.frame
@@ -203,7 +203,7 @@ class Geometry:
         high, wide = min(high, h), min(wide, w)
         top = int(np.clip(round(y - high / 2), 0, h - high))
         left = int(np.clip(round(x - wide / 2), 0, w - wide))
-        return Region(top, left, top + high, left + wide)
+        return FrameRegion(top, left, top + high, left + wide)
 
     def scales_at(self, x: float, y: float) -> np.ndarray:
         """float 2×2: frame pixels high and wide, per output pixel wide and high, at an output place."""

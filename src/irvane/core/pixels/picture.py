@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import product
 from pathlib import Path
 from typing import TypeAlias
@@ -13,7 +12,8 @@ import numpy as np
 
 from irvane.core.files.paged import Paged
 from irvane.core.kernels import flat, serial
-from irvane.core.places import Region
+from irvane.core.pixels.patches import FramePatch
+from irvane.core.pixels.places import FrameRegion
 from irvane.core.threads import each, share_out
 
 #: Largest value the 16-bit form holds; of camera-linear pictures clipped samples are raised to 3 at most.
@@ -92,34 +92,7 @@ def halve(picture: np.ndarray) -> np.ndarray:
     return out
 
 
-@dataclass(frozen=True)
-class Patch:
-    """A part of a frame at some scale.
-
-    Attributes
-    ----------
-    pixels : float32 H×W×3.
-    top, left : frame position of its corner, in frame pixels.
-    step : frame pixels per pixel, along the longer side.
-    steps : the same downwards and to the right, where these differ (less than a pixel over the whole patch); None: alike.
-    """
-
-    pixels: np.ndarray
-    top: float
-    left: float
-    step: float
-    steps: tuple[float, float] | None = None
-
-    @property
-    def bottom(self) -> float:
-        return self.top + self.pixels.shape[0] * self.step
-
-    @property
-    def right(self) -> float:
-        return self.left + self.pixels.shape[1] * self.step
-
-
-def reduced(patch: Patch, step: float) -> Patch:
+def reduced(patch: FramePatch, step: float) -> FramePatch:
     """A patch at a coarser step, by area average."""
     remaining = step / patch.step
     if remaining <= 1.001:
@@ -130,10 +103,10 @@ def reduced(patch: Patch, step: float) -> Patch:
     # whole pixels fit one side exactly: of the longer one, the error at the other is half a pixel at most
     exact = w / size[0] if w >= h else h / size[1]
     steps = patch.step * h / size[1], patch.step * w / size[0]
-    return Patch(pixels, patch.top, patch.left, patch.step * exact, steps)
+    return FramePatch(pixels, patch.top, patch.left, patch.step * exact, steps)
 
 
-def tiles_of(region: Region) -> Iterator[tuple[int, int]]:
+def tiles_of(region: FrameRegion) -> Iterator[tuple[int, int]]:
     """Row and column of the tiles that a region lies in."""
     return product(
         range(region.top // _TILE, -(-region.bottom // _TILE)),
@@ -141,9 +114,9 @@ def tiles_of(region: Region) -> Iterator[tuple[int, int]]:
     )
 
 
-def whole_tiles(region: Region, extent: tuple[int, int]) -> Region:
+def whole_tiles(region: FrameRegion, extent: tuple[int, int]) -> FrameRegion:
     """The region grown to whole tiles, cut at the frame."""
-    return Region(
+    return FrameRegion(
         region.top // _TILE * _TILE, region.left // _TILE * _TILE,
         min(extent[0], -(-region.bottom // _TILE) * _TILE), min(extent[1], -(-region.right // _TILE) * _TILE), region.step,
     )  # fmt: skip
@@ -283,12 +256,12 @@ class Picture:
         picture._own, picture._shares = own, shares
         return picture
 
-    def overlaid(self, patch: Patch) -> Picture:
+    def overlaid(self, patch: FramePatch) -> Picture:
         """The same picture with other pixels at full resolution in a region of whole tiles; halved levels stay."""
         own = [dict(tiles) for tiles in self._own] or [{} for _ in self._levels]
         top, left = int(patch.top), int(patch.left)
         codes = self._pack(patch.pixels)
-        for j, i in tiles_of(Region(top, left, int(patch.bottom), int(patch.right))):
+        for j, i in tiles_of(FrameRegion(top, left, int(patch.bottom), int(patch.right))):
             y, x = j * _TILE - top, i * _TILE - left
             own[0][j, i] = codes[y : y + _TILE, x : x + _TILE].copy()
         return self._with(own, self._shares)
@@ -300,7 +273,7 @@ class Picture:
             return part
         part, tiles = np.array(part), self._own[level]
         (top, bottom, _), (left, right, _) = rows.indices(whole.shape[0]), columns.indices(whole.shape[1])
-        for j, i in tiles_of(Region(top, left, bottom, right)):
+        for j, i in tiles_of(FrameRegion(top, left, bottom, right)):
             tile = tiles.get((j, i))
             if tile is not None:
                 y, x = j * _TILE, i * _TILE
@@ -317,7 +290,7 @@ class Picture:
         """The whole picture at full resolution: float32 H×W×3."""
         return self._crop(0, slice(None), slice(None))
 
-    def read(self, region: Region) -> Patch:
+    def read(self, region: FrameRegion) -> FramePatch:
         """Pixels of a region at its scale; the patch says which part it covers exactly."""
         level = min(max(int(np.floor(np.log2(max(region.step, 1.0)) + 1e-6)), 0), len(self._levels) - 1)
         factor = 2**level
@@ -326,9 +299,9 @@ class Picture:
         bottom = min(-(-region.bottom // factor), h)
         right = min(-(-region.right // factor), w)
         pixels = self._crop(level, slice(top, bottom), slice(left, right))
-        return reduced(Patch(pixels, top * factor, left * factor, float(factor)), region.step)
+        return reduced(FramePatch(pixels, top * factor, left * factor, float(factor)), region.step)
 
-    def whole(self, longest: int) -> Patch:
+    def whole(self, longest: int) -> FramePatch:
         """The whole frame reduced so that its longer side has about `longest` pixels."""
         h, w = self.shape
-        return self.read(Region(0, 0, h, w, max(1.0, max(h, w) / longest)))
+        return self.read(FrameRegion(0, 0, h, w, max(1.0, max(h, w) / longest)))
