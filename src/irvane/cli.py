@@ -49,7 +49,8 @@ def whole_parser() -> argparse.ArgumentParser:
 
 
 def _prepare(args: argparse.Namespace) -> None:
-    """Before pictures are computed: compile on all cores what would be compiled on the way on one, and take memory."""
+    """Before pictures are computed: compile on all cores what would be compiled on the way on one, and take
+    memory."""
     from irvane.core.machine_share import SHARE
     from irvane.warm import is_warm
 

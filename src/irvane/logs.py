@@ -11,7 +11,8 @@ _BYTES = 1_000_000
 
 
 def start_log() -> None:
-    """Keep a log in the user's state folder; without one the program runs all the same. Nothing goes to the error stream."""
+    """Keep a log in the user's state folder; without one the program runs all the same. Nothing goes to the
+    error stream."""
     folder = platformdirs.user_log_path("irvane")
     handler: logging.Handler = logging.NullHandler()
     try:

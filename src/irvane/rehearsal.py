@@ -1,4 +1,5 @@
-"""What people do, once and in small: with it the kernels that this takes are found (``scripts/kernels``) and compiled."""
+"""What people do, once and in small: with it the kernels that this takes are found (``scripts/kernels``) and
+compiled."""
 
 from __future__ import annotations
 
@@ -35,12 +36,15 @@ _SIDE = 480
 _WHITE, _BLACK = 16383, 512
 #: Every step of the line at work.
 _EVERYTHING = {
-    "light.exposure": 0.5, "light.contrast": 10, "light.black": 0.5, "light.shadows": 1, "light.highlights": -1,
+    "light.exposure": 0.5, "light.contrast": 10, "light.black": 0.5, "light.shadows": 1,
+    "light.highlights": -1,
     "light.midtones": 0.2, "light.roll_off": 1, "light.local_small": 20, "light.local_large": 20,
     "light.tone_map": "photographic", "light.curve": "-2:-1.5,0:0.2", "light.curve_red": "-2:-1.5,0:0.2",
-    "acutance.fine": 50, "acutance.medium": 50, "acutance.coarse": 50, "colour.saturation": 120, "colour.pale": 20,
+    "acutance.fine": 50, "acutance.medium": 50, "acutance.coarse": 50, "colour.saturation": 120,
+    "colour.pale": 20,
     "colour.reds": 20, "colour.temperature": 4500, "lens.vignetting": 0.5, "sensor.false_colour": 50,
-    "sensor.banding": "both", "noise.shadows": 50, "noise.fine": 50, "noise.texture": 50, "noise.luminance": 50,
+    "sensor.banding": "both", "noise.shadows": 50, "noise.fine": 50, "noise.texture": 50,
+    "noise.luminance": 50,
     "noise.red": 50, "noise.clear_black": 50, "noise.grain": 30,
 }  # fmt: skip
 

@@ -1,8 +1,9 @@
 """Compile every kernel ahead of its first use, on all cores, what a window shows first before the rest.
 
-Which kernels there are, with which types, says ``kernels.txt`` (made by ``scripts/kernels``): its first part is what the first
-picture of a window takes. What was compiled is kept on disk (:mod:`irvane.core.kernels`); a stamp beside it says for which
-version of the program, of Numba and of the processor that was done. A package brings its kernels: nothing is left to do then.
+Which kernels there are, with which types, says ``kernels.txt`` (made by ``scripts/kernels``): its first part
+is what the first picture of a window takes. What was compiled is kept on disk (:mod:`irvane.core.kernels`); a
+stamp beside it says for which version of the program, of Numba and of the processor that was done. A package
+brings its kernels: nothing is left to do then.
 """
 
 from __future__ import annotations
@@ -36,7 +37,8 @@ _LOOK_UP, _ON_PARENTS_DEATH = 0.2, 1
 
 @dataclass(frozen=True)
 class Listed:
-    """A kernel: seconds that it took to compile where the list was made, where it is, and the types it is called with."""
+    """A kernel: seconds that it took to compile where the list was made, where it is, and the types it is
+    called with."""
 
     seconds: float
     module: str
@@ -98,15 +100,16 @@ def compile_one(one: Listed) -> Listed:
 
 
 def _begin(niceness: int, folder: str) -> None:
-    """In a process that compiles: give way to other work, keep what is compiled where the one that started it looks (which may be
-    a folder of its own for the time being), and end with that, however it ends."""
+    """In a process that compiles: give way to other work, keep what is compiled where the one that started it
+    looks (which may be a folder of its own for the time being), and end with that, however it ends."""
     os.nice(niceness)
     os.environ[VARIABLE] = folder
     ctypes.CDLL(None).prctl(_ON_PARENTS_DEATH, signal.SIGTERM)
 
 
 def warm(progress: Progress = always, first_only: bool = False, niceness: int = 0) -> None:
-    """Compile what is listed, or what the first picture takes of it, with as many processes as there are cores.
+    """Compile what is listed, or what the first picture takes of it, with as many processes as there are
+    cores.
 
     Parameters
     ----------

@@ -1,6 +1,8 @@
-"""The commands, a file each: its name is the word (a dash for a line below), ``add_parser`` says what it takes, ``run`` does it.
+"""The commands, a file each: its name is the word (a dash for a line below), ``add_parser`` says what it
+takes, ``run`` does it.
 
-A command that computes pictures says so by ``COMPUTES``. Files whose names begin with a line below are what commands share.
+A command that computes pictures says so by ``COMPUTES``. Files whose names begin with a line below are what
+commands share.
 """
 
 from __future__ import annotations

@@ -102,7 +102,8 @@ def _preset(wanted: str) -> Preset:
 
 
 def keep_to_threads() -> None:
-    """Compute on no more cores than the preferences say, in this process; before anything that computes is imported."""
+    """Compute on no more cores than the preferences say, in this process; before anything that computes is
+    imported."""
     from irvane.core.files.preferences import preferences
 
     wished, cores = preferences().threads, sorted(os.sched_getaffinity(0))

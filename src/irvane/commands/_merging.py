@@ -71,7 +71,8 @@ def merge(args: argparse.Namespace) -> int:
     early = before_merging(settings)  # what acts on a frame before it is merged
     own = tuple((path.name, early) for path in inputs) if early else ()
     how = How(
-        args.kind, args.ghosts, args.reference, args.align == "auto", args.projection, args.crop, taken(args.take), own,
+        args.kind, args.ghosts, args.reference, args.align == "auto", args.projection, args.crop,
+        taken(args.take), own,
         paired(args.point),
     )  # fmt: skip
     if args.every:

@@ -28,7 +28,8 @@ def to_options(parser: argparse.ArgumentParser) -> None:
 
 
 def destinations_of(args: argparse.Namespace) -> list[Any]:
-    """The destinations that the options name; those chosen last in the window, or the first there is, without a name."""
+    """The destinations that the options name; those chosen last in the window, or the first there is, without
+    a name."""
     from irvane.core.finish.destination import chosen, named
 
     try:

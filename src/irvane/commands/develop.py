@@ -1,4 +1,5 @@
-"""The command ``develop``: frame after frame, or several at once; with a line of progress on a terminal, or results as JSON."""
+"""The command ``develop``: frame after frame, or several at once; with a line of progress on a terminal, or
+results as JSON."""
 
 from __future__ import annotations
 
@@ -63,7 +64,8 @@ class Work:
     ----------
     target : file to write; None: where the destination puts it.
     how : destination, by its values; None where the file's ending tells all.
-    suggest, decide : exposure and recovery are suggested; or what the preferences say of new frames is decided.
+    suggest, decide : exposure and recovery are suggested; or what the preferences say of new frames is
+        decided.
     """
 
     path: Path
@@ -129,7 +131,8 @@ def run(args: argparse.Namespace) -> int:
             target = None if how is not None else args.out / f"{path.stem}.tif" if into_folder else args.out
             works.append(
                 Work(
-                    path, target, settings, number, tuple(inputs), settings.finish.space, args.linear, args.flat,
+                    path, target, settings, number, tuple(inputs), settings.finish.space, args.linear,
+                    args.flat,
                     args.depth, args.overwrite, how, args.suggest, args.automatic,
                 )
             )  # fmt: skip
@@ -159,7 +162,8 @@ def run(args: argparse.Namespace) -> int:
 
 
 class _Line:
-    """One line on a terminal: which frame, how far, how long still; nothing where the error stream is no terminal."""
+    """One line on a terminal: which frame, how far, how long still; nothing where the error stream is no
+    terminal."""
 
     def __init__(self, count: int) -> None:
         self._count, self._done, self._began = count, 0, time.monotonic()

@@ -31,7 +31,8 @@ def add_parser(commands: Any) -> None:
     mask.add_argument("--kind", choices=_KINDS, help="what is chosen")
     mask.add_argument(
         "--numbers", default="", metavar="N,N…",
-        help="tone: from,to,softness (EV around mid-grey); hue: degrees,width,softness; focus: sigma,softness (px); spot: x,y,radius,EV; "
+        help="tone: from,to,softness (EV around mid-grey); hue: degrees,width,softness; focus: "
+             "sigma,softness (px); spot: x,y,radius,EV; "
         "linear: x,y,x,y; round: x,y,rx,ry,angle,softness (shares of the frame)",
     )  # fmt: skip
     mask.add_argument("--region", metavar="NAME", help="a region of the settings, by its name")

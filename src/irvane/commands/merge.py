@@ -44,7 +44,8 @@ def add_parser(commands: Any) -> None:
         action="append",
         default=[],
         metavar="X,Y,RADIUS,NAME",
-        help="this place (per cent of width and height; radius in per cent of the width) from that frame; several may be said",
+        help="this place (per cent of width and height; radius in per cent of the width) from that frame; "
+        "several may be said",
     )
     merge.set_defaults(projection="auto", crop="fill", point=[])
     settings_options(merge)

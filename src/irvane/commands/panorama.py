@@ -30,7 +30,8 @@ def add_parser(commands: Any) -> None:
         action="append",
         default=[],
         metavar="NAME,X,Y,NAME,X,Y",
-        help="the same place in two positions (per cent of width and height), where they have little in common; several may be said",
+        help="the same place in two positions (per cent of width and height), where they have little in "
+        "common; several may be said",
     )
     panorama.set_defaults(kind="panorama", every=False, ghosts=50.0, reference="", align="auto", take=[])
     settings_options(panorama)

@@ -39,7 +39,8 @@ def run(args: argparse.Namespace) -> int:
             return
         words = ",".join(f"{x:g}:{y:g}" for x, y in found.blur.path)
         print(
-            f"{path}: {found.blur.size:.1f} px across, {found.likeness:.0%} alike in its parts\nacutance.path={words}"
+            f"{path}: {found.blur.size:.1f} px across, {found.likeness:.0%} alike in its "
+            f"parts\nacutance.path={words}"
         )
 
     files, failed = expand(args.inputs)

@@ -41,7 +41,8 @@ def add_parser(commands: Any) -> None:
     shown.add_argument("--json", action="store_true")
     steps.add_parser("run", help="write what waits")
     for name, words in (
-        ("cancel", "do not write what waits"), ("retry", "put what failed or was cancelled back"), ("clear", "forget what is over"),
+        ("cancel", "do not write what waits"), ("retry", "put what failed or was cancelled back"), ("clear",
+        "forget what is over"),
     ):  # fmt: skip
         step = steps.add_parser(name, help=words)
         step.add_argument(
@@ -96,7 +97,8 @@ def _list(args: argparse.Namespace) -> int:
     entries = Journal().entries()
     if args.json:
         told = [
-            {"id": e.id, "paths": list(e.paths), "proof": e.proof, "destination": e.how.name, "state": e.state,
+            {"id": e.id, "paths": list(e.paths), "proof": e.proof, "destination": e.how.name,
+            "state": e.state,
              "written": e.written or None, "reason": e.reason or None, "seconds": e.seconds or None}
             for e in entries
         ]  # fmt: skip
@@ -105,7 +107,8 @@ def _list(args: argparse.Namespace) -> int:
     for e in entries:
         name = Path(e.paths[0]).name + (f" “{e.proof}”" if e.proof else "")
         print(
-            f"{e.id[:8]}  {e.state:9}  {name} -> {e.how.name}{f'  {e.written or e.reason}' if e.written or e.reason else ''}"
+            f"{e.id[:8]}  {e.state:9}  {name} -> "
+            f"{e.how.name}{f'  {e.written or e.reason}' if e.written or e.reason else ''}"
         )
     if not entries:
         print("The queue is empty.")

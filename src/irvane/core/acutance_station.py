@@ -1,4 +1,5 @@
-"""The station Acutance and its settings, declared as those of the other stations are (:mod:`irvane.core.stations`)."""
+"""The station Acutance and its settings, declared as those of the other stations are
+(:mod:`irvane.core.stations`)."""
 
 from __future__ import annotations
 
@@ -15,49 +16,63 @@ class Acutance:
 
     deblur: str = declare.choice(
         "off", "Cause",
-        (("off", "off"), ("auto", "as measured"), ("lens", "soft lens"), ("defocus", "out of focus"), ("motion", "moved")), DEBLUR,
-        "What softened the picture is undone, as far as the noise allows. As measured: a soft lens, a wrong focus or a straight movement, "
+        (("off", "off"), ("auto", "as measured"), ("lens", "soft lens"), ("defocus", "out of focus"),
+        ("motion", "moved")), DEBLUR,
+        "What softened the picture is undone, as far as the noise allows. As measured: a soft lens, a wrong "
+        "focus or a straight movement, "
         "told by edges and spectrum; what is not sure is left alone. The others: by the numbers beside it.",
     )  # fmt: skip
     method: str = declare.choice(
         "best", "Method", (("best", "best"), ("fast", "fast")), DEBLUR,
-        "Fast: few, strong edges are looked for. Best: a small network mends what that makes of it, and takes about three times as long.",
+        "Fast: few, strong edges are looked for. Best: a small network mends what that makes of it, and "
+        "takes about three times as long.",
     )  # fmt: skip
     deblur_strength: float = declare.number(
-        100, "Strength", "%", 0, 200, 5, DEBLUR, "100 is what noise and kernel allow; more brings out noise and rings."
+        100, "Strength", "%", 0, 200, 5, DEBLUR, "100 is what noise and kernel allow; more brings out noise "
+                                                 "and rings."
     )  # fmt: skip
     radius: float | None = declare.number(
-        None, "Radius", "px", 0, 20, 0.1, FOCUS, "Of a soft lens its σ in the middle, of what is out of focus the radius of its discs of "
-        "light. Automatic: as wide as was measured in the frame or its soft places. New proofs begin with what is kept for their lens.", decimals=1,
+        None, "Radius", "px", 0, 20, 0.1, FOCUS, "Of a soft lens its σ in the middle, of what is out of "
+                                                 "focus the radius of its discs of "
+        "light. Automatic: as wide as was measured in the frame or its soft places. New proofs begin with "
+        "what is kept for their lens.", decimals=1,
     )  # fmt: skip
     corners: float | None = declare.number(
-        None, "Corners", "px", 0, 20, 0.1, FOCUS, "Of a soft lens its σ in the corners; it grows towards them with the square of the "
-        "distance. Automatic: as in the middle. New proofs begin with what is kept for their lens.", decimals=1,
+        None, "Corners", "px", 0, 20, 0.1, FOCUS, "Of a soft lens its σ in the corners; it grows towards "
+                                                  "them with the square of the "
+        "distance. Automatic: as in the middle. New proofs begin with what is kept for their lens.",
+        decimals=1,
     )  # fmt: skip
     blades: float = declare.number(
-        0, "Blades", "sides", 0, 12, 1, FOCUS, "Of the aperture, which make polygons of the discs of light; 0 to 2: round. The angle beside turns them.",
+        0, "Blades", "sides", 0, 12, 1, FOCUS, "Of the aperture, which make polygons of the discs of light; "
+                                               "0 to 2: round. The angle beside turns them.",
     )  # fmt: skip
     length: float = declare.number(
         10, "Length", "px", 1, 60, 0.5, MOVEMENT, "How far it moved, in a straight line.", decimals=1
     )
     angle: float = declare.number(
-        0, "Angle", "°", -90, 90, 1, MOVEMENT, "Of the movement against the rows of the frame, clockwise; of the aperture's polygon one of its "
+        0, "Angle", "°", -90, 90, 1, MOVEMENT, "Of the movement against the rows of the frame, clockwise; "
+                                               "of the aperture's polygon one of its "
         "corners.", decimals=0
     )  # fmt: skip
     path: Path = declare.trail(
-        "Path", MOVEMENT, "The way that the frame went while it was exposed, where that was no straight line: drawn, or found in the frame."
+        "Path", MOVEMENT, "The way that the frame went while it was exposed, where that was no straight "
+                          "line: drawn, or found in the frame."
     )  # fmt: skip
     roll: float = declare.number(
-        0, "Roll", "°", -3, 3, 0.02, MOVEMENT, "How far the camera turned about its middle meanwhile: towards the border the movement differs.",
+        0, "Roll", "°", -3, 3, 0.02, MOVEMENT, "How far the camera turned about its middle meanwhile: "
+                                               "towards the border the movement differs.",
         decimals=2,
     )  # fmt: skip
     automatic: str = declare.choice(
         "lens", "Sharpening", (("off", "by hand"), ("lens", "soft lenses"), ("on", "automatic")), SCALE,
-        "Soft lenses: mildly, and only where the frame's edges and spectrum say that a lens softened it. Automatic: as far as the softness of "
+        "Soft lenses: mildly, and only where the frame's edges and spectrum say that a lens softened it. "
+        "Automatic: as far as the softness of "
         "the edges asks for and the noise allows. The strengths below are added to either.",
     )  # fmt: skip
     fine: float = declare.number(
-        0, "Fine", "%", 0, 200, 5, SCALE, "Strength for structures of one to two pixels: hair, lettering, texture."
+        0, "Fine", "%", 0, 200, 5, SCALE, "Strength for structures of one to two pixels: hair, lettering, "
+                                          "texture."
     )  # fmt: skip
     medium: float = declare.number(
         0, "Medium", "%", 0, 200, 5, SCALE, "Strength for structures of about three pixels."
@@ -75,7 +90,8 @@ class Acutance:
     )  # fmt: skip
     texture_guard: float = declare.number(
         50, "Texture guard", "%", 0, 100, 5, LIMITS,
-        "By how much sharpening is held back where structure is as fine as pixels can hold: feathers, cloth, small lettering.",
+        "By how much sharpening is held back where structure is as fine as pixels can hold: feathers, "
+        "cloth, small lettering.",
     )  # fmt: skip
     sharpened_by: str = declare.method("Sharpening", "bands@1", "bands@2")
     deblurred_by: str = declare.method("Deblurring", "sparse@1", "told@2")

@@ -9,8 +9,8 @@ from pathlib import Path
 from irvane.core.installed import version_of
 from irvane.core.processor import abilities
 
-#: Kernels that a package brings: a folder for each kind of processor, the best first, and what such a one can do (the levels
-#: v4 and v3 of the System V ABI for x86-64).
+#: Kernels that a package brings: a folder for each kind of processor, the best first, and what such a one can
+#: do (the levels v4 and v3 of the System V ABI for x86-64).
 BROUGHT = Path(__file__).parent / "compiled"
 _V3 = frozenset(["avx", "avx2", "bmi1", "bmi2", "f16c", "fma", "abm", "movbe"])
 TARGETS = {

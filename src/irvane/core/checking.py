@@ -9,12 +9,14 @@ from typing import Any
 from irvane.core.declaring import Crop, Curve, Path, Points, Trail
 from irvane.core.errors import SettingError
 
-#: Smallest side of a crop and how far it may lie outside, in per cent of the frame; pixels that a path has at least.
+#: Smallest side of a crop and how far it may lie outside, in per cent of the frame; pixels that a path has at
+#: least.
 _CROP_LEAST, _CROP_MOST, _MOVED = 0.5, 400.0, 0.5
 
 
 def _pairs(value: Any, wanted: str) -> tuple[tuple[float, float], ...]:
-    """Pairs of numbers, also from text: ``0:0, 3:1.5``; ``none`` is none. `wanted`: what is said otherwise."""
+    """Pairs of numbers, also from text: ``0:0, 3:1.5``; ``none`` is none. `wanted`: what is said
+    otherwise."""
     try:
         if isinstance(value, str):
             parts = [] if value.strip() in ("", "none") else value.split(",")
@@ -52,7 +54,8 @@ def check_path(path: str, value: Any, declared: Trail) -> Path:
 
 
 def check_crop(path: str, value: Any) -> Crop:
-    """Four numbers, or as text ``X,Y,W,H``; ``auto`` and nothing are the largest crop without empty corners."""
+    """Four numbers, or as text ``X,Y,W,H``; ``auto`` and nothing are the largest crop without empty
+    corners."""
     wanted = f"“{path}” takes X,Y,W,H: left, top, width and height in per cent of the corrected frame"
     if value is None or (isinstance(value, str) and value.strip() in ("", "auto")):
         return ()

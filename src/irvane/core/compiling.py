@@ -1,8 +1,9 @@
 """Numba's side of kernels: how they are compiled and where what was compiled is kept.
 
-It is kept (:mod:`irvane.core.private`) under a stamp over the content of every file that it can come from: the kernel's own
-module and those of ours that it imports, and they import. Packages bring kernels for two kinds of processors, recognised by
-the same stamp; what fits none of them is compiled here. Other users of Numba in the process are not touched.
+It is kept (:mod:`irvane.core.private`) under a stamp over the content of every file that it can come from:
+the kernel's own module and those of ours that it imports, and they import. Packages bring kernels for two
+kinds of processors, recognised by the same stamp; what fits none of them is compiled here. Other users of
+Numba in the process are not touched.
 """
 
 from __future__ import annotations
@@ -22,7 +23,8 @@ from numba.extending import intrinsic
 from irvane.core.brought import BROUGHT, brought
 from irvane.core.private import own_folder
 
-#: Where our packages lie, and what a file imports of them at its outermost level (what kernels can hold of others).
+#: Where our packages lie, and what a file imports of them at its outermost level (what kernels can hold of
+#: others).
 _ROOT = Path(__file__).resolve().parents[2]
 _IMPORT = re.compile(
     r"^(?:from|import)[ ]+(irvane(?:\.\w+)*)(?:[ ]+import[ ]+(\([^)]*\)|[^\n#]*))?", re.MULTILINE
@@ -94,7 +96,8 @@ class _Kept(CompileResultCacheImpl):
 
 
 class _File(IndexDataCacheFile):
-    """Entries of one kernel. Several processes may write to it: one at a time, each entry under a name of its own."""
+    """Entries of one kernel. Several processes may write to it: one at a time, each entry under a name of its
+    own."""
 
     def save(self, key: Any, data: Any) -> None:
         with (Path(self._cache_path) / ".lock").open("w") as lock:
@@ -131,7 +134,8 @@ class _Cache(FunctionCache):
 
 
 def compiled(function: Any, options: dict[str, Any]) -> Any:
-    """What a function of :mod:`irvane.core.kernels` becomes; what is put into its caller is kept with that."""
+    """What a function of :mod:`irvane.core.kernels` becomes; what is put into its caller is kept with
+    that."""
     if options.get("intrinsic"):
         return intrinsic(function)
     made = numba.njit(nogil=True, error_model="numpy", **options)(function)

@@ -1,4 +1,5 @@
-"""How settings are declared: with label, unit, range, neutral value, group and help, in the metadata of a dataclass's fields."""
+"""How settings are declared: with label, unit, range, neutral value, group and help, in the metadata of a
+dataclass's fields."""
 
 from __future__ import annotations
 
@@ -80,7 +81,8 @@ class Name:
     help: str
 
 
-#: A crop: left, top, width and height in per cent of the corrected frame; empty: the largest that has no empty corners.
+#: A crop: left, top, width and height in per cent of the corrected frame; empty: the largest that has no
+#: empty corners.
 Crop = tuple[float, ...]
 
 

@@ -1,4 +1,5 @@
-"""What a report of a fault holds: versions and the last lines of the log, without places, names or serial numbers."""
+"""What a report of a fault holds: versions and the last lines of the log, without places, names or serial
+numbers."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ _PACKAGES = (
     "tifffile",
     "exiv2",
 )
-#: Paths (absolute ones, with spaces where they are quoted), coordinates, and runs of digits as serial numbers have them.
+#: Paths (absolute ones, with spaces where they are quoted), coordinates, and runs of digits as serial numbers
+#: have them.
 _PATHS = re.compile(r"(?P<quote>['\"“])(?:/|~|[A-Za-z]:\\)[^'\"”]+['\"”]|(?<![\w.])(?:/|~/)[^\s:;,'\")]+")
 _PLACES = re.compile(r"-?\d{1,3}\.\d{4,}\s*[,;]\s*-?\d{1,3}\.\d{4,}")
 _NUMBERS = re.compile(r"\b\d{6,}\b")

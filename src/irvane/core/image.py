@@ -2,8 +2,10 @@
 
 * A *mosaic* is float32, H×W, one colour per pixel; 0 is the black level, 1 the sensor's clipping point.
   Values below 0 (noise around black) are kept.
-* A *camera-linear* picture is float32, H×W×3 in the camera's own primaries at reference gains, 1 = clipping point.
-* A *scene-linear* picture is float32, H×W×3 in linear BT.2020 primaries, D65, unbounded: values above 1 are real
+* A *camera-linear* picture is float32, H×W×3 in the camera's own primaries at reference gains, 1 = clipping
+point.
+* A *scene-linear* picture is float32, H×W×3 in linear BT.2020 primaries, D65, unbounded: values above 1 are
+real
   light, negative values stay until output.
 * A *display* picture is float32, H×W×3, encoded for its output space, 0…1.
 
@@ -120,12 +122,14 @@ class CameraColour:
     stated: bool
 
 
-#: Light that no picture exceeds in either direction (float16 ends at 65,504); what is beyond is a damaged file.
+#: Light that no picture exceeds in either direction (float16 ends at 65,504); what is beyond is a damaged
+#: file.
 BRIGHTEST = 1e6
 
 
 def finite(picture: np.ndarray) -> tuple[np.ndarray, int]:
-    """Replace NaN by 0, infinities by the largest finite value of the picture, and what lies beyond BRIGHTEST by that.
+    """Replace NaN by 0, infinities by the largest finite value of the picture, and what lies beyond BRIGHTEST
+    by that.
 
     Returns the picture (the same array when nothing had to be replaced) and how many values were replaced.
     """
@@ -139,5 +143,6 @@ def finite(picture: np.ndarray) -> tuple[np.ndarray, int]:
 
 
 def largest_colour(picture: np.ndarray) -> np.ndarray:
-    """The largest colour of every pixel (H×W): many times faster than NumPy's own maximum over three of them."""
+    """The largest colour of every pixel (H×W): many times faster than NumPy's own maximum over three of
+    them."""
     return np.maximum(np.maximum(picture[..., 0], picture[..., 1]), picture[..., 2])

@@ -9,7 +9,8 @@ from pathlib import Path
 
 @lru_cache(maxsize=8)
 def version_of(package: str) -> str:
-    """From the name of its folder of facts: neither it nor a reader of such folders is loaded for that. Empty without one."""
+    """From the name of its folder of facts: neither it nor a reader of such folders is loaded for that. Empty
+    without one."""
     found = find_spec(package)
     if found is None or found.origin is None:
         return ""

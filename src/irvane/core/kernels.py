@@ -1,14 +1,15 @@
 """How loops over pixels are compiled, the same everywhere.
 
-A kernel runs in the calling thread; one whose first two parameters are the ends of a range is shared out among all threads
-by :func:`irvane.core.threads.share_out`, which compiles in a third of the time that Numba's own parallel loops need. `inline` is
-put into its caller. Steps that look at one pixel at a time are `serial` loops over flat arrays (red, green, blue, red, …): only with one
-index and a known stride does the compiler use vector instructions. Pictures are shared out among threads in strips
-(:mod:`irvane.core.threads`). Division follows IEEE 754 instead of raising: a loop that could raise cannot use vector instructions. Values are taken
-to be finite (pictures are, from their entry on).
+A kernel runs in the calling thread; one whose first two parameters are the ends of a range is shared out
+among all threads by :func:`irvane.core.threads.share_out`, which compiles in a third of the time that Numba's
+own parallel loops need. `inline` is put into its caller. Steps that look at one pixel at a time are `serial`
+loops over flat arrays (red, green, blue, red, …): only with one index and a known stride does the compiler
+use vector instructions. Pictures are shared out among threads in strips (:mod:`irvane.core.threads`).
+Division follows IEEE 754 instead of raising: a loop that could raise cannot use vector instructions. Values
+are taken to be finite (pictures are, from their entry on).
 
-Numba is loaded when the first kernel is called (:mod:`irvane.core.compiling`), not when a module is imported: what needs no
-picture starts without it.
+Numba is loaded when the first kernel is called (:mod:`irvane.core.compiling`), not when a module is imported:
+what needs no picture starts without it.
 """
 
 from __future__ import annotations
@@ -35,7 +36,8 @@ class Kernel:
         return self.made()(*given)
 
     def made(self) -> Any:
-        """What Numba makes of it. The kernels that it calls (by their plain names) are made first: Numba must find them, not these."""
+        """What Numba makes of it. The kernels that it calls (by their plain names) are made first: Numba must
+        find them, not these."""
         with _MAKING:
             if self._made is None:
                 from irvane.core.compiling import compiled
@@ -49,7 +51,8 @@ class Kernel:
 
 
 def load_compiler() -> None:
-    """Load what compiles kernels now: it takes the better part of a second the first time, beside other work for instance."""
+    """Load what compiles kernels now: it takes the better part of a second the first time, beside other work
+    for instance."""
     import irvane.core.compiling  # noqa: F401
 
 
@@ -67,7 +70,8 @@ intrinsic = _kernel(intrinsic=True)
 
 
 def flat(picture: np.ndarray) -> np.ndarray:
-    """The values of an array as one row, for a `serial` loop; a copy only when they do not lie in one piece."""
+    """The values of an array as one row, for a `serial` loop; a copy only when they do not lie in one
+    piece."""
     return np.ascontiguousarray(picture).reshape(-1)
 
 
@@ -78,7 +82,8 @@ def blank(picture: np.ndarray) -> np.ndarray:
 
 @serial
 def fill(row, value):
-    """One value everywhere. (What is assigned to a slice is checked for its size, which takes four seconds to compile.)"""
+    """One value everywhere. (What is assigned to a slice is checked for its size, which takes four seconds to
+    compile.)"""
     for x in range(row.size):
         row[x] = value
 
@@ -92,10 +97,12 @@ def copy(row, out):
 
 @serial
 def read(table, places):
-    """Values of a table (float32) instead of the places in it (0 to its last but one entry), straight between entries.
+    """Values of a table (float32) instead of the places in it (0 to its last but one entry), straight between
+    entries.
 
-    In a loop of its own: one that looks up in a table uses no vector instructions for the rest of its work either. The
-    index is unsigned: no time is lost on negative ones, which end, like everything that is no number, in the last entry.
+    In a loop of its own: one that looks up in a table uses no vector instructions for the rest of its work
+    either. The index is unsigned: no time is lost on negative ones, which end, like everything that is no
+    number, in the last entry.
     """
     last = np.uintp(table.size - 2)
     for i in range(places.size):
@@ -114,7 +121,8 @@ def multiply(picture, gains, out):
         out[3 * i + 2] = picture[3 * i + 2] * gains[i]
 
 
-#: Bits of the largest light that steps hand on, and of infinity: integers, since loops take floats to be finite.
+#: Bits of the largest light that steps hand on, and of infinity: integers, since loops take floats to be
+#: finite.
 _LIMIT, _INFINITE = np.int32(np.float32(1e12).view(np.int32)), np.int32(0x7F800000)
 _SIGN, _MAGNITUDE = np.int32(-0x80000000), np.int32(0x7FFFFFFF)
 
@@ -128,6 +136,7 @@ def _hold(bits):
 
 
 def keep_finite(picture: np.ndarray) -> np.ndarray:
-    """The picture (float32, in one piece), in place: infinities and what is beyond 1e12 become that, NaN becomes 0."""
+    """The picture (float32, in one piece), in place: infinities and what is beyond 1e12 become that, NaN
+    becomes 0."""
     _hold(picture.reshape(-1).view(np.int32))
     return picture

@@ -1,6 +1,7 @@
 """The memory that all running parts of the program take together: windows and commands know of each other.
 
-Each has a file that says how much it takes, locked as long as it runs; what an ended one left behind counts for nothing.
+Each has a file that says how much it takes, locked as long as it runs; what an ended one left behind counts
+for nothing.
 """
 
 from __future__ import annotations
@@ -32,7 +33,8 @@ class MachineShare:
         self._own: IO[str] | None = None
 
     def take(self, whole: int | None = None) -> int:
-        """Take what others leave of `whole` bytes (None: as the machine has it), at least a third; returns how much that is.
+        """Take what others leave of `whole` bytes (None: as the machine has it), at least a third; returns
+        how much that is.
 
         May be called again: others come and go.
         """

@@ -45,14 +45,16 @@ def usual_budget() -> int:
     return int(min(max(total() / 4, 1e9), 6e9))
 
 
-#: M_MMAP_THRESHOLD and M_ARENA_MAX of <malloc.h>. Arrays from so many bytes on have memory of their own, which goes back when they are
-#: freed and does not stay in a heap that others have filled behind it; and there are only so many heaps for all threads.
+#: M_MMAP_THRESHOLD and M_ARENA_MAX of <malloc.h>. Arrays from so many bytes on have memory of their own,
+#: which goes back when they are freed and does not stay in a heap that others have filled behind it; and
+#: there are only so many heaps for all threads.
 _THRESHOLD, _OWN, _HEAPS, _FEW = -3, 2 << 20, -8, 4
 
 
 @lru_cache(maxsize=1)
 def give_large_arrays_back() -> None:
-    """From now on the memory of large arrays goes back to the system as soon as they are freed (GNU C library)."""
+    """From now on the memory of large arrays goes back to the system as soon as they are freed (GNU C
+    library)."""
     library = ctypes.CDLL(None)
     if hasattr(library, "mallopt"):
         library.mallopt(_THRESHOLD, _OWN)
@@ -68,12 +70,14 @@ def available() -> int:
     return _ASSUMED
 
 
-#: Bytes that the libraries, the window and what is being computed take beside the frames, of a budget for all; frames have at least
-#: this much all the same.
+#: Bytes that the libraries, the window and what is being computed take beside the frames, of a budget for
+#: all; frames have at least this much all the same.
 _BESIDE, _LEAST = 700_000_000, 400_000_000
-#: Share of a budget that frames may keep which no pane shows: they are made again in seconds, denoised from disk.
+#: Share of a budget that frames may keep which no pane shows: they are made again in seconds, denoised from
+#: disk.
 _UNSEEN = 0.17
-#: Share of it for results that are kept beside frames, part of what lies beside them, and the least that they have.
+#: Share of it for results that are kept beside frames, part of what lies beside them, and the least that they
+#: have.
 _KEPT, _LEAST_KEPT = 0.06, 150_000_000
 
 

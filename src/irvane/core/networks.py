@@ -1,10 +1,12 @@
 """Networks that come with Irvane: their weights, run by OpenVINO in the calling thread.
 
-Convolutions whose input's range is known can be computed in whole numbers of 8 bits (Jacob and others 2018), which takes two
-thirds to half of the time. Weights use 7 of the bits: products of pairs are added in 16 bits where a processor has no instruction for it.
+Convolutions whose input's range is known can be computed in whole numbers of 8 bits (Jacob and others 2018),
+which takes two thirds to half of the time. Weights use 7 of the bits: products of pairs are added in 16 bits
+where a processor has no instruction for it.
 
-Where the processor computes with half precision (AVX512-FP16), networks do; that changes their results by a thousandth of the
-noise that they remove, and takes a sixth of the time. Everywhere else, and for tests, they compute in single precision.
+Where the processor computes with half precision (AVX512-FP16), networks do; that changes their results by a
+thousandth of the noise that they remove, and takes a sixth of the time. Everywhere else, and for tests, they
+compute in single precision.
 """
 
 from __future__ import annotations
@@ -26,7 +28,8 @@ from irvane.core.threads import stopping
 
 #: Names of precisions, as OpenVINO has them.
 SINGLE, HALF = "f32", "f16"
-#: Of convolutions that may be computed in whole numbers: their names and the lowest and highest value that they read.
+#: Of convolutions that may be computed in whole numbers: their names and the lowest and highest value that
+#: they read.
 Ranges = tuple[tuple[str, float, float], ...]
 #: Levels of what is read and of weights, as OpenVINO knows them; the largest weight is the 63rd above zero.
 _READ, _WEIGHTS, _LARGEST = 256, 255, 63
@@ -37,7 +40,8 @@ _FLAGS = Path("/proc/cpuinfo")
 
 @lru_cache(maxsize=1)
 def precision() -> str:
-    """What networks compute with on this processor: SINGLE or HALF; the variable IRVANE_PRECISION decides otherwise."""
+    """What networks compute with on this processor: SINGLE or HALF; the variable IRVANE_PRECISION decides
+    otherwise."""
     wanted = os.environ.get("IRVANE_PRECISION", "")
     if wanted in (SINGLE, HALF):
         return wanted
@@ -63,7 +67,8 @@ def _hash(package: str, name: str) -> str:
 
 
 def fingerprint(package: str, name: str, ranges: Ranges = ()) -> str:
-    """Hash of the weights of the network `name` that lies in `package`, and the precision that it runs with."""
+    """Hash of the weights of the network `name` that lies in `package`, and the precision that it runs
+    with."""
     wanted = _precision_of(name)
     told = hashlib.blake2b(repr(ranges).encode(), digest_size=4).hexdigest() if ranges else ""
     return f"{_hash(package, name)} {wanted}{told if wanted == SINGLE else ''}"
@@ -82,19 +87,21 @@ def _runtime() -> tuple[Any, Any]:
 def _started() -> tuple[Any, Any]:
     """OpenVINO without its statistics.
 
-    The package `openvino_telemetry` that its wheel asks for would look up a host for statistics. It is never imported:
-    OpenVINO then uses its own stand-in, which does nothing.
+    The package `openvino_telemetry` that its wheel asks for would look up a host for statistics. It is never
+    imported: OpenVINO then uses its own stand-in, which does nothing.
     """
     sys.modules["openvino_telemetry"] = None  # type: ignore[assignment]
     import openvino  # takes a while: only when it is needed
 
-    # its first touch of an array prepares its bridge to NumPy; two threads that do so at once wait for each other for ever
+    # its first touch of an array prepares its bridge to NumPy; two threads that do so at once wait for each
+    # other for ever
     openvino.Tensor(np.zeros(1, np.float32)).data[:] = 0
     return openvino, openvino.Core()
 
 
 def _in_whole_numbers(model: Any, ranges: Ranges) -> None:
-    """Let convolutions compute in whole numbers: what they read and their weights are rounded to steps of their ranges."""
+    """Let convolutions compute in whole numbers: what they read and their weights are rounded to steps of
+    their ranges."""
     import openvino.opset13 as operations
 
     found = {name: (low, high) for name, low, high in ranges}
@@ -120,7 +127,8 @@ def _in_whole_numbers(model: Any, ranges: Ranges) -> None:
 
 @dataclass
 class _Compiled:
-    """A compiled network and what runs it; `held` while it keeps the memory of what it made last, some 150 MB."""
+    """A compiled network and what runs it; `held` while it keeps the memory of what it made last, some 150
+    MB."""
 
     network: Any
     request: Any
@@ -181,7 +189,8 @@ _POOL = _Pool()
 
 
 def release() -> None:
-    """Give up networks that nobody is using: each holds some 150 MB, and is there again in a tenth of a second."""
+    """Give up networks that nobody is using: each holds some 150 MB, and is there again in a tenth of a
+    second."""
     _POOL.clear()
     _weights.cache_clear()
 
@@ -193,7 +202,8 @@ class Stopped(Exception):  # noqa: N818 (being stopped is no error)
 def run(package: str, name: str, planes: np.ndarray, ranges: Ranges = ()) -> np.ndarray:
     """What a network makes of `planes` (float32, planes×H×W): as many rows and columns.
 
-    With `ranges`, these convolutions compute in whole numbers, except where the network computes in half precision.
+    With `ranges`, these convolutions compute in whole numbers, except where the network computes in half
+    precision.
 
     Raises
     ------

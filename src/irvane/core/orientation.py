@@ -14,13 +14,15 @@ _TURNS = {0: 0, 3: 2, 5: 1, 6: 3}
 
 
 def upright(picture: np.ndarray, flip: int) -> np.ndarray:
-    """Turn an array (H×W or H×W×C) from sensor to upright orientation; a contiguous copy when it is turned."""
+    """Turn an array (H×W or H×W×C) from sensor to upright orientation; a contiguous copy when it is
+    turned."""
     turns = _TURNS[flip]
     return np.ascontiguousarray(np.rot90(picture, turns)) if turns else picture
 
 
 def to_upright(point: tuple[Places, Places], extent: tuple[int, int], flip: int) -> tuple[Places, Places]:
-    """Map (x, y) from the sensor (`extent` = its height, width; pixel centres at +0.5) to the upright picture."""
+    """Map (x, y) from the sensor (`extent` = its height, width; pixel centres at +0.5) to the upright
+    picture."""
     (x, y), (h, w) = point, extent
     return {0: (x, y), 3: (w - x, h - y), 5: (y, w - x), 6: (h - y, x)}[flip]
 

@@ -1,7 +1,8 @@
-"""Logarithms and powers for compiled loops: exact to float32's own precision, and open to vector instructions.
+"""Logarithms and powers for compiled loops: exact to float32's own precision, and open to vector
+instructions.
 
-The C library's functions are called pixel by pixel; these are plain arithmetic, so that the compiler handles eight or
-sixteen pixels at once.
+The C library's functions are called pixel by pixel; these are plain arithmetic, so that the compiler handles
+eight or sixteen pixels at once.
 """
 
 from __future__ import annotations

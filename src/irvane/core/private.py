@@ -23,7 +23,8 @@ _NAMES = ("kernels", "kernels-own")
 
 
 def _open_to_others(status: os.stat_result) -> bool:
-    """May anybody else write? A group of the user's own name is the user's alone, as most systems set them up."""
+    """May anybody else write? A group of the user's own name is the user's alone, as most systems set them
+    up."""
     if status.st_mode & stat.S_IWOTH:
         return True
     return bool(status.st_mode & stat.S_IWGRP) and not _is_own_group(status.st_gid)
@@ -40,8 +41,9 @@ def _is_own_group(group: int) -> bool:
 def is_private(folder: Path) -> bool:
     """Can nobody but this user and root have put anything into a folder, or have exchanged it?
 
-    It and every folder above it belong to this user or to root, and nobody else may write there; of those above, a folder
-    that everybody may write to counts when its entries can be renamed by their owners alone (sticky).
+    It and every folder above it belong to this user or to root, and nobody else may write there; of those
+    above, a folder that everybody may write to counts when its entries can be renamed by their owners alone
+    (sticky).
     """
     try:
         real = folder.resolve(strict=True)
@@ -58,8 +60,8 @@ def is_private(folder: Path) -> bool:
 
 @lru_cache(maxsize=1)
 def kernels_folder() -> Path:
-    """A folder for compiled kernels: in the user's cache; where that cannot be written or is not his alone, a new one that goes
-    when the program ends."""
+    """A folder for compiled kernels: in the user's cache; where that cannot be written or is not his alone, a
+    new one that goes when the program ends."""
     chosen, cache = os.environ.get(VARIABLE), platformdirs.user_cache_path("irvane")
     for folder in [Path(chosen)] if chosen else [cache / name for name in _NAMES]:
         with suppress(OSError):
@@ -73,6 +75,7 @@ def kernels_folder() -> Path:
 
 
 def own_folder() -> Path:
-    """The folder in it for kernels of this copy of the program alone: two checkouts do not take each other's for stale."""
+    """The folder in it for kernels of this copy of the program alone: two checkouts do not take each other's
+    for stale."""
     place = str(Path(__file__).resolve().parents[2])
     return kernels_folder() / hashlib.blake2b(place.encode(), digest_size=6).hexdigest()

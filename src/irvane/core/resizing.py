@@ -14,7 +14,8 @@ _LOBES = 3.0
 
 
 def _weights(before: int, after: int) -> scipy.sparse.csr_matrix:
-    """after×before: weights of a sinc windowed by its own main lobe (Duchon 1979), wider where the picture is reduced."""
+    """after×before: weights of a sinc windowed by its own main lobe (Duchon 1979), wider where the picture is
+    reduced."""
     scale = max(before / after, 1.0)
     centre = on_grid(centres(after), before, after)
     reach = int(np.ceil(_LOBES * scale))

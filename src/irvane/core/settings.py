@@ -1,10 +1,13 @@
-"""The settings of a proof: one frozen record per station, each value with unit, range, neutral value and help.
+"""The settings of a proof: one frozen record per station, each value with unit, range, neutral value and
+help.
 
 The declarations drive everything: the command line's ``--set``, the window's controls, the sidecar's JSON.
-``None`` means *automatic*: the value follows from what is measured in the frame. Beside its settings a station names the
-methods that its steps run (``sensor.banding_by``): a proof keeps those that it was made with, whatever comes after them.
+``None`` means *automatic*: the value follows from what is measured in the frame. Beside its settings a
+station names the methods that its steps run (``sensor.banding_by``): a proof keeps those that it was made
+with, whatever comes after them.
 
-In JSON, settings are values by their full names, as many or as few as are meant; those of a whole proof name all.
+In JSON, settings are values by their full names, as many or as few as are meant; those of a whole proof name
+all.
 """
 
 from __future__ import annotations
@@ -68,7 +71,8 @@ class Settings:
         return replace(self, **{station: replace(group, **{name: checked})})
 
     def with_values(self, values: Mapping[str, Any]) -> Settings:
-        """A copy with some settings changed, by their full names; raises SettingError as :meth:`with_value` does."""
+        """A copy with some settings changed, by their full names; raises SettingError as :meth:`with_value`
+        does."""
         settings = self
         for path, value in values.items():
             settings = settings.with_value(path, value)
@@ -176,7 +180,8 @@ def _from_groups(data: dict[str, Any]) -> dict[str, Any]:
 
 
 def _without_profiles(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 2: a whole proof (it names its methods) was made without profile and measured aberration, and stays so."""
+    """Version 2: a whole proof (it names its methods) was made without profile and measured aberration, and
+    stays so."""
     values = data.get("values")
     if data.get("version") != 2 or not isinstance(values, dict) or "sensor.banding_by" not in values:
         return {**data, "version": 3}
@@ -296,8 +301,9 @@ def differences(a: Settings, b: Settings) -> list[str]:
 
 
 REGIONS = "regions"
-#: Parts that can be handed on by themselves: what of the picture is shown, how its range is fitted into it, and the regions, in their
-#: places; those that are found anew (tones, hues, focus, subject) find the other frame's own.
+#: Parts that can be handed on by themselves: what of the picture is shown, how its range is fitted into it,
+#: and the regions, in their places; those that are found anew (tones, hues, focus, subject) find the other
+#: frame's own.
 PARTS: dict[str, tuple[str, ...]] = {
     REGIONS: (),
     "crop": (
@@ -327,8 +333,8 @@ def part_names(part: str) -> tuple[str, ...]:
 
 
 def handed_on(source: Settings, target: Settings, parts: Sequence[str]) -> Settings:
-    """The target's settings with those of some stations (or PARTS of them) taken from the source; the target keeps its
-    methods."""
+    """The target's settings with those of some stations (or PARTS of them) taken from the source; the target
+    keeps its methods."""
     paths = [path for part in parts for path in part_names(part)]
     made = target.with_values({path: source.get(path) for path in paths})
     return made.with_regions(source.regions) if REGIONS in parts else made

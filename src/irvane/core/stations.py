@@ -50,27 +50,33 @@ class Sensor:
     demosaic: str = declare.choice(
         "auto", "Interpolation",
         (("auto", "automatic"), ("directional", "directional"), ("linear", "linear")), MOSAIC,
-        "How full colour is made from the filter mosaic. Directional is quick; on a 6×6 array, and where noise is removed by "
-        "the best method, automatic has a network mend what that gets wrong where fine structures cross, which takes longer. "
+        "How full colour is made from the filter mosaic. Directional is quick; on a 6×6 array, and where "
+        "noise is removed by "
+        "the best method, automatic has a network mend what that gets wrong where fine structures cross, "
+        "which takes longer. "
         "Linear is softer but calm in extreme noise.",
     )  # fmt: skip
     defects: str = declare.choice(
         "on", "Hot pixels", (("on", "repair"), ("off", "leave")), MOSAIC,
-        "Replaces single pixels and pairs that no light could have made: their neighbours know nothing of them. "
+        "Replaces single pixels and pairs that no light could have made: their neighbours know nothing of "
+        "them. "
         "Stars and points of light stay; so may faint defects amid detail as fine as a pixel.",
     )  # fmt: skip
     banding: str = declare.choice(
         "rows", "Banding",
-        (("rows", "rows"), ("columns", "columns"), ("both", "rows and columns"), ("off", "leave")), DARK_LINES,
+        (("rows", "rows"), ("columns", "columns"), ("both", "rows and columns"), ("off", "leave")),
+        DARK_LINES,
         "Takes away offsets that whole lines share in the deepest tones. A clean sensor is left as it is.",
     )  # fmt: skip
     banding_width: float = declare.number(
         8, "Widest band", "px", 1, 200, 1, DARK_LINES,
-        "How wide a band can be. Raise it for broad stripes; a small value leaves soft horizontal shading alone.",
+        "How wide a band can be. Raise it for broad stripes; a small value leaves soft horizontal shading "
+        "alone.",
     )  # fmt: skip
     false_colour: float = declare.number(
         0, "Clean-up", "%", 0, 100, 5, FALSE_COLOUR,
-        "Calms coloured fringes and specks that interpolation leaves in fine texture, cloth and lettering. Tiny coloured "
+        "Calms coloured fringes and specks that interpolation leaves in fine texture, cloth and lettering. "
+        "Tiny coloured "
         "things pale with it.",
     )  # fmt: skip
     false_colour_width: float = declare.number(
@@ -93,14 +99,17 @@ class Lens:
 
     profile: str = declare.name(
         "auto", "Lens", (("auto", "automatic"), ("off", "none")), PROFILE,
-        "What is known of this lens. Automatic takes the corrections that the file carries, or else the lens database's when "
+        "What is known of this lens. Automatic takes the corrections that the file carries, or else the "
+        "lens database's when "
         "it knows just this lens; a raw frame only. Choose a lens by its name when it was not found.",
     )  # fmt: skip
     profile_distortion: float = declare.number(
-        100, "Distortion", "%", 0, 150, 5, PROFILE, "How much of the known distortion is corrected; 0 leaves it.",
+        100, "Distortion", "%", 0, 150, 5, PROFILE, "How much of the known distortion is corrected; 0 "
+                                                    "leaves it.",
     )  # fmt: skip
     profile_vignetting: float = declare.number(
-        100, "Vignetting", "%", 0, 150, 5, PROFILE, "How much of the known loss of light in the corners is given back.",
+        100, "Vignetting", "%", 0, 150, 5, PROFILE, "How much of the known loss of light in the corners is "
+                                                    "given back.",
     )  # fmt: skip
     profile_aberration: float = declare.number(
         100, "Aberration", "%", 0, 150, 5, PROFILE,
@@ -108,15 +117,18 @@ class Lens:
     )  # fmt: skip
     focal: float | None = declare.number(
         None, "Focal length", "mm", 1, 2000, 1, PROFILE,
-        "For lenses that do not tell it to the camera. Automatic is what the file says.", neutral=50, decimals=1,
+        "For lenses that do not tell it to the camera. Automatic is what the file says.", neutral=50,
+        decimals=1,
     )  # fmt: skip
     projection: str = declare.choice(
         "keep", "Fisheye", (("keep", "as it is"), ("straight", "make straight")), PROFILE,
-        "A fisheye's picture can be made straight like that of other lenses; its corners are stretched by that.",
+        "A fisheye's picture can be made straight like that of other lenses; its corners are stretched by "
+        "that.",
     )  # fmt: skip
     distortion: float = declare.number(
         0.0, "Distortion", "%", -30, 30, 0.1, VIGNETTING,
-        "Bends lines straight by hand: how far the corners are moved outwards, of their distance from the middle. Positive "
+        "Bends lines straight by hand: how far the corners are moved outwards, of their distance from the "
+        "middle. Positive "
         "values cure barrels.", decimals=1,
     )  # fmt: skip
     vignetting: float = declare.number(
@@ -125,22 +137,27 @@ class Lens:
     )  # fmt: skip
     falloff: str = declare.choice(
         "profile", "Lost light", (("profile", "from the profile"), ("frame", "measured here")), VIGNETTING,
-        "Where the loss of light in the corners is known from. Measured here: from the frame itself, where its four quarters "
+        "Where the loss of light in the corners is known from. Measured here: from the frame itself, where "
+        "its four quarters "
         "grow darker alike.",
     )  # fmt: skip
     aberration: str = declare.choice(
-        "auto", "Aberration", (("auto", "automatic"), ("measured", "measured here"), ("off", "leave")), COLOUR_ERRORS,
-        "Red and blue pictures of another size than green: coloured rims that grow towards the corners. Automatic takes them "
+        "auto", "Aberration", (("auto", "automatic"), ("measured", "measured here"), ("off", "leave")),
+        COLOUR_ERRORS,
+        "Red and blue pictures of another size than green: coloured rims that grow towards the corners. "
+        "Automatic takes them "
         "from the profile, or else measures them on the frame's contours and acts when that is certain.",
     )  # fmt: skip
     fringing: float = declare.number(
         0, "Fringes", "%", 0, 100, 5, COLOUR_ERRORS,
-        "Takes the colour from fringes beside light that is nearly clipped: branches against the sky, lamps, glitter. Things "
+        "Takes the colour from fringes beside light that is nearly clipped: branches against the sky, "
+        "lamps, glitter. Things "
         "of that colour elsewhere stay.",
     )  # fmt: skip
     fringe_hue: float | None = declare.number(
         None, "Fringe hue", "°", 0, 360, 5, COLOUR_ERRORS,
-        "Hue of the fringes: 0 red, 120 green, 240 blue, 285 violet. Automatic looks for it beside the brightest edges.",
+        "Hue of the fringes: 0 red, 120 green, 240 blue, 285 violet. Automatic looks for it beside the "
+        "brightest edges.",
         neutral=285,
     )  # fmt: skip
     vertical: float = declare.number(
@@ -149,7 +166,8 @@ class Lens:
     )  # fmt: skip
     horizontal: float = declare.number(
         0.0, "Swing", "°", -45, 45, 0.5, UPRIGHT,
-        "As if the camera had been swung so much less to the right: a front seen from its side lies level.", decimals=1,
+        "As if the camera had been swung so much less to the right: a front seen from its side lies level.",
+        decimals=1,
     )  # fmt: skip
     straighten: float = declare.number(
         0.0, "Straighten", "°", -45, 45, 0.1, UPRIGHT,
@@ -164,12 +182,14 @@ class Lens:
     )  # fmt: skip
     crop: Crop = declare.crop(
         "Crop", FRAMING,
-        "What is shown: left, top, width and height in per cent of the corrected frame. Automatic is the largest part of the "
+        "What is shown: left, top, width and height in per cent of the corrected frame. Automatic is the "
+        "largest part of the "
         "frame's own shape that has no empty corners.",
     )  # fmt: skip
     edges: str = declare.choice(
         "fill", "Corners", (("fill", "no empty ones"), ("keep", "keep empty ones")), FRAMING,
-        "Correcting leaves corners without picture. They are cropped away as long as no crop is set by hand, or kept, black.",
+        "Correcting leaves corners without picture. They are cropped away as long as no crop is set by "
+        "hand, or kept, black.",
     )  # fmt: skip
     bent_by: str = declare.method("Lens", "sinc@1")
 
@@ -180,12 +200,14 @@ class Noise:
 
     amount: float | None = declare.number(
         None, "Amount", "%", 0, 200, 5, REMOVAL,
-        "Share of the measured noise that is removed. Automatic follows the measurement and does next to nothing "
+        "Share of the measured noise that is removed. Automatic follows the measurement and does next to "
+        "nothing "
         "at base ISO.", neutral=0,
     )  # fmt: skip
     method: str = declare.choice(
         "best", "Method", (("best", "best"), ("fast", "fast")), REMOVAL,
-        "Best: a network trained on noise alone. Fast: cosine transforms, in about a quarter of the time, with less fine "
+        "Best: a network trained on noise alone. Fast: cosine transforms, in about a quarter of the time, "
+        "with less fine "
         "detail kept.",
     )  # fmt: skip
     luminance: float = declare.number(
@@ -198,18 +220,21 @@ class Noise:
     )  # fmt: skip
     texture: float = declare.number(
         0, "Texture", "%", 0, 100, 5, REMOVAL,
-        "How much of what was taken from structured places is given back: a slight natural grain instead of a glassy "
+        "How much of what was taken from structured places is given back: a slight natural grain instead of "
+        "a glassy "
         "surface. Even areas stay clean.",
     )  # fmt: skip
     shadows: float = declare.number(
-        100, "Shadows", "%", 0, 100, 5, OVER_BRIGHTNESS, "Share of the removal in the deepest tones, nine stops "
+        100, "Shadows", "%", 0, 100, 5, OVER_BRIGHTNESS, "Share of the removal in the deepest tones, nine "
+                                                         "stops "
         "below clipping and darker.",
     )  # fmt: skip
     midtones: float = declare.number(
         100, "Mid-tones", "%", 0, 100, 5, OVER_BRIGHTNESS, "Share of the removal five stops below clipping.",
     )  # fmt: skip
     highlights: float = declare.number(
-        100, "Highlights", "%", 0, 100, 5, OVER_BRIGHTNESS, "Share of the removal in the brightest tones, where noise "
+        100, "Highlights", "%", 0, 100, 5, OVER_BRIGHTNESS, "Share of the removal in the brightest tones, "
+                                                            "where noise "
         "is smallest.",
     )  # fmt: skip
     clear_black: float = declare.number(
@@ -226,22 +251,27 @@ class Noise:
         100, "Blotches", "%", 0, 100, 5, OVER_SCALE, "Share of the removal of wide soft blotches.",
     )  # fmt: skip
     red: float = declare.number(
-        100, "Red", "%", 0, 100, 5, PER_CHANNEL, "Share of the removal in the red of the sensor: with blue the usual "
+        100, "Red", "%", 0, 100, 5, PER_CHANNEL, "Share of the removal in the red of the sensor: with blue "
+                                                 "the usual "
         "leftover.",
     )  # fmt: skip
     green: float = declare.number(
-        100, "Green", "%", 0, 100, 5, PER_CHANNEL, "Share of the removal in the green of the sensor, which carries "
+        100, "Green", "%", 0, 100, 5, PER_CHANNEL, "Share of the removal in the green of the sensor, which "
+                                                   "carries "
         "most of the texture: lower it where mid-tone texture suffers.",
     )  # fmt: skip
     blue: float = declare.number(
-        100, "Blue", "%", 0, 100, 5, PER_CHANNEL, "Share of the removal in the blue of the sensor, usually the noisiest.",
+        100, "Blue", "%", 0, 100, 5, PER_CHANNEL, "Share of the removal in the blue of the sensor, usually "
+                                                  "the noisiest.",
     )  # fmt: skip
     grain: float = declare.number(
         0, "Grain", "%", 0, 100, 5, GRAIN_AT_THE_END,
-        "An even grain without colour over the finished picture, against a plastic look. Strongest in the mid-tones.",
+        "An even grain without colour over the finished picture, against a plastic look. Strongest in the "
+        "mid-tones.",
     )  # fmt: skip
     grain_size: float = declare.number(
-        1.5, "Grain size", "px", 0.5, 6, 0.5, GRAIN_AT_THE_END, "Width of a grain in pixels of the frame.", decimals=1,
+        1.5, "Grain size", "px", 0.5, 6, 0.5, GRAIN_AT_THE_END, "Width of a grain in pixels of the frame.",
+        decimals=1,
     )  # fmt: skip
     removed_by: str = declare.method("Noise removal", "removal@1", "removal@2", "removal@3")
 
@@ -263,7 +293,8 @@ class Light:
     )  # fmt: skip
     white: float = declare.number(
         0.0, "White point", "EV", -3, 8, 0.1, ENDS,
-        "The light that becomes paper white, against the usual four stops above mid-grey. Raise it to keep more "
+        "The light that becomes paper white, against the usual four stops above mid-grey. Raise it to keep "
+        "more "
         "of the brightest tones.", decimals=1,
     )  # fmt: skip
     shadows: float = declare.number(
@@ -281,16 +312,19 @@ class Light:
     )  # fmt: skip
     roll_off: float = declare.number(
         0.0, "Roll-off", "EV", 0, 6, 0.1, ENDS,
-        "Stops beyond paper white that are still told apart: the brightest two stops below it bend softly to make room, "
+        "Stops beyond paper white that are still told apart: the brightest two stops below it bend softly "
+        "to make room, "
         "in all colours alike.", decimals=1,
     )  # fmt: skip
     local_small: float = declare.number(
         0.0, "Small", "%", -100, 100, 5, LOCAL_CONTRAST,
-        "Contrast of structures up to about a hundredth of the frame: bark, cloth, ripples. Negative values soften.",
+        "Contrast of structures up to about a hundredth of the frame: bark, cloth, ripples. Negative values "
+        "soften.",
     )  # fmt: skip
     local_large: float = declare.number(
         0.0, "Large", "%", -100, 100, 5, LOCAL_CONTRAST,
-        "Contrast of structures up to about a twentieth of the frame: clouds, folds of land. Negative values soften.",
+        "Contrast of structures up to about a twentieth of the frame: clouds, folds of land. Negative "
+        "values soften.",
     )  # fmt: skip
     curve: Curve = declare.points(
         "All", CURVES,
@@ -303,14 +337,17 @@ class Light:
     curve_blue: Curve = declare.points("Blue", CURVES, "Blue alone.")
     tone_map: str = declare.choice(
         "none", "Operator", (("none", "none"), ("photographic", "photographic"), ("local", "local")), RANGE,
-        "Fits a scene of many stops into the picture. Photographic: one global curve, no halos, no noise boost "
-        "(Reinhard and others, 2002). Local: whole areas are brought nearer to each other, their detail stays.",
+        "Fits a scene of many stops into the picture. Photographic: one global curve, no halos, no noise "
+        "boost "
+        "(Reinhard and others, 2002). Local: whole areas are brought nearer to each other, their detail "
+        "stays.",
     )  # fmt: skip
     tone_strength: float = declare.number(
         100, "Strength", "%", 0, 100, 5, RANGE, "How far the operator acts; 0 leaves the light as it is."
     )
     tone_key: float = declare.number(
-        0.0, "Key", "EV", -4, 4, 0.1, RANGE, "Brightness of the middle of the scene under the operator.", decimals=1
+        0.0, "Key", "EV", -4, 4, 0.1, RANGE, "Brightness of the middle of the scene under the operator.",
+        decimals=1
     )  # fmt: skip
     toned_by: str = declare.method("Light", "guided@1")
 
@@ -331,7 +368,8 @@ class Colour:
     )  # fmt: skip
     tint: float | None = declare.number(
         None, "Tint", "mDuv", -60, 60, 1, WHITE_BALANCE,
-        "Deviation of that light from a glowing body, in thousandths of Duv. Positive takes out green.", neutral=0,
+        "Deviation of that light from a glowing body, in thousandths of Duv. Positive takes out green.",
+        neutral=0,
     )  # fmt: skip
     saturation: float = declare.number(
         100, "Saturation", "%", 0, 200, 5, STRENGTH, "Distance of colours from grey of the same lightness."
@@ -364,17 +402,21 @@ class Finish:
     )  # fmt: skip
     enlarge: str = declare.choice(
         "1", "Enlarging", (("1", "none"), ("1.5", "1.5 times"), ("2", "twice"), ("4", "4 times")), FILE,
-        "Pixels of the written file for each pixel of the picture, along a side; sizes of destinations count after it.",
+        "Pixels of the written file for each pixel of the picture, along a side; sizes of destinations "
+        "count after it.",
     )  # fmt: skip
     enlarge_by: str = declare.choice(
         "learned", "Enlarged by", (("learned", "learned detail"), ("lanczos", "Lanczos")), FILE,
-        "Learned: a small network mends what plain filtering leaves soft, and does not enlarge the blocks of a JPEG. Lanczos: the plain filter, "
+        "Learned: a small network mends what plain filtering leaves soft, and does not enlarge the blocks "
+        "of a JPEG. Lanczos: the plain filter, "
         "to compare with. Scene-linear files are always enlarged by it.",
     )  # fmt: skip
     tone: str = declare.choice(
         "light", "Float files", (("light", "plain light"), ("toned", "with tone")), FILE,
-        "What OpenEXR, Radiance HDR and TIFF of 32 bits hold. Plain light: as it was in the scene, before Light, Colour, sharpening and "
-        "rendering, values above white too; other programs can go on from it. With tone: what is made of it there. A linear DNG always "
+        "What OpenEXR, Radiance HDR and TIFF of 32 bits hold. Plain light: as it was in the scene, before "
+        "Light, Colour, sharpening and "
+        "rendering, values above white too; other programs can go on from it. With tone: what is made of it "
+        "there. A linear DNG always "
         "holds the camera's light.",
     )  # fmt: skip
     quality: float = declare.number(

@@ -1,4 +1,5 @@
-"""What is kept of work that was done, beside whole frames: one store, one limit, the least recently used goes first.
+"""What is kept of work that was done, beside whole frames: one store, one limit, the least recently used goes
+first.
 
 An entry lives as long as everything that it was made of: that is held weakly, and known by identity.
 """

@@ -1,7 +1,8 @@
 """One budget of threads: strips of a picture side by side, each worked on by one thread.
 
-A strip passes through all steps in its thread, so that threads wait for each other once per picture and not once per
-step. OpenCV is kept to the calling thread; kernels that need the whole frame at once are spread over all cores.
+A strip passes through all steps in its thread, so that threads wait for each other once per picture and not
+once per step. OpenCV is kept to the calling thread; kernels that need the whole frame at once are spread over
+all cores.
 """
 
 from __future__ import annotations
@@ -25,13 +26,15 @@ CORES = max(1, len(os.sched_getaffinity(0)))
 cv2.setNumThreads(1)
 
 
-#: Of the present thread: those that work for it, what stops the work that it does for another, and how many cores that may use.
+#: Of the present thread: those that work for it, what stops the work that it does for another, and how many
+#: cores that may use.
 _OWN = threading.local()
 #: Seconds between two calls of what is done while others work.
 _LOOK_UP = 0.03
 #: Rows (or whatever a kernel goes through) that are worth a thread.
 _SMALLEST = 8
-#: How much nicer threads are that give way to what is done meanwhile, and less so with every step that this is nested.
+#: How much nicer threads are that give way to what is done meanwhile, and less so with every step that this
+#: is nested.
 _GIVING_WAY, _DEEPER = 5, 3
 
 
@@ -64,7 +67,8 @@ class _Stop:
 
 @contextmanager
 def stopping(call: Callable[[], None]) -> Iterator[None]:
-    """Inside of it, `call` is called (by another thread) when what the present thread works at is not wanted any more."""
+    """Inside of it, `call` is called (by another thread) when what the present thread works at is not wanted
+    any more."""
     stop: _Stop | None = getattr(_OWN, "stop", None)
     with nullcontext() if stop is None else stop.calling(call):
         yield
@@ -110,10 +114,11 @@ def each(
 ) -> Iterator[Result]:
     """Results of `work` on items, in their order, made by as many threads as there are cores.
 
-    No more than two items per core are under way at a time. A single item is done in the calling thread; other threads
-    are kept for the next call from the same thread, whose priority they have. `meanwhile` is called again and again
-    while the calling thread waits; it may do other work, with other threads. An exception of `work` or `meanwhile`, or
-    closing the iterator, drops what has not begun and stops what can be stopped.
+    No more than two items per core are under way at a time. A single item is done in the calling thread;
+    other threads are kept for the next call from the same thread, whose priority they have. `meanwhile` is
+    called again and again while the calling thread waits; it may do other work, with other threads. An
+    exception of `work` or `meanwhile`, or closing the iterator, drops what has not begun and stops what can
+    be stopped.
     """
     if meanwhile is None and isinstance(items, Sized) and len(items) == 1:
         yield from map(work, items)
@@ -145,7 +150,8 @@ def each(
 
 
 def share_out(kernel: Callable[..., None], count: int, *given: object) -> None:
-    """Call ``kernel(begin, end, *given)`` for parts of ``range(count)`` that make up all of it, on all threads.
+    """Call ``kernel(begin, end, *given)`` for parts of ``range(count)`` that make up all of it, on all
+    threads.
 
     Where as many threads as there are cores work beside this one already, it is called once.
     """
@@ -162,7 +168,8 @@ def together(first: Callable[[], Item], second: Callable[[], Result]) -> tuple[I
 
 
 def strips(rows: int, smallest: int) -> list[tuple[int, int]]:
-    """Half-open ranges that share out rows among the cores, two for each, none much smaller than `smallest`."""
+    """Half-open ranges that share out rows among the cores, two for each, none much smaller than
+    `smallest`."""
     count = max(1, min(2 * CORES, rows // smallest))
     edges = [rows * k // count for k in range(count + 1)]
     return list(pairwise(edges))

@@ -1,7 +1,8 @@
-"""How the time of long work is told, the same everywhere: the share of the whole wait, and the time left as soon as it is known.
+"""How the time of long work is told, the same everywhere: the share of the whole wait, and the time left as
+soon as it is known.
 
-No time is told before it is known, none that has run out, and never 0 s while work remains. Between two reports the time goes on.
-All times are seconds of one clock that the caller reads.
+No time is told before it is known, none that has run out, and never 0 s while work remains. Between two
+reports the time goes on. All times are seconds of one clock that the caller reads.
 """
 
 from __future__ import annotations
@@ -9,7 +10,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 
-#: Seconds and share of some work before its time is extrapolated; share from which that counts more than an expected time.
+#: Seconds and share of some work before its time is extrapolated; share from which that counts more than an
+#: expected time.
 _FIRST, _LEAST, _TRUSTED = 1.5, 0.05, 0.25
 #: A time that has less than this left is not told any more: it ran out, and work remains.
 _GONE = 0.5

@@ -14,7 +14,8 @@ from irvane import __version__
 _OWN = (
     "Irvane {version}\n\n"
     "Free software under the GNU General Public License, version 3 or later. No warranty.\n\n"
-    "Weights of the networks and filters: trained by the project's own scripts (folder training) on photographs that are "
+    "Weights of the networks and filters: trained by the project's own scripts (folder training) on "
+    "photographs that are "
     "free to use and on pictures it draws itself; under the licence of the program.\n"
     "Lens data: the lensfun database, Creative Commons Attribution-ShareAlike 3.0, through lensfunpy.\n"
     "Fonts: B612 and B612 Mono, SIL Open Font License 1.1 (below).\n"

@@ -1,4 +1,5 @@
-"""Every command of the window: words, keys, help. The menu, the shortcuts and the list of keys are made from it."""
+"""Every command of the window: words, keys, help. The menu, the shortcuts and the list of keys are made from
+it."""
 
 from __future__ import annotations
 
@@ -85,7 +86,8 @@ COMMANDS = (
         "cull",
         "Choose among alike frames",
         "Shift+C",
-        "Those selected, or those like this one, side by side on one spot; each is kept or rejected, then the next follow.",
+        "Those selected, or those like this one, side by side on one spot; each is kept or rejected, then "
+        "the next follow.",
     ),
     *(
         Command("Frame", f"stars_{n}", f"{n} star{'' if n == 1 else 's'}" if n else "No stars", f"Alt+{n}")
@@ -106,7 +108,8 @@ COMMANDS = (
         "ratings",
         "Ratings for other programs (XMP)",
         "",
-        "Marks and stars of what is selected, beside the frames as XMP; what such files hold besides stays, their rating is replaced.",
+        "Marks and stars of what is selected, beside the frames as XMP; what such files hold besides stays, "
+        "their rating is replaced.",
     ),
     Command("Frame", "previous", "Previous frame", "W"),
     Command("Frame", "next", "Next frame", "S"),
@@ -187,7 +190,8 @@ COMMANDS = (
         "regions",
         "Regions …",
         "Shift+T",
-        "Parts of the picture with changes of their own: gradients, brush, tones, hues, what is in focus, the subject.",
+        "Parts of the picture with changes of their own: gradients, brush, tones, hues, what is in focus, "
+        "the subject.",
     ),
     Command(
         "Proof", "region_switch", "The chosen region off, or on again", "Shift+D", "Without one, all of them."
@@ -247,7 +251,8 @@ COMMANDS = (
         "deblur_waits",
         "Deblur only when I say so, or at once again",
         "",
-        "For slow machines and long series: panes show proofs without their deblurring and say that it waits. Files are always deblurred.",
+        "For slow machines and long series: panes show proofs without their deblurring and say that it "
+        "waits. Files are always deblurred.",
     ),
     Command("See", "deblur_now", "Deblur the chosen pane now", "Shift+Y", "Where deblurring waits."),
     Command("See", "plain_look", "Back to the picture", "Y"),

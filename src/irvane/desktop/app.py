@@ -78,7 +78,8 @@ def _take(window: Window, paths: list[Path]) -> None:
 
 
 def run(paths: list[Path], result: Path | None = None, overwrite: bool = False, demo: bool = False) -> int:
-    """Open the window on files and folders; returns the exit code. With `demo`, the rest of the demo pictures is made.
+    """Open the window on files and folders; returns the exit code. With `demo`, the rest of the demo pictures
+    is made.
 
     With a result, the window closes once a proof was written there; the code is 1 when it was closed without.
     """

@@ -1,4 +1,5 @@
-"""Automatic for many frames: each begins with what its own noise and light ask for; listed with what was decided and why."""
+"""Automatic for many frames: each begins with what its own noise and light ask for; listed with what was
+decided and why."""
 
 from __future__ import annotations
 

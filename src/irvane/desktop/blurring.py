@@ -44,7 +44,8 @@ class Blurring(QObject):
         strip.busy.connect(self._over)
 
     def _over(self, busy: bool) -> None:
-        """Long work is over; where a path was looked for, what came of it is told next, if it was not cancelled."""
+        """Long work is over; where a path was looked for, what came of it is told next, if it was not
+        cancelled."""
         if not busy and self._looked_at is not None:
             self.told.emit(self._looked_at, "")
             self._looked_at = None
@@ -71,12 +72,14 @@ class Blurring(QObject):
                 self.said.emit(f"{item.source.name}: {NO_PATH[0].lower()}{NO_PATH[1:]}")
             elif now is None or (now.number, self.proofs.number) != (number, proof):
                 self.said.emit(
-                    "A path was found, but another proof is chosen by now; choose the first again and look once more."
+                    "A path was found, but another proof is chosen by now; choose the first again and look "
+                    "once more."
                 )
             else:
                 self.proofs.edit_many({"acutance.deblur": "motion", PATH: found.blur.path})
                 self.said.emit(
-                    f"A path of {found.blur.size:.0f} px, {found.likeness:.0%} alike in parts of the frame. Check it by the picture; its "
+                    f"A path of {found.blur.size:.0f} px, {found.likeness:.0%} alike in parts of the frame. "
+                    f"Check it by the picture; its "
                     "points can be moved."
                 )
 
@@ -86,7 +89,8 @@ class Blurring(QObject):
         self.service.long("path", "", lambda progress: find_path(developed, progress), done)
 
     def measure_lens(self) -> None:
-        """Measure the lens of the selected frames (or of the chosen one), keep it, and give it to the chosen proof."""
+        """Measure the lens of the selected frames (or of the chosen one), keep it, and give it to the chosen
+        proof."""
         item = self.proofs.item()
         if item is None or self.proofs.number == BARE:
             self.said.emit("Choose a proof: what is measured is given to it.")

@@ -1,4 +1,5 @@
-"""Coming back to what stood on the bench: as it was when the window was closed, or a comparison that was given a name."""
+"""Coming back to what stood on the bench: as it was when the window was closed, or a comparison that was
+given a name."""
 
 from __future__ import annotations
 
@@ -43,7 +44,8 @@ from irvane.desktop.line.band import Band
 from irvane.desktop.opening import Opening
 from irvane.desktop.session import Session
 
-#: Milliseconds between two looks whether all that is to be shown was read, and whether something is to be kept.
+#: Milliseconds between two looks whether all that is to be shown was read, and whether something is to be
+#: kept.
 _LOOK_AGAIN, _KEEP_EVERY = 50, 20_000
 
 
@@ -84,7 +86,8 @@ class ComingBack(QObject):
             tuple(self._pane(content) for content in panes.contents),
             tuple(_picture_of(self.session.items[number]) for number in self.session.order),
             name, panes.view.chosen, panes.view.arrangement, panes.view.look, viewport.zoom, viewport.centre,
-            panes.view.probe if panes.view.probe_placed else None, tuple(sorted(panes.view.matched)), panes.view.aligning, self.band.station,
+            panes.view.probe if panes.view.probe_placed else None, tuple(sorted(panes.view.matched)),
+            panes.view.aligning, self.band.station,
         )  # fmt: skip
 
     def _pane(self, content: Content) -> Pane:
@@ -96,7 +99,8 @@ class ComingBack(QObject):
         return Pane(_picture_of(item), proof, bare, content.without)
 
     def keep_last(self) -> None:
-        """The window closes: keep what stands there. What cannot be kept is let go: nothing of the pictures depends on it."""
+        """The window closes: keep what stands there. What cannot be kept is let go: nothing of the pictures
+        depends on it."""
         if self.session.items and self.keeps:
             with suppress(IrvaneError):
                 self.now().save(last_path())

@@ -1,4 +1,5 @@
-"""Smaller work for what is seen: brightness matching, differences, the loupe's place, judging spots, the grey spot."""
+"""Smaller work for what is seen: brightness matching, differences, the loupe's place, judging spots, the grey
+spot."""
 
 from __future__ import annotations
 
@@ -39,9 +40,10 @@ class Comparison(QObject):
 
     Signals
     -------
-    matched(pane, Match), noise_matched(pane, amount or None, noise or None), picked(settings values or None, sentence) : the grey spot.
-    differed(wish, wish, (Rendered, figures) or None) : the difference of two views. peeked(pane, wish, Rendered) : the loupe's place.
-    spotted(wish, spots) : judging spots of a picture. aligned(wish, wish, Mapping or None) : the second on the first.
+    matched(pane, Match), noise_matched(pane, amount or None, noise or None), picked(settings values or None,
+    sentence) : the grey spot. differed(wish, wish, (Rendered, figures) or None) : the difference of two
+    views. peeked(pane, wish, Rendered) : the loupe's place. spotted(wish, spots) : judging spots of a
+    picture. aligned(wish, wish, Mapping or None) : the second on the first.
     """
 
     matched = Signal(int, object)
@@ -88,7 +90,8 @@ class Comparison(QObject):
         )
 
     def match_noise(self, pane: int, reference: ViewRequest, other: ViewRequest) -> None:
-        """Find the amount of noise removal at which `other` is as noisy as `reference`; asks again once it can be removed."""
+        """Find the amount of noise removal at which `other` is as noisy as `reference`; asks again once it
+        can be removed."""
         frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]
         first, second = frames
         if first is None or second is None or first.coarse or second.coarse:

@@ -1,4 +1,5 @@
-"""Choosing among alike frames: side by side on the same spot, one key to keep or reject each, then the next ones."""
+"""Choosing among alike frames: side by side on the same spot, one key to keep or reject each, then the next
+ones."""
 
 from __future__ import annotations
 
@@ -34,7 +35,8 @@ class Culling(QObject):
         self._order: list[int] = []
 
     def start(self, order: list[int], selected: list[int], current: int | None) -> bool:
-        """Begin with what is selected, or with the frames that are like the current one; False when there is nothing.
+        """Begin with what is selected, or with the frames that are like the current one; False when there is
+        nothing.
 
         `order` : frames in the order in which they are gone through.
         """
@@ -72,7 +74,8 @@ class Culling(QObject):
         self.said.emit(f"{len(group)} alike frames: ] keeps, [ rejects, then the next ones follow.")
 
     def marked(self, number: int) -> None:
-        """A frame of the group was marked: on to the next pane without a mark, or to the next alike frames."""
+        """A frame of the group was marked: on to the next pane without a mark, or to the next alike
+        frames."""
         bench = self.judging.bench
         place = self.group.index(number)
         after = [*self.group[place + 1 :], *self.group[:place]]

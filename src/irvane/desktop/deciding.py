@@ -1,4 +1,5 @@
-"""Deciding pair by pair: a strip under the panes asks which is better, blind if wished; then a tally, and one winner."""
+"""Deciding pair by pair: a strip under the panes asks which is better, blind if wished; then a tally, and one
+winner."""
 
 from __future__ import annotations
 

@@ -72,7 +72,10 @@ class FileWork(QObject):
     -------
     learned(number, info, preview, sidecar, locked), item_failed(number, sentence), collected(paths, problems)
     grouped(numbers, brackets, pairs), measured(number, figures) : for choosing. fresh(number) : an item
-    without proofs was read (after `learned`). developed(number, settings, small picture) : how it looks under them. sharpened(number, small picture) : in place of a thumbnail. decided(number, Decision) : what it is to begin with. saved(number, sent, made) : proofs that were sent were saved, as Saved tells. said(sentence)
+    without proofs was read (after `learned`). developed(number, settings, small picture) : how it looks under
+    them. sharpened(number, small picture) : in place of a thumbnail. decided(number, Decision) : what it is
+    to begin with. saved(number, sent, made) : proofs that were sent were saved, as Saved tells.
+    said(sentence)
     """
 
     learned = Signal(int, object, object, object, str)
@@ -95,7 +98,8 @@ class FileWork(QObject):
         self._thumbs = ThumbStore()
         self._read = 0
         self._closed = False
-        #: By item: what is on disk as far as was heard, what is being saved, what waits until then, what could not be saved.
+        #: By item: what is on disk as far as was heard, what is being saved, what waits until then, what
+        #: could not be saved.
         self._heard: dict[int, Sidecar] = {}
         self._sent: dict[int, _Sent] = {}
         self._next: dict[int, _Sent] = {}
@@ -155,7 +159,8 @@ class FileWork(QObject):
         )
 
     def _small(self, source: Source, key: str) -> tuple[Preview | None, bool]:
-        """The small picture of a source, and whether it is as sharp as it will be: a JPEG's own thumbnail comes first."""
+        """The small picture of a source, and whether it is as sharp as it will be: a JPEG's own thumbnail
+        comes first."""
         if not isinstance(source, FileSource):
             return None, True
         frame = source.paths[0]
@@ -184,7 +189,8 @@ class FileWork(QObject):
     def keep_developed(
         self, number: int, source: Source, settings: Settings, pixels: np.ndarray, extent: tuple[int, int]
     ) -> None:
-        """Make the small picture of a development (uint8 H×W×3, sRGB), and keep it for the next start; `developed` tells."""
+        """Make the small picture of a development (uint8 H×W×3, sRGB), and keep it for the next start;
+        `developed` tells."""
 
         def work(_progress: Any) -> Preview:
             made = Preview.of(pixels, extent, SIDE)
@@ -200,7 +206,8 @@ class FileWork(QObject):
         )
 
     def _sidecar(self, source: Source, key: str) -> tuple[Sidecar | None, str, bool]:
-        """The proofs of a source, why they cannot be changed (empty: they can), and whether they were saved before."""
+        """The proofs of a source, why they cannot be changed (empty: they can), and whether they were saved
+        before."""
         frame, merge = source.paths[0], len(source.paths) > 1
         try:
             found = load_sidecar(frame, key, merge)
@@ -214,7 +221,8 @@ class FileWork(QObject):
         other = None if merge else stranger(frame, key)
         if other is not None:
             self.said.emit(
-                f"{other.name} holds the settings of another picture that had this name; they were not taken over."
+                f"{other.name} holds the settings of another picture that had this name; they were not "
+                f"taken over."
             )
         return begun(frame, merge), "", False
 
@@ -231,7 +239,8 @@ class FileWork(QObject):
     def group(
         self, numbers: list[int], paths: list[Path], infos: list[FrameInfo], previews: Pictures
     ) -> None:
-        """Find pairs of raw and finished pictures among items, and brackets among all but their second halves."""
+        """Find pairs of raw and finished pictures among items, and brackets among all but their second
+        halves."""
 
         def work(_progress: Any) -> Any:
             pairs = find_pairs(paths, infos)

@@ -52,7 +52,9 @@ class _Frames(QAbstractListModel):
             return tip(f"{item.source.name}, {item.proof_name(item.sidecar.current)}: {words}")
         return f"{item.source.name}   {words}"
 
-    def setData(self, index: Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:  # noqa: N802
+    def setData(  # noqa: N802
+        self, index: Index, value: object, role: int = Qt.ItemDataRole.EditRole
+    ) -> bool:
         if role != Qt.ItemDataRole.CheckStateRole:
             return False
         self._ticked ^= {index.row()}
@@ -84,7 +86,8 @@ class HandOnDialog(QDialog):
 
     Signals
     -------
-    wanted(stations, numbers, fresh) : hand these on to these items, as a new proof of theirs or into the present one.
+    wanted(stations, numbers, fresh) : hand these on to these items, as a new proof of theirs or into the
+    present one.
     """
 
     wanted = Signal(tuple, tuple, bool)

@@ -1,8 +1,8 @@
 """Keeps the interpreter's collection of garbage cycles from stopping the window.
 
-A full collection looks at every object of the process with all threads at rest: 130 ms once the libraries and their
-kernels are loaded, at any moment. Here what has been loaded is set aside for good, and the rest is looked through
-while nothing is computed.
+A full collection looks at every object of the process with all threads at rest: 130 ms once the libraries and
+their kernels are loaded, at any moment. Here what has been loaded is set aside for good, and the rest is
+looked through while nothing is computed.
 """
 
 from __future__ import annotations
@@ -24,7 +24,8 @@ _NEVER = 1_000_000_000
 
 
 class IdleCollection(QObject):
-    """Collects garbage while `idle` says that nothing is computed; made once everything at the start is loaded."""
+    """Collects garbage while `idle` says that nothing is computed; made once everything at the start is
+    loaded."""
 
     def __init__(self, idle: Callable[[], bool], parent: QObject) -> None:
         super().__init__(parent)

@@ -30,7 +30,8 @@ class Item:
     bracket : item numbers of the frames of its bracket, in the order taken; empty when it stands alone.
     offset : EV against the middle exposure of the bracket.
     diagnosis : what is the matter with it, in words; empty until it has been developed.
-    pair : number of the other picture of the same shot (raw and finished), None when there is none; the raw `leads`.
+    pair : number of the other picture of the same shot (raw and finished), None when there is none; the raw
+        `leads`.
     measured : figures of the whole frame for choosing; None until they were asked for and read.
     stand_in : the preview is that of one member, until the merge has been made.
     developed : settings, and how it looks under them, since it was developed.

@@ -1,4 +1,5 @@
-"""The window of a ladder: verdict at a limit that can be moved, noise over exposure, and the same crop of every frame."""
+"""The window of a ladder: verdict at a limit that can be moved, noise over exposure, and the same crop of
+every frame."""
 
 from __future__ import annotations
 
@@ -61,7 +62,8 @@ class LadderWindow(QDialog):
         self.limit.setValue(USUAL_LIMIT)
         self.limit.setAccessibleName("Signal-to-noise ratio that is still usable, in dB")
         self.limit.setToolTip(
-            "The mean SNR of the patches down to which you would use a frame. 20 dB is 10 : 1; look at the crops, and move it "
+            "The mean SNR of the patches down to which you would use a frame. 20 dB is 10 : 1; look at the "
+            "crops, and move it "
             "here or by dragging its line."
         )
         self.limit.valueChanged.connect(self._show)
@@ -142,8 +144,10 @@ class LadderWindow(QDialog):
         table.setAccessibleName("Figures of every frame")
         for row, (ladder, rung) in enumerate(rungs):
             red, green, blue = rung.snr.mean(axis=0)
-            cells = [ladder.name, rung.path.name, f"{rung.stop:+.2f}", f"{rung.mean_snr:.1f}", f"{red:.1f}", f"{green:.1f}",
-                     f"{blue:.1f}", f"{rung.cast:+.3f}", f"{rung.error.mean():.2f}", f"{int(rung.clipped.sum())}"]  # fmt: skip
+            cells = [ladder.name, rung.path.name, f"{rung.stop:+.2f}", f"{rung.mean_snr:.1f}", f"{red:.1f}",
+                f"{green:.1f}",
+                     f"{blue:.1f}", f"{rung.cast:+.3f}", f"{rung.error.mean():.2f}",
+                     f"{int(rung.clipped.sum())}"]  # fmt: skip
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text.replace("-", "−") if column > 1 else text)
                 if column > 1:

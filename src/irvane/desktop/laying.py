@@ -1,4 +1,5 @@
-"""A panorama tried on small pictures, and the same places in two positions, set by hand where a wall is blank."""
+"""A panorama tried on small pictures, and the same places in two positions, set by hand where a wall is
+blank."""
 
 from __future__ import annotations
 
@@ -104,7 +105,8 @@ class _Position(_Shown):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         ways = {
-            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0,
+            1),
         }  # fmt: skip
         if event.key() in ways:
             x, y = ways[Qt.Key(event.key())]

@@ -12,7 +12,8 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from irvane.desktop import theme
 
-#: Pixels around the lines for the numbers and words beside them; between ticks at least; from a line or point that is meant.
+#: Pixels around the lines for the numbers and words beside them; between ticks at least; from a line or point
+#: that is meant.
 _LEFT, _TOP, _RIGHT, _BOTTOM, _APART, _NEAR = 56, 22, 12, 36, 44, 9
 #: Shapes of marks, as corners around a point; the first is round.
 _SHAPES = (

@@ -54,7 +54,8 @@ _KINDS = {
 
 
 _PROJECTIONS = {
-    "auto": "by the width of the view", "rectilinear": "straight lines stay straight", "cylindrical": "cylinder: wide views",
+    "auto": "by the width of the view", "rectilinear": "straight lines stay straight",
+    "cylindrical": "cylinder: wide views",
     "spherical": "sphere: wide and high ones", "planar": "planar: a shifted lens",
 }  # fmt: skip
 
@@ -110,8 +111,10 @@ class MergeDialog(QDialog):
         self.aligns.setToolTip("Frames of a tripod are found to stand still and are not resampled.")
         form = QFormLayout()
         for label, widget in (
-            ("Frames", QLabel(str(len(items)))), ("Merge", self.kind), ("", self.told), ("Search for movement", self.ghosts),
-            ("Reference", self.reference), ("", self.aligns), ("Projection", self.projection), ("", self.fill),
+            ("Frames", QLabel(str(len(items)))), ("Merge", self.kind), ("", self.told),
+            ("Search for movement", self.ghosts),
+            ("Reference", self.reference), ("", self.aligns), ("Projection", self.projection), ("",
+            self.fill),
         ):  # fmt: skip
             widget.setAccessibleName(label or widget.accessibleName())
             form.addRow(label, widget)
@@ -235,7 +238,8 @@ class PlanDialog(QDialog):
         self.range.setToolTip("Of the scene, from the deepest shadow that counts to the brightest light.")
         form = QFormLayout()
         for label, widget in (
-            ("Metered", self.shutter), ("Step", self.step), ("Frames", self.frames), ("Focal length", self.focal),
+            ("Metered", self.shutter), ("Step", self.step), ("Frames", self.frames), ("Focal length",
+            self.focal),
             ("Stabiliser", self.stabiliser), ("Range of the scene", self.range),
         ):  # fmt: skip
             widget.setAccessibleName(label)

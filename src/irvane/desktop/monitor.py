@@ -1,6 +1,8 @@
-"""Finding the profile of a screen: from colord, or from the property of the X server that the open standard names.
+"""Finding the profile of a screen: from colord, or from the property of the X server that the open standard
+names.
 
-``_ICC_PROFILE``, and ``_ICC_PROFILE_1`` … for further screens: "ICC Profiles in X", version 0.4 (freedesktop.org).
+``_ICC_PROFILE``, and ``_ICC_PROFILE_1`` … for further screens: "ICC Profiles in X", version 0.4
+(freedesktop.org).
 """
 
 from __future__ import annotations

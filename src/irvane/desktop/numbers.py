@@ -1,4 +1,5 @@
-"""Fields for numbers that are typed: a click selects all, signs, decimal points and commas and fractions are understood."""
+"""Fields for numbers that are typed: a click selects all, signs, decimal points and commas and fractions are
+understood."""
 
 from __future__ import annotations
 
@@ -17,8 +18,8 @@ _BEGUN = re.compile(r"[+-]?\s*[\d.,\s]*/?\s*\d*")
 
 
 def number_of(text: str, whole: bool = False) -> float | None:
-    """What a typed number means: ``−1``, ``+0,5``, ``1/3``, ``1 1/2``; of whole numbers ``5,500`` is five thousand five hundred. None
-    where it is no number."""
+    """What a typed number means: ``−1``, ``+0,5``, ``1/3``, ``1 1/2``; of whole numbers ``5,500`` is five
+    thousand five hundred. None where it is no number."""
     text = text.strip().replace("−", "-")
     if whole and _GROUPED.fullmatch(text):
         text = re.sub(r"[,. ]", "", text)

@@ -1,4 +1,5 @@
-"""Opening: finding pictures, reading what the rail shows of them, noticing which frames are brackets, merging these."""
+"""Opening: finding pictures, reading what the rail shows of them, noticing which frames are brackets, merging
+these."""
 
 from __future__ import annotations
 
@@ -53,7 +54,8 @@ class Opening(QObject):
         service.files.grouped.connect(session.group)
 
     def open(self, paths: list[Path], show: bool = False) -> None:
-        """Open files and folders; the first picture is chosen when it is the first of all, or when that is asked for."""
+        """Open files and folders; the first picture is chosen when it is the first of all, or when that is
+        asked for."""
         if paths:
             self._chose_first &= not show
             self.service.files.collect(paths)
@@ -200,7 +202,8 @@ class Opening(QObject):
             if how.kind in (HDR, PANORAMA):
                 begin = begin.with_values(MERGE_START)  # untreated, a merge looks dull
                 self.said.emit(
-                    "The merge starts from the local operator (station Light); Shift+J has others, from restrained to bold."
+                    "The merge starts from the local operator (station Light); Shift+J has others, from "
+                    "restrained to bold."
                 )
             elif how.kind != MEAN:
                 begin = (

@@ -16,7 +16,8 @@ from irvane.desktop.numbers import WholeField
 Place = tuple[float, float, float, str]
 #: From shares of the picture to shares of the frame, and back.
 Way = Callable[[float, float], tuple[float, float]]
-#: Radius at first, in per cent of the width; parts of a radius after which a stroke sets its next disc; a step of the keys.
+#: Radius at first, in per cent of the width; parts of a radius after which a stroke sets its next disc; a
+#: step of the keys.
 _RADIUS, _APART, _STEP = 3, 0.5, 0.02
 
 

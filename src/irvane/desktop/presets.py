@@ -170,7 +170,8 @@ class PresetsDialog(QDialog):
             return
         change = change_words(self._settings, preset.applied(self._settings))
         self.words.setText(
-            f"Acts on: {', '.join(preset.stations)}.\n\nHolds: {change_words(Settings(), preset.settings)}.\n\n"
+            f"Acts on: {', '.join(preset.stations)}.\n\nHolds: "
+            f"{change_words(Settings(), preset.settings)}.\n\n"
             f"In this proof: {change}."
         )
 

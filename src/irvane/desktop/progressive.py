@@ -64,7 +64,8 @@ class ProgressiveRendering(QObject):
     Signals
     -------
     improved(key) : a better form of the source with this key is there.
-    busy(job, words, share, seconds left) : progress of long work, share 1 ends it; :meth:`concerns` tells whom it concerns, its first word
+    busy(job, words, share, seconds left) : progress of long work, share 1 ends it; :meth:`concerns` tells
+    whom it concerns, its first word
         is the stage.
     """
 
@@ -95,7 +96,8 @@ class ProgressiveRendering(QObject):
                 self._make(wish, task, _WORDS[task.kind])
 
     def _improve_seen(self, pane: int, wish: ViewRequest, task: Task) -> None:
-        """Improve what a pane shows, before the whole; work of that kind on what it showed before is not wanted.
+        """Improve what a pane shows, before the whole; work of that kind on what it showed before is not
+        wanted.
 
         What is rough and made of the same place is finished: it serves while a slider is dragged on.
         """
@@ -177,7 +179,8 @@ class ProgressiveRendering(QObject):
         )
 
     def expected(self, wish: ViewRequest, extent: tuple[int, int]) -> dict[str, float | None]:
-        """The stages that a pane still waits for, in their order, and the seconds each takes by what was measured here.
+        """The stages that a pane still waits for, in their order, and the seconds each takes by what was
+        measured here.
 
         Parameters
         ----------

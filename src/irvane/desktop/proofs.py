@@ -1,4 +1,5 @@
-"""The commands that act on the chosen pane's proof: settings, proofs of a frame, white balance by a grey spot."""
+"""The commands that act on the chosen pane's proof: settings, proofs of a frame, white balance by a grey
+spot."""
 
 from __future__ import annotations
 
@@ -44,7 +45,8 @@ class Proofs(QObject):
         self.session, self.service, self.bench, self.judging = session, service, bench, judging
         self._window = parent
         self._picks_fringe = False
-        #: While a region is chosen: takes values in the proof's stead (True), and suggests light for the region alone.
+        #: While a region is chosen: takes values in the proof's stead (True), and suggests light for the
+        #: region alone.
         self.instead: Callable[[dict[str, object]], bool] = lambda _values: False
         self.suggestion: Callable[[Frame], Suggestion] = lambda frame: suggested_light(
             frame.developed, frame.context
@@ -88,12 +90,14 @@ class Proofs(QObject):
         self.act(dict(GRADES[grade]))
 
     def act(self, values: dict[str, object]) -> None:
-        """Values that a button stands for: in the chosen region where there is one, else in the whole proof."""
+        """Values that a button stands for: in the chosen region where there is one, else in the whole
+        proof."""
         if not self.instead(values):
             self.edit_many(values)
 
     def step_proof(self, direction: int) -> None:
-        """Show the next or previous proof of the frame in the chosen pane; the bare frame counts as the first."""
+        """Show the next or previous proof of the frame in the chosen pane; the bare frame counts as the
+        first."""
         item = self.item()
         if item is not None:
             count = len(item.sidecar.proofs)
@@ -107,7 +111,8 @@ class Proofs(QObject):
                 self.session.make_current(item.number, proof)
 
     def new_proof(self) -> None:
-        """A new proof that starts from the chosen one, shown in its place; the old one moves to the other pane."""
+        """A new proof that starts from the chosen one, shown in its place; the old one moves to the other
+        pane."""
         item = self.item()
         if item is None or not item.ready:
             return

@@ -97,7 +97,8 @@ class Reporting(QObject):
             self.ladder([Path(name) for name in names])
 
     def ladder(self, paths: list[Path], patches: list[ChartPatch] | None = None) -> None:
-        """Measure a ladder and show it in a window of its own; where no chart is found, ask for it to be marked."""
+        """Measure a ladder and show it in a window of its own; where no chart is found, ask for it to be
+        marked."""
         files, problems = collect(paths)
         if problems:
             self.said.emit(problems[0])

@@ -1,6 +1,7 @@
 """The screen's own colours: pictures are turned into those of the monitor's profile when one is given.
 
-A proof is then seen in the colour space that it will be written in; without a profile the screen is taken for sRGB.
+A proof is then seen in the colour space that it will be written in; without a profile the screen is taken for
+sRGB.
 """
 
 from __future__ import annotations
@@ -78,7 +79,8 @@ class Screen:
         self.path, self.name, self._space, self.found = path, space.description() or path.stem, space, False
 
     def use_found(self, profile: bytes | Path | None) -> bool:
-        """Show pictures through a profile that was found for the screen, unless one was chosen by hand; did anything change?"""
+        """Show pictures through a profile that was found for the screen, unless one was chosen by hand; did
+        anything change?"""
         if self.path is not None and not self.found:
             return False
         try:
@@ -91,7 +93,8 @@ class Screen:
         return self.name != before
 
     def space(self, written: str) -> str:
-        """The colour space in which a proof is rendered for this screen, when it will be written in `written`."""
+        """The colour space in which a proof is rendered for this screen, when it will be written in
+        `written`."""
         return SRGB if self._space is None else written
 
     def shown(self, image: QImage, space: str) -> QImage:

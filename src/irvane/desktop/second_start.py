@@ -1,4 +1,5 @@
-"""A second start hands its files to the window that is open already, through a socket in the user's state folder."""
+"""A second start hands its files to the window that is open already, through a socket in the user's state
+folder."""
 
 from __future__ import annotations
 
@@ -31,7 +32,8 @@ def hand_over(paths: list[Path]) -> bool:
 
 
 class Listener(QObject):
-    """Listens for later starts; where that is not possible (no such sockets there) they open windows of their own.
+    """Listens for later starts; where that is not possible (no such sockets there) they open windows of their
+    own.
 
     Signals
     -------

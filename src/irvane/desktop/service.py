@@ -1,4 +1,5 @@
-"""Between window and core: worker threads, and signals that bring their results back to the window's thread."""
+"""Between window and core: worker threads, and signals that bring their results back to the window's
+thread."""
 
 from __future__ import annotations
 
@@ -56,11 +57,11 @@ class RenderService(QObject):
     A pane is named by its key, which it keeps wherever it stands on the bench.
     rendered(pane, wish, Rendered, state) : a view is ready; its state is one of those of a frame.
     improved(key) : a better form of the source with this key is there.
-    busy(job, words, share, seconds left) : progress of long work, share 1 ends it; `improving` tells whom it concerns.
-    figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, place, PlaceFigures or None)
-    stripped(run, number, Rendered) : a crop of a test strip.
-    planned(what came of it, or why not) : of the last plan that was asked for.
-    sized(settings, bytes or None) : how large a proof's file will be. said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
+    busy(job, words, share, seconds left) : progress of long work, share 1 ends it; `improving` tells whom it
+    concerns. figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, place,
+    PlaceFigures or None) stripped(run, number, Rendered) : a crop of a test strip. planned(what came of it,
+    or why not) : of the last plan that was asked for. sized(settings, bytes or None) : how large a proof's
+    file will be. said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
     """
 
     rendered = Signal(int, object, object, str)
@@ -163,7 +164,8 @@ class RenderService(QObject):
     # what is shown
 
     def show(self, pane: int, wish: ViewRequest) -> None:
-        """Render a view, and see to it that a better one follows; figures of what was shown before are not wanted."""
+        """Render a view, and see to it that a better one follows; figures of what was shown before are not
+        wanted."""
         self._heavy.cancel(lambda key: key[0] == "figures" and key[2] == pane)
         self._raw = look_of(wish.look).raw is not None
         frame = self.engine.best(wish.source, wish.settings.sensor)
@@ -222,7 +224,8 @@ class RenderService(QObject):
     def long(
         self, key: str, words: str, work: Callable[[Progress], Any], done: Callable[[Any], None]
     ) -> None:
-        """Long work beside what is shown, with progress in the writing strip; `done` is called in the window's thread."""
+        """Long work beside what is shown, with progress in the writing strip; `done` is called in the
+        window's thread."""
 
         def failed(error: IrvaneError) -> None:
             self.written.emit(None, str(error))
@@ -234,8 +237,8 @@ class RenderService(QObject):
         self._heavy.submit(("long", key), work, finished, failed, 8, self.writing.emit)
 
     def trial(self, kind: str, work: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
-        """Try something on small pictures, the newest of its kind alone; `done` is called in the window's thread, with a sentence
-        when it fails."""
+        """Try something on small pictures, the newest of its kind alone; `done` is called in the window's
+        thread, with a sentence when it fails."""
 
         def tell(result: Any) -> None:
             self.later(lambda: done(result))
@@ -243,7 +246,8 @@ class RenderService(QObject):
         self._heavy.submit(("trial", kind), work, tell, lambda error: tell(str(error)), 2)
 
     def prepare(self, done: Callable[[], None]) -> None:
-        """Compile what a first picture needs, before anything else is computed; the writing strip says how far it is.
+        """Compile what a first picture needs, before anything else is computed; the writing strip says how
+        far it is.
 
         `done` is called then; everything else is compiled beside what is shown.
         """
@@ -267,7 +271,8 @@ class RenderService(QObject):
         )
 
     def render_strip(self, run: int, number: int, wish: ViewRequest) -> None:
-        """Render one crop of a test strip, roughly first where that is sooner; those of earlier runs are not wanted any more."""
+        """Render one crop of a test strip, roughly first where that is sooner; those of earlier runs are not
+        wanted any more."""
         self._heavy.cancel(lambda key: key[0] == "strip" and key[1] != run)
         self._crop(run, number, wish, True)
 
@@ -318,7 +323,8 @@ class RenderService(QObject):
         )
 
     def probe(self, pane: int, wish: ViewRequest, place: OutputRegion | LocalRegion) -> None:
-        """Figures of a rectangle, or inside a region; None while the pixels they would be read from are not there."""
+        """Figures of a rectangle, or inside a region; None while the pixels they would be read from are not
+        there."""
         frame = self.engine.best(wish.source, wish.settings.sensor)
         settings = wish.settings
         clean = None
@@ -369,7 +375,8 @@ class RenderService(QObject):
         self._planner.submit(("plan",), lambda _p: look(), self.planned.emit, self.planned.emit)
 
     def forget_plans(self) -> None:
-        """Nobody waits any more for the folder that does not answer; the next plan has a thread of its own."""
+        """Nobody waits any more for the folder that does not answer; the next plan has a thread of its
+        own."""
         self._planner.close(seconds=0)
         self._planner = Worker("plan", unexpected)
 

@@ -1,4 +1,5 @@
-"""What is open: frames and merges with their proofs, which of them are brackets, and every change undoable."""
+"""What is open: frames and merges with their proofs, which of them are brackets, and every change
+undoable."""
 
 from __future__ import annotations
 
@@ -225,7 +226,8 @@ class Session(QObject):
             self.item_changed.emit(number)
 
     def set_together(self, numbers: tuple[int, ...]) -> None:
-        """Take frames for one set, in the order taken, or (a single one) out of its set; in one undoable step."""
+        """Take frames for one set, in the order taken, or (a single one) out of its set; in one undoable
+        step."""
         self.undo.push(_Together(self, numbers))
 
     def put_together(self, sets: dict[int, tuple[tuple[int, ...], float | None]]) -> None:
@@ -271,7 +273,8 @@ class Session(QObject):
             self.undo.push(_Change(self, item, after, text, gesture))
 
     def mark(self, numbers: list[int], mark: str | None = None, stars: int | None = None) -> None:
-        """Mark frames (KEEP, REJECT or ""), or give them stars; in one undoable step. None leaves what there is."""
+        """Mark frames (KEEP, REJECT or ""), or give them stars; in one undoable step. None leaves what there
+        is."""
         self.undo.beginMacro("marks" if mark is not None else "stars")
         for number in numbers:
             item = self.items[number]
@@ -372,7 +375,8 @@ class Session(QObject):
         self._do(item, replace(item.sidecar, proofs=proofs, current=current), f"remove “{name}”")
 
     def keep_winner(self, numbers: list[int], name: str, note: str) -> None:
-        """Of these items, keep the proof of a name (with a note) and discard the others, in one undoable step."""
+        """Of these items, keep the proof of a name (with a note) and discard the others, in one undoable
+        step."""
         self.undo.beginMacro(f"keep “{name}”, discard the others")
         for number in numbers:
             item = self.items[number]

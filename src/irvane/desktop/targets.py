@@ -21,7 +21,8 @@ from irvane.desktop.preferences import PreferencesDialog
 
 
 def targets(window: Any) -> dict[str, Callable[[], object]]:
-    """The command behind every name of :mod:`irvane.desktop.actions`; `window` is the main one, with all its parts."""
+    """The command behind every name of :mod:`irvane.desktop.actions`; `window` is the main one, with all its
+    parts."""
     bench, proofs, judging = window.bench, window.proofs, window.judging
     return {
         "open": lambda: window.opening.open(ask_files(window)),
@@ -135,5 +136,6 @@ def _copy_card(window: Any) -> None:
 def _copy_report(window: Any) -> None:
     QApplication.clipboard().setText(fault_report())
     window.say(
-        "A report was copied: versions and the log, without paths, names and numbers. Read it before you pass it on."
+        "A report was copied: versions and the log, without paths, names and numbers. Read it before you "
+        "pass it on."
     )

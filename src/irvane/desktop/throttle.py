@@ -13,8 +13,8 @@ FRAME = 16
 class Throttle(QTimer):
     """Calls a function so many milliseconds after it was first asked for.
 
-    Being asked again meanwhile does not put it off: begun anew by every step of a slider that is dragged, it would wait
-    for a pause.
+    Being asked again meanwhile does not put it off: begun anew by every step of a slider that is dragged, it
+    would wait for a pause.
     """
 
     def __init__(self, parent: QObject, function: Callable[[], object], milliseconds: int = 0) -> None:

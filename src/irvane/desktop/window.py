@@ -207,8 +207,10 @@ class Window(QMainWindow):
         back.demo_ready.connect(self._demo_ready)
         self.decide.finished.connect(self._decided)
         for source in (
-            self.opening, proofs, self.writing, self.reporting, self.decide, self.appearance, self.framing, self.regions,
-            self.lenses, self.blurring, self.queueing, self.culling, self.automatic, self.merging, self.coming_back, back,
+            self.opening, proofs, self.writing, self.reporting, self.decide, self.appearance, self.framing,
+            self.regions,
+            self.lenses, self.blurring, self.queueing, self.culling, self.automatic, self.merging,
+            self.coming_back, back,
         ):  # fmt: skip
             source.said.connect(self.say)
         self.session.refused.connect(self.say)
@@ -321,7 +323,8 @@ class Window(QMainWindow):
             self.writing.tell_size()
 
     def _bend(self) -> None:
-        """The curve that is being drawn follows at once: its next point is put among the ones that are there."""
+        """The curve that is being drawn follows at once: its next point is put among the ones that are
+        there."""
         item = self.proofs.item()
         if item is not None and (self.curve.isVisible() or self.trail.isVisible()):
             settings = item.settings(self.bench.contents[self.bench.chosen].proof)

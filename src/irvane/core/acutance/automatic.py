@@ -10,15 +10,17 @@ from irvane.core.acutance.blur_cause import NONE, SHARP, UNSURE, Cause
 from irvane.core.acutance.blurs import LENS
 from irvane.core.settings import Acutance
 
-#: Fine strength, in per cent, per pixel of softness (σ) beyond what sharp frames seem to have; least and most; softness from which the medium scale joins, and
-#: by how much per pixel.
+#: Fine strength, in per cent, per pixel of softness (σ) beyond what sharp frames seem to have; least and
+#: most; softness from which the medium scale joins, and by how much per pixel.
 _FINE, _FROM, _LEAST, _MOST = 250.0, 0.42, 10.0, 110.0
 _MEDIUM_FROM, _MEDIUM = 0.8, 70.0
-#: Signal-to-noise ratio of mid-grey, as it is after denoising, below which nothing is sharpened, and from which noise does not count.
+#: Signal-to-noise ratio of mid-grey, as it is after denoising, below which nothing is sharpened, and from
+#: which noise does not count.
 _NOISY, _CLEAN = 8.0, 30.0
 #: Standard deviations of noise below which the automatic leaves differences alone.
 _FLOOR = 3.0
-#: Mild sharpening: fine strength in per cent per pixel of softness beyond what a sharp frame may have, and the most.
+#: Mild sharpening: fine strength in per cent per pixel of softness beyond what a sharp frame may have, and
+#: the most.
 _MILD, _MILDEST = 120.0, 40.0
 #: Part that is left where the frame moved or was out of focus: sharpening does not undo that.
 _OTHERWISE = 0.4
@@ -41,7 +43,8 @@ class Strengths:
 
 
 def capture_strengths(softness: float | None, cause: Cause | None, snr: float, deblurred: bool) -> Strengths:
-    """The mild sharpening of new proofs, only where a lens has softened the frame; parameters as of :func:`automatic_strengths`."""
+    """The mild sharpening of new proofs, only where a lens has softened the frame; parameters as of
+    :func:`automatic_strengths`."""
     if softness is None or cause is None or cause.cause != LENS or deblurred:
         return Strengths(0.0, 0.0, "")
     quiet = float(np.clip((snr - _NOISY) / (_CLEAN - _NOISY), 0, 1))
@@ -60,8 +63,10 @@ def automatic_strengths(
 
     Parameters
     ----------
-    softness : σ in pixels by which its sharpest edges are softer than a sharp frame's; None when there are too few.
-    cause : what softened it. snr : of mid-grey, what is left after denoising. deblurred : is the blur undone already?
+    softness : σ in pixels by which its sharpest edges are softer than a sharp frame's; None when there are
+        too few.
+    cause : what softened it. snr : of mid-grey, what is left after denoising. deblurred : is the blur undone
+        already?
     """
     if softness is None:
         return Strengths(0.0, 0.0, "Not sharpened: there are too few edges to tell how soft it is.")

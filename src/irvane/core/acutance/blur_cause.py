@@ -1,8 +1,9 @@
-"""What softened a frame: a movement and a wrong focus leave rings and stripes in its spectrum, a lens does not.
+"""What softened a frame: a movement and a wrong focus leave rings and stripes in its spectrum, a lens does
+not.
 
-The mean logarithm of the spectra of many small parts is that of the scene, which falls evenly, plus that of the kernel (as in the
-cepstral methods since Cannon 1976). What is left after the even part is taken off is compared with what kernels of every size and
-direction, seen through noise, would leave there.
+The mean logarithm of the spectra of many small parts is that of the scene, which falls evenly, plus that of
+the kernel (as in the cepstral methods since Cannon 1976). What is left after the even part is taken off is
+compared with what kernels of every size and direction, seen through noise, would leave there.
 """
 
 from __future__ import annotations
@@ -25,30 +26,35 @@ NONE, UNSURE = "none", "unsure"
 PANNING, BACKGROUND, ELSEWHERE = "panning", "background", "elsewhere"
 #: Side of a part; share of the parts, those of the most texture, that tell; fewest of them.
 SIDE, _TELLING, _FEWEST = 128, 0.6, 12
-#: Frequencies that are compared (cycles per pixel), those from which noise is read, and those by which the scene's is placed.
+#: Frequencies that are compared (cycles per pixel), those from which noise is read, and those by which the
+#: scene's is placed.
 _FROM, _TO, _NOISE, _LOW = 0.025, 0.36, 0.42, (0.03, 0.09)
 #: Largest value above the even part that counts.
 _PEAK = np.float32(0.4)
 #: Bins over which a spectrum is even; power of frequency by which scenes fall.
 _EVEN, _FALLS = 5.0, 2.0
-#: Likeness from which a cause is looked at closely, from which it is believed, and how far it must be ahead of the other; how many
-#: beginnings are followed.
+#: Likeness from which a cause is looked at closely, from which it is believed, and how far it must be ahead
+#: of the other; how many beginnings are followed.
 _WORTH, _BELIEVED, _AHEAD, _STARTS = 0.3, 0.43, 0.12, 4
 #: Smaller discs are not told from what a lens does.
 _LEAST_DISC = 2.5
 #: Softness (σ, pixels) below which a frame counts as sharp, and up to which a lens may be the cause.
 SHARP, SOFTEST = 0.85, 1.8
-#: Edges that tell whether a spectrum is borne out: within so many radians of the direction, so many of them; the share of them, the
-#: narrowest, that is left out; part of the width that a blur gives them, and the largest that is asked for (σ, pixels).
+#: Edges that tell whether a spectrum is borne out: within so many radians of the direction, so many of them;
+#: the share of them, the narrowest, that is left out; part of the width that a blur gives them, and the
+#: largest that is asked for (σ, pixels).
 _SECTOR, _FEW_EDGES, _NARROW, _WIDTH, _WIDEST = 0.25, 40, 0.4, 0.5, 2.0
-#: Pixels of a side of the blocks by which places are told apart; edges of a block and its neighbours that tell.
+#: Pixels of a side of the blocks by which places are told apart; edges of a block and its neighbours that
+#: tell.
 BLOCK, _FEW_THERE = 32, 0.6
 #: Share of edges that stand alone, below which those of a place tell nothing.
 _SINGLE = 0.04
-#: What is sharp in spite of a blur, as a part of its width; shares of such edges from which a place is left alone, and up to which it
-#: is not; and the same for a movement, across which short lines and noise look sharp too.
+#: What is sharp in spite of a blur, as a part of its width; shares of such edges from which a place is left
+#: alone, and up to which it is not; and the same for a movement, across which short lines and noise look
+#: sharp too.
 _THERE = ((0.45, 0.3, 0.08), (0.25, 0.8, 0.5))
-#: Softness below which edges are too crisp for a frame that moved or was out of focus, whatever its spectrum looks like.
+#: Softness below which edges are too crisp for a frame that moved or was out of focus, whatever its spectrum
+#: looks like.
 _CRISP = 0.35
 #: Diffraction, σ in pixels, from which it is told.
 _TOLD = 0.3
@@ -62,8 +68,10 @@ class Cause:
     ----------
     cause : ``none``, ``lens``, ``defocus``, ``motion`` or ``unsure``. confidence : 0…1.
     blur : to be undone; None for sharp frames and where it is not sure.
-    diffraction : σ in pixels that diffraction alone makes; 0 where the size of the sensor or the f-number is not known.
-    wanted : PANNING, BACKGROUND or ELSEWHERE, where a frame is sharp in some places only; beside : the blur of the others, if it is known.
+    diffraction : σ in pixels that diffraction alone makes; 0 where the size of the sensor or the f-number is
+        not known.
+    wanted : PANNING, BACKGROUND or ELSEWHERE, where a frame is sharp in some places only; beside : the blur
+        of the others, if it is known.
     """
 
     cause: str
@@ -101,8 +109,8 @@ class Cause:
 
 
 def mean_spectrum(parts: Iterable[np.ndarray]) -> np.ndarray | None:
-    """The mean logarithm of the power spectra of parts (float32 SIDE×SIDE, linear light), its middle at frequency 0; None where too
-    few parts have texture."""
+    """The mean logarithm of the power spectra of parts (float32 SIDE×SIDE, linear light), its middle at
+    frequency 0; None where too few parts have texture."""
     told = [one for one in each(_power, parts) if one is not None]
     found, textures = [one[0] for one in told], [one[1] for one in told]
     if len(found) < _FEWEST:
@@ -124,7 +132,8 @@ def _window() -> np.ndarray:
 
 
 def _power(part: np.ndarray) -> tuple[np.ndarray, float] | None:
-    """Logarithm of a part's power spectrum, and how much texture it has; None where it is clipped: such edges have a spectrum of their own."""
+    """Logarithm of a part's power spectrum, and how much texture it has; None where it is clipped: such edges
+    have a spectrum of their own."""
     if part.max() >= 0.97:
         return None
     level = max(float(part.mean()), 1e-4)
@@ -135,7 +144,8 @@ def _power(part: np.ndarray) -> tuple[np.ndarray, float] | None:
 
 @lru_cache(maxsize=1)
 def _frequencies() -> tuple[np.ndarray, np.ndarray]:
-    """Distance from frequency 0, and which frequencies are compared: not those along the axes, which borders leave traces in."""
+    """Distance from frequency 0, and which frequencies are compared: not those along the axes, which borders
+    leave traces in."""
     f = np.fft.fftshift(np.fft.fftfreq(SIDE))
     fy, fx = np.meshgrid(f, f, indexing="ij")
     far = np.hypot(fy, fx)
@@ -151,7 +161,8 @@ def _low() -> np.ndarray:
 
 @lru_cache(maxsize=4096)
 def _response(blur: Blur) -> np.ndarray:
-    """Logarithm of the power at all frequencies of a usual scene under a blur, float32, as windows smear it; 0 in the mean of the low ones."""
+    """Logarithm of the power at all frequencies of a usual scene under a blur, float32, as windows smear it;
+    0 in the mean of the low ones."""
     whole = np.zeros((SIDE, SIDE), np.float32)
     kernel = kernel_of(blur)
     whole[: kernel.shape[0], : kernel.shape[1]] = kernel
@@ -164,14 +175,16 @@ def _response(blur: Blur) -> np.ndarray:
 
 
 def _uneven(spectrum: np.ndarray) -> np.ndarray:
-    """A spectrum without its even part; what stands out of it counts little: kernels make gaps, but regular textures make peaks."""
+    """A spectrum without its even part; what stands out of it counts little: kernels make gaps, but regular
+    textures make peaks."""
     found = spectrum - cv2.GaussianBlur(spectrum, (0, 0), _EVEN, borderType=cv2.BORDER_REFLECT_101)
     return np.minimum(found, _PEAK)
 
 
 @dataclass(frozen=True, eq=False)
 class _Seen:
-    """A spectrum beside its even part where it is compared; the level of its noise, and of its low frequencies."""
+    """A spectrum beside its even part where it is compared; the level of its noise, and of its low
+    frequencies."""
 
     uneven: np.ndarray
     noise: np.float32
@@ -253,8 +266,9 @@ def _telling(blur: Blur, edges: Edges) -> np.ndarray:
 
 
 def where_blurred(blur: Blur, edges: Edges, extent: tuple[int, int]) -> np.ndarray:
-    """By how much places are as soft as a blur makes them, 0…1: float32, about a value for every BLOCK pixels. What is sharp there in spite
-    of it lies in another plane, or did not move. Where there are no edges their neighbours tell, or nothing does (1).
+    """By how much places are as soft as a blur makes them, 0…1: float32, about a value for every BLOCK
+    pixels. What is sharp there in spite of it lies in another plane, or did not move. Where there are no
+    edges their neighbours tell, or nothing does (1).
 
     Parameters
     ----------
@@ -281,7 +295,8 @@ def where_blurred(blur: Blur, edges: Edges, extent: tuple[int, int]) -> np.ndarr
 
 
 def _borne_out(blur: Blur, edges: Edges) -> bool:
-    """Are the edges across a blur as wide as it would make them? Boards and bricks have spectra like those of a movement."""
+    """Are the edges across a blur as wide as it would make them? Boards and bricks have spectra like those of
+    a movement."""
     own = edges.sigma[_telling(blur, edges)]
     if len(own) < _FEW_EDGES:
         return True
@@ -296,8 +311,10 @@ def cause_of(
 
     Parameters
     ----------
-    spectrum : as :func:`mean_spectrum` makes it. softness : σ of what the sharpest edges are softer than in a sharp frame.
-    edges : of the frame; what its spectrum says must hold for them too. part : of a part of the frame, looked at less closely.
+    spectrum : as :func:`mean_spectrum` makes it. softness : σ of what the sharpest edges are softer than in a
+        sharp frame.
+    edges : of the frame; what its spectrum says must hold for them too. part : of a part of the frame, looked
+        at less closely.
     """
     if spectrum is not None and (softness is None or softness >= _CRISP):
         seen = _Seen.of(spectrum)

@@ -9,10 +9,11 @@ import cv2
 import numpy as np
 
 LENS, DEFOCUS, MOTION = "lens", "defocus", "motion"
-#: Points per pixel along a side by which a kernel is drawn; standard deviations at which a Gaussian ends; pixels of the largest
-#: radius or half length that is undone.
+#: Points per pixel along a side by which a kernel is drawn; standard deviations at which a Gaussian ends;
+#: pixels of the largest radius or half length that is undone.
 _FINE, _SIGMAS, LARGEST = 9, 3.5, 40.0
-#: Steps of σ (pixels), of places (pixels) in which a blur that differs over the frame changes; points per pixel along a path.
+#: Steps of σ (pixels), of places (pixels) in which a blur that differs over the frame changes; points per
+#: pixel along a path.
 _STEP, _PLACE, _DENSE = 0.05, 0.25, 8
 
 
@@ -23,12 +24,14 @@ class Blur:
     Attributes
     ----------
     cause : LENS (a Gaussian), DEFOCUS (a disc or a polygon) or MOTION (a straight line, or a path).
-    size : σ, radius (of a polygon: of the disc of its area) or length (of a path: between its farthest points), in pixels of the frame.
+    size : σ, radius (of a polygon: of the disc of its area) or length (of a path: between its farthest
+        points), in pixels of the frame.
     angle : of a motion, degrees from the x axis towards y; of a polygon, the direction of one of its corners.
     blades : sides of the polygon that the aperture makes; 0: round.
     path : where a frame that moved was at even times, (x, y) in pixels; empty: a straight line.
     turn : degrees by which a frame that moved rolled about its middle meanwhile.
-    corner : σ of a lens in the corners; it grows with the square of the distance from the middle. 0: as in the middle.
+    corner : σ of a lens in the corners; it grows with the square of the distance from the middle. 0: as in
+        the middle.
     """
 
     cause: str
@@ -71,7 +74,8 @@ class Blur:
         return replace(self, size=self.size / step, path=path, corner=self.corner / step)
 
     def at(self, y: float, x: float, extent: tuple[int, int]) -> Blur:
-        """What it is at a place (pixels) of a picture of a height and width: a blur that does not differ any more."""
+        """What it is at a place (pixels) of a picture of a height and width: a blur that does not differ any
+        more."""
         if not self.varies:
             return self
         middle = np.array([extent[1] / 2, extent[0] / 2])
@@ -137,7 +141,8 @@ def kernel_of(blur: Blur) -> np.ndarray:
         at = at - at.mean(axis=0) + half
         low = np.floor(at).astype(int)
         fx, fy = (at - low).T
-        for dy, dx, share in ((0, 0, (1 - fy) * (1 - fx)), (0, 1, (1 - fy) * fx), (1, 0, fy * (1 - fx)), (1, 1, fy * fx)):  # fmt: skip
+        for dy, dx, share in ((0, 0, (1 - fy) * (1 - fx)), (0, 1, (1 - fy) * fx), (1, 0, fy * (1 - fx)), (1,
+        1, fy * fx)):  # fmt: skip
             np.add.at(kernel, (low[:, 1] + dy, low[:, 0] + dx), share)
         return np.asarray(kernel / kernel.sum(), np.float32)
     at = (np.arange(side * _FINE) + 0.5) / _FINE - half - 0.5

@@ -1,9 +1,9 @@
 """A known blur undone: half-quadratic splitting with a prior for few, strong edges.
 
-Minimises λ/2·‖k∗x − y‖² + Σ|∇x|^α by turns: gradients are shrunk pixel by pixel, then the picture is found in the frequency domain
-(Krishnan & Fergus 2009, "Fast image deconvolution using hyper-Laplacian priors"; the shrinking after Zuo and others 2013, "A
-generalized iterated shrinkage algorithm for non-convex sparse coding"). Luminance is found so; colour differences are smooth and
-noisy, and take one regularised step.
+Minimises λ/2·‖k∗x − y‖² + Σ|∇x|^α by turns: gradients are shrunk pixel by pixel, then the picture is found in
+the frequency domain (Krishnan & Fergus 2009, "Fast image deconvolution using hyper-Laplacian priors"; the
+shrinking after Zuo and others 2013, "A generalized iterated shrinkage algorithm for non-convex sparse
+coding"). Luminance is found so; colour differences are smooth and noisy, and take one regularised step.
 """
 
 from __future__ import annotations
@@ -16,8 +16,9 @@ import scipy
 from irvane.core.acutance.blurs import Blur, kernel_of
 from irvane.core.kernels import flat, serial
 
-#: Exponent of the prior; weight of the data for noise of 1 % of the light, and its power of the noise (the best ones over discs,
-#: Gaussians and motions with noise of 0.2 to 1 % of white); how strongly gradients are held to their shrunk ones (from, to, factor).
+#: Exponent of the prior; weight of the data for noise of 1 % of the light, and its power of the noise (the
+#: best ones over discs, Gaussians and motions with noise of 0.2 to 1 % of white); how strongly gradients are
+#: held to their shrunk ones (from, to, factor).
 _ALPHA, _DATA, _POWER, _HELD = 0.7, 3200.0, 1.57, (1.0, 600.0, 2.9)
 #: Weight of smoothness of colour differences, relative to the data, for noise of 1 %.
 _COLOUR = 0.01
@@ -33,7 +34,8 @@ _TAPER = 16
 
 @serial
 def _shrink(value, table, unit, out):
-    """Values (float32, flat) shrunk by a table of shares, which begins anew every `unit` of size; its last entry holds beyond."""
+    """Values (float32, flat) shrunk by a table of shares, which begins anew every `unit` of size; its last
+    entry holds beyond."""
     last = np.float32(table.size - 1)
     for i in range(value.size):
         place = min(abs(value[i]) * unit, last)
@@ -42,7 +44,8 @@ def _shrink(value, table, unit, out):
 
 @lru_cache(maxsize=64)
 def _shares(held: float) -> tuple[np.ndarray, np.float32]:
-    """What is left of values by their size: the w that minimises |w|^α + held/2·(w − v)², over v; and entries per size."""
+    """What is left of values by their size: the w that minimises |w|^α + held/2·(w − v)², over v; and entries
+    per size."""
     a = _ALPHA
     w = (2 * (1 - a) / held) ** (1 / (2 - a))
     most = w + a / held * w ** (a - 1)  # below it the minimum is at 0
@@ -73,7 +76,8 @@ def margin_of(blur: Blur) -> int:
 
 
 def _periodic(plane: np.ndarray, spectrum: np.ndarray, reach: int) -> np.ndarray:
-    """The plane with its borders blurred into each other, so that they tell nothing of an edge where it begins anew."""
+    """The plane with its borders blurred into each other, so that they tell nothing of an edge where it
+    begins anew."""
     h, w = plane.shape
     soft = scipy.fft.irfft2(scipy.fft.rfft2(plane) * spectrum, s=plane.shape)
 
@@ -96,9 +100,10 @@ def deconvolve(
     plane : float32 H×W, linear light around 1; with :func:`margin_of` pixels around what is wanted of it.
     sigma : standard deviation of its noise.
     fine : more takes less for noise.
-    known : bool H×W, False where nothing is known of the plane (outside of the frame): there it is what the found picture gives,
-        blurred, and found again.
-    clipped : bool H×W, True where the plane is only known to be at least so bright (censored data: Whyte and others 2014).
+    known : bool H×W, False where nothing is known of the plane (outside of the frame): there it is what the
+        found picture gives, blurred, and found again.
+    clipped : bool H×W, True where the plane is only known to be at least so bright (censored data: Whyte and
+        others 2014).
     """
     spectrum, edges = _transfer(blur, (plane.shape[0], plane.shape[1]))
     plane = _periodic(plane, spectrum, margin_of(blur) // 2)
@@ -136,7 +141,8 @@ def deconvolve_smooth(plane: np.ndarray, blur: Blur, sigma: float) -> np.ndarray
 
 
 def wiener(plane: np.ndarray, blur: Blur, caution: float) -> np.ndarray:
-    """A plane without its blur by Wiener's way with a prior on gradients, which weighs `caution` times what is seen."""
+    """A plane without its blur by Wiener's way with a prior on gradients, which weighs `caution` times what
+    is seen."""
     spectrum, edges = _transfer(blur, (plane.shape[0], plane.shape[1]))
     plane = _periodic(plane, spectrum, margin_of(blur) // 2)
     found = np.conj(spectrum) * scipy.fft.rfft2(plane) / (np.abs(spectrum) ** 2 + np.float32(caution) * edges)

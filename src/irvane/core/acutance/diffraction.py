@@ -4,7 +4,8 @@ from __future__ import annotations
 
 #: Wavelength in micrometres that brightness is mostly of (the eye's by day, CIE 1924: 555 nm).
 WAVELENGTH = 0.555
-#: σ of the Gaussian nearest to an Airy pattern by least squares, in wavelengths times f-numbers; worked out again in the tests.
+#: σ of the Gaussian nearest to an Airy pattern by least squares, in wavelengths times f-numbers; worked out
+#: again in the tests.
 _GAUSSIAN = 0.42
 
 

@@ -1,8 +1,9 @@
-"""How wide edges are: the blur of every edge that stands out of the noise, without knowing what was photographed.
+"""How wide edges are: the blur of every edge that stands out of the noise, without knowing what was
+photographed.
 
-Where an edge is blurred by a Gaussian of σ, blurring it further by a known amount lowers its slope by a ratio that depends
-on σ alone (Zhuo & Sim 2011, "Defocus map estimation from a single image"). Both slopes are taken after some blur here, so
-that noise does not count as sharpness.
+Where an edge is blurred by a Gaussian of σ, blurring it further by a known amount lowers its slope by a ratio
+that depends on σ alone (Zhuo & Sim 2011, "Defocus map estimation from a single image"). Both slopes are taken
+after some blur here, so that noise does not count as sharpness.
 """
 
 from __future__ import annotations
@@ -39,7 +40,8 @@ class Edges:
     y, x : their places in pixels of the plane.
     sigma : blur of each, in pixels of the plane.
     across : direction across each, in which it is blurred: radians from the x axis towards y, modulo π.
-    alone : is there no other one close beside it, falling as it rises? Those of thin lines and small lettering look sharper than they are.
+    alone : is there no other one close beside it, falling as it rises? Those of thin lines and small
+        lettering look sharper than they are.
     """
 
     y: np.ndarray
@@ -106,8 +108,8 @@ def find_edges(plane: np.ndarray, noise: np.ndarray | float) -> Edges:
     slope = np.hypot(gx, gy)
     light = cv2.GaussianBlur(plane, (0, 0), 2.0)
     least = np.maximum(np.float32(_CLEAR * _NOISE[_MORE]) * noise, _CONTRAST * np.maximum(light, 1e-4))
-    # the crest of a slope: no lower than its neighbours along its direction (to the nearest of four); found on the softer
-    # picture, so that noise does not choose the places where it makes the other one steep
+    # the crest of a slope: no lower than its neighbours along its direction (to the nearest of four); found
+    # on the softer picture, so that noise does not choose the places where it makes the other one steep
     inner = slope[1:-1, 1:-1]
     across = (inner >= slope[1:-1, :-2]) & (inner > slope[1:-1, 2:])
     down = (inner >= slope[:-2, 1:-1]) & (inner > slope[2:, 1:-1])
@@ -133,7 +135,8 @@ def find_edges(plane: np.ndarray, noise: np.ndarray | float) -> Edges:
 
 
 def _beside(gx: np.ndarray, gy: np.ndarray, slope: np.ndarray, y: np.ndarray, x: np.ndarray) -> np.ndarray:
-    """The least slope close beside edges, in their direction, as a share of their own: below 0 where light falls as it rises at them."""
+    """The least slope close beside edges, in their direction, as a share of their own: below 0 where light
+    falls as it rises at them."""
     ux, uy = gx[y, x] / slope[y, x], gy[y, x] / slope[y, x]
     least = np.full(len(y), np.inf, np.float32)
     for far in (*_FAR, *(-f for f in _FAR)):
@@ -155,7 +158,8 @@ def edges_of(mosaic: Mosaic, noise: NoiseModel) -> Edges:
 
 
 def sharpest(edges: Edges) -> float | None:
-    """Blur of the sharpest two fifths of edges (their middle), σ in pixels; None where there are too few to tell."""
+    """Blur of the sharpest two fifths of edges (their middle), σ in pixels; None where there are too few to
+    tell."""
     if len(edges.sigma) < _FEWEST:
         return None
     return float(np.quantile(edges.sigma, _SHARPEST / 2))

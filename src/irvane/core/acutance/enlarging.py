@@ -1,8 +1,9 @@
-"""Enlarging: twice by a small network that gives what Lanczos lacks, several times or with a reduction after it for other factors.
+"""Enlarging: twice by a small network that gives what Lanczos lacks, several times or with a reduction after
+it for other factors.
 
-The network (sub-pixel convolution, Shi and others 2016; ``training/enlarger.py``) sees the brightness of the picture as it is coded
-for eyes; colours follow by Lanczos. It was trained on pictures that were reduced by several kernels and coded as JPEG, so that it
-mends soft contours and does not enlarge the blocks of a JPEG.
+The network (sub-pixel convolution, Shi and others 2016; ``training/enlarger.py``) sees the brightness of the
+picture as it is coded for eyes; colours follow by Lanczos. It was trained on pictures that were reduced by
+several kernels and coded as JPEG, so that it mends soft contours and does not enlarge the blocks of a JPEG.
 """
 
 from __future__ import annotations
@@ -43,7 +44,8 @@ def _twice(coded: np.ndarray, weights: np.ndarray) -> np.ndarray:
 
 
 def _tiled_twice(rows: np.ndarray, first: int, last: int, weights: np.ndarray) -> np.ndarray:
-    """Rows `first` to `last` of a strip that holds more around them, twice as large, in tiles on all cores."""
+    """Rows `first` to `last` of a strip that holds more around them, twice as large, in tiles on all
+    cores."""
     h, w = rows.shape[:2]
     out = np.empty((2 * (last - first), 2 * w, 3), np.float32)
     down = np.unique(np.linspace(first, last, CORES + 1).astype(int)).tolist()
@@ -65,7 +67,8 @@ def _tiled_twice(rows: np.ndarray, first: int, last: int, weights: np.ndarray) -
 
 
 def _doubled(bands: Iterable[np.ndarray], height: int, weights: np.ndarray) -> Iterator[np.ndarray]:
-    """Bands of a coded picture (float32 rows×width×3), twice as large; what lies around a band is waited for."""
+    """Bands of a coded picture (float32 rows×width×3), twice as large; what lies around a band is waited
+    for."""
     held: np.ndarray | None = None
     top = made = 0  # the first row that is held, and the first that is not made yet
     for band in bands:

@@ -1,8 +1,9 @@
 """A known blur undone by a small network that is told the kernel through what classical methods make of it.
 
-It sees the blurred plane, the splitting's result and two Wiener filtered ones of different caution (after Dong, Roth & Schiele 2020,
-"Deep Wiener deconvolution"), how much noise there is and how wide the blur, and mends the splitting's result
-(``training/deblurrer.py``). How far it may leave the classical results is bounded.
+It sees the blurred plane, the splitting's result and two Wiener filtered ones of different caution (after
+Dong, Roth & Schiele 2020, "Deep Wiener deconvolution"), how much noise there is and how wide the blur, and
+mends the splitting's result (``training/deblurrer.py``). How far it may leave the classical results is
+bounded.
 """
 
 from __future__ import annotations
@@ -19,7 +20,8 @@ _PACKAGE, _NETWORK = "irvane.core.acutance", "deblur"
 _CAUTIONS, _LEAST = (0.0015, 0.015), 2e-5
 #: What the network's answer is multiplied by; sides are made whole multiples of so many pixels.
 SCALE, _ALIGN = 0.2, 4
-#: Pixels around a place within which the classical results bound it, and the share of their range by which it may leave them.
+#: Pixels around a place within which the classical results bound it, and the share of their range by which it
+#: may leave them.
 _AROUND, _BEYOND = 5, 0.25
 
 
@@ -37,7 +39,8 @@ def planes_for(
     plane: np.ndarray, blur: Blur, sigma: float, fine: float = 1.0, known: np.ndarray | None = None,
     clipped: np.ndarray | None = None,
 ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
-    """What the network sees of a plane (float32 6×H×W), and the splitting's result; parameters as of :func:`deconvolve`."""
+    """What the network sees of a plane (float32 6×H×W), and the splitting's result; parameters as of
+    :func:`deconvolve`."""
     split = deconvolve(plane, blur, sigma, fine, known, clipped)
     seen = [coded(plane), coded(split)]
     for caution in _CAUTIONS:

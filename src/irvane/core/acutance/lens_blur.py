@@ -1,4 +1,5 @@
-"""How soft a lens is, in the middle and in the corners, from the edges of a chart or of a series of frames."""
+"""How soft a lens is, in the middle and in the corners, from the edges of a chart or of a series of
+frames."""
 
 from __future__ import annotations
 
@@ -13,7 +14,8 @@ from irvane.core.acutance.edge_blur import Edges
 
 #: Rings of equal area about the middle; edges that a ring needs, and rings that tell.
 _RINGS, _FEW, _NEEDED = 6, 60, 3
-#: Share of a ring's edges, the sharpest, whose middle tells; what pixels and demosaicing add to an edge (σ, pixels).
+#: Share of a ring's edges, the sharpest, whose middle tells; what pixels and demosaicing add to an edge (σ,
+#: pixels).
 _SHARPEST, _PIXELS = 0.4, 0.72
 #: Least σ that is told, and the one from which there is anything to undo.
 _LEAST, _WORTH = 0.1, 0.35
@@ -38,12 +40,13 @@ class LensBlur:
 
 
 def measure_lens(frames: Sequence[tuple[Edges, tuple[int, int]]]) -> LensBlur | None:
-    """A lens's softness, growing with the square of the distance from the middle; None where there are too few edges.
+    """A lens's softness, growing with the square of the distance from the middle; None where there are too
+    few edges.
 
     Parameters
     ----------
-    frames : edges of each with height and width. In rings about the middle the sharpest edges of all frames tell: what lies out of
-        focus, or is soft itself, is never among them, unless all of a ring is.
+    frames : edges of each with height and width. In rings about the middle the sharpest edges of all frames
+        tell: what lies out of focus, or is soft itself, is never among them, unless all of a ring is.
     """
     shares, sigmas = [], []
     for edges, (h, w) in frames:

@@ -1,9 +1,9 @@
 """The path of a frame that moved, from the frame alone.
 
-From coarse to fine, a sharp picture is guessed from the blurred one (smoothed, its edges made steep, only strong and wide ones
-kept), and the kernel is the one that best makes the blurred gradients of the guessed ones (Cho & Lee 2009, "Fast motion deblurring";
-which edges help: Xu & Jia 2010, "Two-phase kernel estimation"). A path is drawn through the kernel: points passed at even times,
-which can be seen and moved.
+From coarse to fine, a sharp picture is guessed from the blurred one (smoothed, its edges made steep, only
+strong and wide ones kept), and the kernel is the one that best makes the blurred gradients of the guessed
+ones (Cho & Lee 2009, "Fast motion deblurring"; which edges help: Xu & Jia 2010, "Two-phase kernel
+estimation"). A path is drawn through the kernel: points passed at even times, which can be seen and moved.
 """
 
 from __future__ import annotations
@@ -23,15 +23,18 @@ from irvane.core.progress import part as share
 PART, HALF, POINTS = 512, 13, 12
 #: Steps between sizes, and the smallest half of a kernel; rounds at each size.
 _SCALE, _LEAST_HALF, _ROUNDS = 2**0.5, 2, 5
-#: Weight of smoothness of the guessed picture, and of even kernels; parts of the largest value below which a kernel is empty.
+#: Weight of smoothness of the guessed picture, and of even kernels; parts of the largest value below which a
+#: kernel is empty.
 _SMOOTH, _EVEN, _EMPTY = 4e-3, 2e-3, 0.06
 #: Steps of the search for a kernel without negative values.
 _STEPS = 120
-#: Edges that are kept at first, per root of pixels of picture times kernel, and by how much more in each round.
+#: Edges that are kept at first, per root of pixels of picture times kernel, and by how much more in each
+#: round.
 _KEPT, _MORE = 2.0, 1.15
 #: Weight of a path's bends; softness (σ, pixels) that a scene's own edges may add to a kernel.
 _BENDS, _SOFTNESS = 0.02, (0.3, 1.8)
-#: Likeness of two kernels from which they are the same movement; least width of a kernel that is one (pixels).
+#: Likeness of two kernels from which they are the same movement; least width of a kernel that is one
+#: (pixels).
 AGREE, _WIDTH = 0.85, 0.9
 
 
@@ -74,7 +77,8 @@ def _useful(plane: np.ndarray, half: int) -> np.ndarray:
 
 
 def _kept(plane: np.ndarray, blurred: np.ndarray, half: int, count: float) -> tuple[np.ndarray, np.ndarray]:
-    """Gradients of the guessed picture that tell of the kernel: the strongest of each of four directions, none near the border."""
+    """Gradients of the guessed picture that tell of the kernel: the strongest of each of four directions,
+    none near the border."""
     gx, gy = _gradients(_steep(plane))
     size = np.hypot(gx, gy)
     inner = np.zeros(size.shape, bool)
@@ -95,7 +99,8 @@ def _kept(plane: np.ndarray, blurred: np.ndarray, half: int, count: float) -> tu
 def _kernel(
     guess: tuple[np.ndarray, np.ndarray], seen: tuple[np.ndarray, np.ndarray], half: int
 ) -> np.ndarray:
-    """The kernel without negative values that makes the seen gradients of the guessed ones, by least squares."""
+    """The kernel without negative values that makes the seen gradients of the guessed ones, by least
+    squares."""
     h, w = (scipy.fft.next_fast_len(n + 4 * half + 2) for n in guess[0].shape)
     own: np.ndarray | float = 0.0
     other: np.ndarray | float = 0.0
@@ -253,7 +258,8 @@ def _drawn(points: np.ndarray, half: int) -> np.ndarray:
 
 
 def _ordered(weights: np.ndarray) -> np.ndarray:
-    """Points along a kernel from one end to the other (POINTS×2, x and y from its middle), equal weight between them."""
+    """Points along a kernel from one end to the other (POINTS×2, x and y from its middle), equal weight
+    between them."""
     half = weights.shape[0] // 2
     y, x = np.nonzero(weights)
     if len(y) < 3:
@@ -283,7 +289,8 @@ def _ordered(weights: np.ndarray) -> np.ndarray:
 
 
 def path_from(parts: list[np.ndarray], progress: Progress = always) -> Found | None:
-    """The path of a frame that moved, from several of its parts; None where they do not agree, or it did not move. Raises Cancelled.
+    """The path of a frame that moved, from several of its parts; None where they do not agree, or it did not
+    move. Raises Cancelled.
 
     Parameters
     ----------

@@ -1,8 +1,8 @@
 """Sharpening by scale with a noise floor and an overshoot limit.
 
-Luminance is split into bands (differences of Gaussians, Burt & Adelson 1983). Each band is strengthened on its own;
-differences below the noise floor are cored out (Lee 1981), and the result may leave the range of its own 3×3
-surroundings only by the overshoot limit. Colour ratios are kept.
+Luminance is split into bands (differences of Gaussians, Burt & Adelson 1983). Each band is strengthened on
+its own; differences below the noise floor are cored out (Lee 1981), and the result may leave the range of its
+own 3×3 surroundings only by the overshoot limit. Colour ratios are kept.
 """
 
 from __future__ import annotations
@@ -29,8 +29,8 @@ _BAND_NOISE = (0.75, 0.26, 0.12)
 
 #: What proofs say of it: at first there was no guard of fine texture.
 FIRST = "bands@1"
-#: Pixels over which structure is judged; ratios of the finest band's contrast to the next one's from which it counts as fine as pixels
-#: hold, and wholly so.
+#: Pixels over which structure is judged; ratios of the finest band's contrast to the next one's from which it
+#: counts as fine as pixels hold, and wholly so.
 _AROUND, _AS_FINE = 3.0, (1.1, 1.8)
 
 _LUMA = (float(LUMA_2020[0]), float(LUMA_2020[1]), float(LUMA_2020[2]))
@@ -52,8 +52,9 @@ def _core(difference, limit):
 
 @serial
 def _gains(p, g0, g1, g2, low, high, given, held, amounts, limits, noise_gain, noise_read2, overshoot, gains):
-    """Factor of the light of every pixel; `low` and `high` are the extremes of its 3×3 surroundings, `given` the factor by
-    which the lens correction has raised its light, and its noise; `held`: share of the fine band's strength."""
+    """Factor of the light of every pixel; `low` and `high` are the extremes of its 3×3 surroundings, `given`
+    the factor by which the lens correction has raised its light, and its noise; `held`: share of the fine
+    band's strength."""
     base = np.float32(_KNEE**_POWER)
     a0, a1, a2 = amounts[0], amounts[1], amounts[2]
     l0, l1, l2 = limits[0], limits[1], limits[2]
@@ -74,7 +75,8 @@ def _gains(p, g0, g1, g2, low, high, given, held, amounts, limits, noise_gain, n
 def _guarded(
     p: np.ndarray, settings: Acutance, noise: tuple[float, float, float], given: np.ndarray, step: float
 ) -> np.ndarray:
-    """Share of the fine band's strength at every pixel: less where structure is as fine as pixels can hold, noise not counted."""
+    """Share of the fine band's strength at every pixel: less where structure is as fine as pixels can hold,
+    noise not counted."""
     strength = np.float32(settings.texture_guard / 100)
     if settings.sharpened_by == FIRST or strength <= 0:
         return np.ones(p.shape, np.float32)
@@ -119,7 +121,8 @@ def sharpen(
     settings : strengths in per cent, noise floor in σ, overshoot in per cent.
     noise : gain and read variance of the luminance noise that remains in this picture, at full resolution.
     step : full-resolution pixels per pixel of `picture`; radii shrink with it.
-    given : float32 H×W, factor by which the lens correction has raised the light of each pixel; None: nowhere.
+    given : float32 H×W, factor by which the lens correction has raised the light of each pixel; None:
+        nowhere.
 
     Returns
     -------

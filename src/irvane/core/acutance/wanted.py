@@ -1,7 +1,9 @@
-"""Blur that is wanted: a background out of focus, a background that a panning camera drew out; and the focus that lies elsewhere.
+"""Blur that is wanted: a background out of focus, a background that a panning camera drew out; and the focus
+that lies elsewhere.
 
-A frame with sharp places was focused. What is soft in it is depth, or movement along one direction, and is left alone. Where the middle
-of the frame is soft and something beside it is sharp, the focus may lie on the wrong thing; that is said, not undone.
+A frame with sharp places was focused. What is soft in it is depth, or movement along one direction, and is
+left alone. Where the middle of the frame is soft and something beside it is sharp, the focus may lie on the
+wrong thing; that is said, not undone.
 """
 
 from __future__ import annotations
@@ -28,21 +30,25 @@ from irvane.core.acutance.edge_blur import Edges
 _BLOCK, _FEW = 64, 4
 #: σ, in pixels, of edges that count as sharp, and from which they are soft.
 SHARP, SOFT = 0.9, 1.8
-#: Shares of the blocks with edges that are sharp at least in the middle of a frame that was focused on it, and soft in one with a blurred
-#: background; blocks that must be known.
+#: Shares of the blocks with edges that are sharp at least in the middle of a frame that was focused on it,
+#: and soft in one with a blurred background; blocks that must be known.
 _FOCUSED, _BLURRED, _KNOWN = 0.04, 0.12, 12
-#: A frame is strongly blurred where this share of the blocks with edges has at most, and the others at least, so much (σ, pixels).
+#: A frame is strongly blurred where this share of the blocks with edges has at most, and the others at least,
+#: so much (σ, pixels).
 _RATHER, _STRONG = 0.7, 2.2
 #: σ, in pixels, from which nothing is sharp beside whatever blur.
 _ANY = 1.5
-#: Degrees from a movement within which edges lie across it; share of the blocks with such edges that stood still, at least.
+#: Degrees from a movement within which edges lie across it; share of the blocks with such edges that stood
+#: still, at least.
 _ACROSS, _STILL = 30.0, 0.05
-#: The middle of a frame: this share of its sides; how many times rarer sharp places are there where the focus lies elsewhere.
+#: The middle of a frame: this share of its sides; how many times rarer sharp places are there where the focus
+#: lies elsewhere.
 _MIDDLE, _RARER = 0.5, 4.0
 
 
 def softness_map(edges: Edges, extent: tuple[int, int]) -> np.ndarray:
-    """Blur of the edges of every block, σ in pixels: float32, about a value for every 64 pixels; not a number where there are too few."""
+    """Blur of the edges of every block, σ in pixels: float32, about a value for every 64 pixels; not a number
+    where there are too few."""
     h, w = max(1, round(extent[0] / _BLOCK)), max(1, round(extent[1] / _BLOCK))
     rows = np.minimum(edges.y * h / extent[0], h - 1).astype(int)
     columns = np.minimum(edges.x * w / extent[1], w - 1).astype(int)
@@ -60,7 +66,8 @@ def softness_map(edges: Edges, extent: tuple[int, int]) -> np.ndarray:
 def _sharp(found: np.ndarray) -> tuple[np.ndarray, bool]:
     """Blocks that are sharp for themselves, and whether they are enough for a frame that was focused.
 
-    Beside a strong blur what has half of it at most is sharp: pictures that are reduced or coded, and lenses, are seldom sharper.
+    Beside a strong blur what has half of it at most is sharp: pictures that are reduced or coded, and lenses,
+    are seldom sharper.
     """
     known = np.isfinite(found)
     most = float(np.quantile(found[known], _RATHER)) if known.any() else 0.0
@@ -75,8 +82,8 @@ def _sharp(found: np.ndarray) -> tuple[np.ndarray, bool]:
 
 
 def soft_places(found: np.ndarray) -> np.ndarray | None:
-    """Where a focused frame is soft: bool of the map's size, without what touches sharp places; None where a frame has no sharp places, or
-    little that is soft.
+    """Where a focused frame is soft: bool of the map's size, without what touches sharp places; None where a
+    frame has no sharp places, or little that is soft.
 
     Parameters
     ----------
@@ -94,7 +101,8 @@ def soft_places(found: np.ndarray) -> np.ndarray | None:
 
 
 def stands_still(blur: Blur, edges: Edges, extent: tuple[int, int]) -> bool:
-    """Did part of a frame not move as the rest did? Edges along a movement stay sharp, so those across it are asked."""
+    """Did part of a frame not move as the rest did? Edges along a movement stay sharp, so those across it are
+    asked."""
     off = np.abs((edges.across - np.radians(blur.angle) + np.pi / 2) % np.pi - np.pi / 2)
     found = softness_map(edges.chosen(off < np.radians(_ACROSS)), extent)
     known = np.isfinite(found)
@@ -123,7 +131,8 @@ def judged(
 
     Parameters
     ----------
-    found : of :func:`softness_map`. rest : what softened its soft places alone; None where it has none. edges, extent : of the frame.
+    found : of :func:`softness_map`. rest : what softened its soft places alone; None where it has none.
+        edges, extent : of the frame.
     """
     if rest is None:
         return cause

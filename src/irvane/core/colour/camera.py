@@ -17,13 +17,15 @@ from irvane.core.settings import Colour
 BASE_EXPOSURE = 0.5
 
 
-#: Lights and transforms that were found already: finding one takes milliseconds, and every view asks for them.
+#: Lights and transforms that were found already: finding one takes milliseconds, and every view asks for
+#: them.
 _FOUND: dict[Hashable, Any] = {}
 _MOST_FOUND = 256
 
 
 def _remembered(colour: CameraColour, what: Hashable, find: Callable[[], Any]) -> Any:
-    """What `find` gives, from memory when it was asked for before: it depends on a camera's colour and on `what`."""
+    """What `find` gives, from memory when it was asked for before: it depends on a camera's colour and on
+    `what`."""
     warm = b"" if colour.matrix_warm is None else colour.matrix_warm.tobytes()
     own = colour.matrix.tobytes(), warm, colour.neutral.tobytes(), colour.warm_kelvin, colour.cool_kelvin
     found = _FOUND.get((own, what))
@@ -78,7 +80,8 @@ def _transform(colour: CameraColour, settings: Colour, space: str) -> tuple[np.n
 
 
 def flat_transform(colour: CameraColour, settings: Colour, space: str) -> tuple[np.ndarray, np.ndarray]:
-    """Gains and matrix of the plain rendition for measuring: the file's D65 calibration whatever the light."""
+    """Gains and matrix of the plain rendition for measuring: the file's D65 calibration whatever the
+    light."""
     balance, _ = transform(colour, settings, space)
     return balance, whitebalance.camera_to_working_plain(colour, colour.cool_kelvin, space)
 

@@ -1,11 +1,12 @@
 """Base rendering: scene-linear light to a picture on paper or screen, through one documented tone curve.
 
-The curve is the photoreceptor response of Naka & Rushton 1966, y = A·xⁿ / (xⁿ + k), with n = 1.25. A and k are
-fixed by two wishes: 18 % grey keeps its place (linear 0.18, 46 % of the sRGB-encoded range), and the white point
-(four stops above mid-grey when neutral) becomes exactly 1. It acts on the largest of the three colours so that no
-colour clips before the others; colours outside the target space are compressed into it, hue kept. Towards white,
-colours pale as they do to receptors of which each answers by itself: the brighter the light, the less its colours
-differ, the middle one gaining before the smallest. Flames go from red over orange and yellow to white, not to pink.
+The curve is the photoreceptor response of Naka & Rushton 1966, y = A·xⁿ / (xⁿ + k), with n = 1.25. A and k
+are fixed by two wishes: 18 % grey keeps its place (linear 0.18, 46 % of the sRGB-encoded range), and the
+white point (four stops above mid-grey when neutral) becomes exactly 1. It acts on the largest of the three
+colours so that no colour clips before the others; colours outside the target space are compressed into it,
+hue kept. Towards white, colours pale as they do to receptors of which each answers by itself: the brighter
+the light, the less its colours differ, the middle one gaining before the smallest. Flames go from red over
+orange and yellow to white, not to pink.
 """
 
 from __future__ import annotations
@@ -64,7 +65,8 @@ class Curve:
 
 @inline
 def _part(colour, largest, half, pale):
-    """A colour as a share of the largest, pulled into the gamut and towards what receptors of their own would answer."""
+    """A colour as a share of the largest, pulled into the gamut and towards what receptors of their own would
+    answer."""
     knee = np.float32(GAMUT_KNEE)
     distance = 1 - colour / largest
     beyond = max(distance - knee, np.float32(0)) / (1 - knee)

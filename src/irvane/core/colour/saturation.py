@@ -30,7 +30,8 @@ _LAB = np.array(
         [0.0259040371, 0.7827717662, -0.8086757660],
     ]
 )
-#: Names of the ranges and the hue of their middle in degrees: those of the primary and secondary colours of sRGB.
+#: Names of the ranges and the hue of their middle in degrees: those of the primary and secondary colours of
+#: sRGB.
 RANGES = {"reds": 29.2, "yellows": 109.8, "greens": 142.5, "cyans": 194.8, "blues": 264.1, "purples": 328.4}
 #: Chroma over lightness from which a colour is no longer pale (sRGB's yellow has 0.22, its red 0.41).
 PALE_UNTIL = 0.25
@@ -48,7 +49,8 @@ def _matrices() -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
 
 @lru_cache(maxsize=32)
 def hue_factors(changes: tuple[float, ...]) -> np.ndarray:
-    """Factor of the distance from grey at every whole degree of hue (the first once more at the end): float32.
+    """Factor of the distance from grey at every whole degree of hue (the first once more at the end):
+    float32.
 
     Parameters
     ----------
@@ -66,7 +68,8 @@ def hue_factors(changes: tuple[float, ...]) -> np.ndarray:
 
 @inline
 def _angle(y, x):
-    """Angle of a direction in degrees, 0…360; a polynomial, so that the compiler uses vectors (error below 0.03°)."""
+    """Angle of a direction in degrees, 0…360; a polynomial, so that the compiler uses vectors (error below
+    0.03°)."""
     low, high = min(abs(x), abs(y)), max(abs(x), abs(y))
     t = low / max(high, np.float32(1e-20))
     s = t * t
@@ -130,7 +133,8 @@ def saturate(
     ----------
     picture : float32 H×W×3, scene-linear BT.2020.
     per_cent : distance from grey, 0…200: 0 % is monochrome, 100 % leaves it.
-    pale : −100…100 %; further change for pale colours, falling to none where chroma is PALE_UNTIL of lightness.
+    pale : −100…100 %; further change for pale colours, falling to none where chroma is PALE_UNTIL of
+        lightness.
     changes : −100…100 % for each of RANGES.
     """
     if per_cent == 100 and pale == 0 and not any(changes):

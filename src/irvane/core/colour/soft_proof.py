@@ -78,8 +78,9 @@ def read_medium(path: Path) -> tuple[bytes, str]:
 
 @lru_cache(maxsize=8)
 def _table(proof: SoftProof, space: str) -> ImageFilter.Color3DLUT:
-    """What becomes of colours of a space on the medium, on a grid: brought to the medium's own values, and from these to the
-    screen. (A proofing transform of the library leaves out the bounds of media without tables.)"""
+    """What becomes of colours of a space on the medium, on a grid: brought to the medium's own values, and
+    from these to the screen. (A proofing transform of the library leaves out the bounds of media without
+    tables.)"""
     steps = np.linspace(0, 65535, _GRID).round().astype(np.uint16)
     blue, green, red = np.meshgrid(steps, steps, steps, indexing="ij")
     grid = np.stack([red, green, blue], axis=-1).reshape(1, -1, 3)
@@ -102,7 +103,8 @@ def _table(proof: SoftProof, space: str) -> ImageFilter.Color3DLUT:
 
 
 def proofed(pixels: np.ndarray, space: str, proof: SoftProof) -> np.ndarray:
-    """Pixels (uint8 H×W×3 or ×4, encoded in a colour space) as they will look on the medium: encoded sRGB of that shape."""
+    """Pixels (uint8 H×W×3 or ×4, encoded in a colour space) as they will look on the medium: encoded sRGB of
+    that shape."""
     image = Image.fromarray(np.ascontiguousarray(pixels[..., :3]))
     out = pixels.copy()
     out[..., :3] = np.asarray(image.filter(_table(proof, space)))

@@ -1,7 +1,7 @@
 """White balance: light by temperature and tint, the camera's response to it, and back.
 
-Temperature follows the black-body locus in the CIE 1960 diagram (Krystek 1985); tint is the distance from it, in
-thousandths of Duv, positive towards green light (so that a positive tint takes green out of the picture).
+Temperature follows the black-body locus in the CIE 1960 diagram (Krystek 1985); tint is the distance from it,
+in thousandths of Duv, positive towards green light (so that a positive tint takes green out of the picture).
 """
 
 from __future__ import annotations
@@ -14,7 +14,8 @@ from irvane.core.colour.spaces import SPACES, adaptation, to_xyz, xyz_of
 from irvane.core.image import CameraColour
 
 COLDEST, WARMEST = 20_000.0, 1_800.0
-#: Chromaticities of named lights: CIE 15 for D55, D65, D75, A and F2; flash is close to D55 (DNG specification).
+#: Chromaticities of named lights: CIE 15 for D55, D65, D75, A and F2; flash is close to D55 (DNG
+#: specification).
 LIGHTS = {
     "daylight": (0.33242, 0.34743),
     "cloud": (0.31271, 0.32902),
@@ -82,7 +83,8 @@ def temperature_from_xy(xy: tuple[float, float]) -> tuple[float, float]:
 
 
 def matrix_at(colour: CameraColour, kelvin: float) -> np.ndarray:
-    """XYZ→camera at a temperature: the two calibrations mixed by inverse temperature (DNG specification, ch. 6)."""
+    """XYZ→camera at a temperature: the two calibrations mixed by inverse temperature (DNG specification, ch.
+    6)."""
     if colour.matrix_warm is None:
         return colour.matrix
     warm, cool = 1 / colour.warm_kelvin, 1 / colour.cool_kelvin
@@ -98,7 +100,8 @@ def neutral_from_light(colour: CameraColour, kelvin: float, tint: float) -> np.n
 
 
 def light_from_neutral(colour: CameraColour, neutral: np.ndarray) -> tuple[float, float]:
-    """Temperature and tint of the light for which the camera answers `neutral` (fixed point, as in the DNG spec)."""
+    """Temperature and tint of the light for which the camera answers `neutral` (fixed point, as in the DNG
+    spec)."""
     kelvin, tint = 5500.0, 0.0
     for _ in range(30):
         xyz = np.linalg.solve(matrix_at(colour, kelvin), neutral)
@@ -123,8 +126,9 @@ def camera_to_working(
 ) -> np.ndarray:
     """3×3 from white-balanced camera colours to a linear RGB space: rows sum to one (white stays white).
 
-    The file's matrix at this temperature leads to the XYZ of the scene, whose white (the one that the camera answers
-    with `neutral`) is then adapted to that of the space (Bradford; DNG specification, "Mapping camera color space").
+    The file's matrix at this temperature leads to the XYZ of the scene, whose white (the one that the camera
+    answers with `neutral`) is then adapted to that of the space (Bradford; DNG specification, "Mapping camera
+    color space").
     """
     to_scene = np.linalg.inv(matrix_at(colour, kelvin))
     white = to_scene @ neutral
@@ -137,7 +141,8 @@ def camera_to_working(
 
 
 def camera_to_working_plain(colour: CameraColour, kelvin: float, space: str = "rec2020") -> np.ndarray:
-    """The same without chromatic adaptation: the file's matrix at this temperature with rows scaled to sum to one.
+    """The same without chromatic adaptation: the file's matrix at this temperature with rows scaled to sum to
+    one.
 
     White stays white, and under the light of the calibration both agree. LibRaw does so too.
     """

@@ -23,7 +23,8 @@ _WRITE = 2
 _HERE, _UNLESS_TAKEN = -100, 1
 #: Errors of a file system that does not know a way to move files.
 _CANNOT = (errno.EINVAL, errno.ENOSYS, errno.ENOTSUP, errno.EOPNOTSUPP, errno.EPERM, errno.EMLINK)
-#: How the names of unfinished files begin, and the seconds after which one is left over even where disks know no locks.
+#: How the names of unfinished files begin, and the seconds after which one is left over even where disks know
+#: no locks.
 _TEMPORARY, _STALE = ".irvane-", 86_400
 #: Seconds after which an unfinished file is held by its writer, if it has one.
 _JUST_MADE = 2.0
@@ -98,7 +99,8 @@ def _take_name(source: Path, target: Path) -> None:
 
 
 def _move_to_free_name(source: Path, target: Path) -> None:
-    """Give a file a name that is free, in whatever way the file system can; raises FileExistsError when it is taken."""
+    """Give a file a name that is free, in whatever way the file system can; raises FileExistsError when it is
+    taken."""
     for move in (_rename_unless_taken, os.link):
         try:
             return move(source, target)
@@ -109,7 +111,8 @@ def _move_to_free_name(source: Path, target: Path) -> None:
 
 
 def _lock(handle: int) -> bool:
-    """Hold a file, as long as its handle is open; False where somebody holds it, or its disk knows no locks."""
+    """Hold a file, as long as its handle is open; False where somebody holds it, or its disk knows no
+    locks."""
     try:
         fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:
@@ -145,8 +148,9 @@ _TOLD = threading.local()
 
 @contextmanager
 def announcing(tell: Callable[[Path, Path], None]) -> Iterator[None]:
-    """Inside of it, `tell` is called with the temporary and the final path of every file of the present thread that is
-    written whole and on the disk, before it gets its name: so that an interrupted rename can be made good."""
+    """Inside of it, `tell` is called with the temporary and the final path of every file of the present
+    thread that is written whole and on the disk, before it gets its name: so that an interrupted rename can
+    be made good."""
     _TOLD.tell = tell
     try:
         yield

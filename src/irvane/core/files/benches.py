@@ -1,6 +1,7 @@
 """What stood on the bench, to come back to it: which pictures, which proofs of them, how they were looked at.
 
-Settings are not in it: proofs are kept beside their frames, and a bench that is opened again shows them as they are by then.
+Settings are not in it: proofs are kept beside their frames, and a bench that is opened again shows them as
+they are by then.
 """
 
 from __future__ import annotations
@@ -30,7 +31,8 @@ class Picture:
 
     Attributes
     ----------
-    paths : its files. merge : how several are merged, as :class:`irvane.core.line.how.How` has it; None for a frame.
+    paths : its files. merge : how several are merged, as :class:`irvane.core.line.how.How` has it; None for a
+        frame.
     """
 
     paths: tuple[str, ...]
@@ -48,8 +50,8 @@ class Pane:
 
     Attributes
     ----------
-    picture : None where the pane is empty. proof : the identity of its proof. bare : the bare frame instead. without : a station that is
-        left out.
+    picture : None where the pane is empty. proof : the identity of its proof. bare : the bare frame instead.
+        without : a station that is left out.
     """
 
     picture: Picture | None = None
@@ -65,7 +67,8 @@ class KeptBench:
     Attributes
     ----------
     name : empty for the one that stood there when the window was closed.
-    panes : from left to right. open : all that was open, in the order of the rail. chosen : number of the chosen pane.
+    panes : from left to right. open : all that was open, in the order of the rail. chosen : number of the
+        chosen pane.
     arrangement, look, matched, aligning, station : as the window names them.
     zoom : None: fit. centre, probe : shares of width and height; probe None: nobody placed it.
     """
@@ -111,7 +114,8 @@ def path_for(name: str, folder: Path) -> Path:
 
 
 def list_benches(folder: Path) -> list[tuple[str, Path]]:
-    """Names and files of what is kept, by name; one that cannot be read has its file's name, and says why when it is opened."""
+    """Names and files of what is kept, by name; one that cannot be read has its file's name, and says why
+    when it is opened."""
     found = []
     for path in folder.glob(f"*{ENDING}"):
         name = path.name.removesuffix(ENDING)

@@ -1,7 +1,9 @@
-"""The boundary to files: whatever a decoder makes of a damaged file becomes one sentence of the project's own.
+"""The boundary to files: whatever a decoder makes of a damaged file becomes one sentence of the project's
+own.
 
-Decoders raise what they like (`struct.error`, `SyntaxError`, `RecursionError`, …). Here, and only here, anything is
-turned into a ReadError; the cause stays chained to it and goes into the log. Sizes are judged before anything is decoded.
+Decoders raise what they like (`struct.error`, `SyntaxError`, `RecursionError`, …). Here, and only here,
+anything is turned into a ReadError; the cause stays chained to it and goes into the log. Sizes are judged
+before anything is decoded.
 """
 
 from __future__ import annotations
@@ -80,7 +82,8 @@ def reading(path: Path, otherwise: str = _DAMAGED) -> Iterator[None]:
 
 
 def largest_megapixels(bytes_each: int = BYTES_DECODED) -> float:
-    """Size up to which pictures are decoded: what the free memory holds, or the size that was chosen in the preferences."""
+    """Size up to which pictures are decoded: what the free memory holds, or the size that was chosen in the
+    preferences."""
     chosen = preferences().largest_megapixels
     return chosen if chosen is not None else _SHARE * available() / bytes_each / 1e6
 

@@ -1,7 +1,8 @@
-"""Expensive results on disk, so that they survive a restart: within a size limit, the least recently used go first.
+"""Expensive results on disk, so that they survive a restart: within a size limit, the least recently used go
+first.
 
-What is in the cache can be lost at any time without harm. Trouble with it (full disk, damaged file, folder gone) is
-therefore never an error: the result is simply computed again.
+What is in the cache can be lost at any time without harm. Trouble with it (full disk, damaged file, folder
+gone) is therefore never an error: the result is simply computed again.
 """
 
 from __future__ import annotations
@@ -46,7 +47,8 @@ class ResultCache:
         return self._found(key, None)
 
     def mapped(self, key: str) -> np.ndarray | None:
-        """The same, read from disk as it is needed: it takes no memory for long, and must not be written to."""
+        """The same, read from disk as it is needed: it takes no memory for long, and must not be written
+        to."""
         return self._found(key, "r")
 
     def _found(self, key: str, mode: Literal["r"] | None) -> np.ndarray | None:
@@ -88,7 +90,8 @@ class ResultCache:
 
 
 def make_room(folder: Path, pattern: str, limit: int) -> None:
-    """Remove the files of a folder that were not used longest, until the rest takes no more than the limit in bytes."""
+    """Remove the files of a folder that were not used longest, until the rest takes no more than the limit in
+    bytes."""
     files: list[tuple[float, int, Path]] = []
     for path in folder.glob(pattern):
         with suppress(OSError):  # gone meanwhile

@@ -78,12 +78,14 @@ def camera_colour(
     data: exiv2.ExifData | None,
     notes: list[str],
 ) -> CameraColour:
-    """Colour of a camera: matrices from the file's tags, else `listed`; white balance the first usable of `shots`.
+    """Colour of a camera: matrices from the file's tags, else `listed`; white balance the first usable of
+    `shots`.
 
     Parameters
     ----------
     listed : XYZ→camera 3×3 as LibRaw knows it for the model; all 0 or None when it does not.
-    shots : camera values of a neutral object, the best known first; those with values that are no light are passed over.
+    shots : camera values of a neutral object, the best known first; those with values that are no light are
+        passed over.
     notes : sentences about fallbacks are added here.
     """
     warm = cool = None

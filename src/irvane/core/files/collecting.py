@@ -70,7 +70,8 @@ OPENABLE = RAW_ENDINGS | RENDERED_ENDINGS
 
 
 def _is_picture(entry: os.DirEntry[str]) -> bool:
-    """Does an entry of a folder look like a picture: a file (or a link to one, even to one that is gone) of such a name?"""
+    """Does an entry of a folder look like a picture: a file (or a link to one, even to one that is gone) of
+    such a name?"""
     if entry.name.startswith(".") or os.path.splitext(entry.name)[1].lower() not in OPENABLE:
         return False
     try:

@@ -35,7 +35,8 @@ _STANDARD_A, _D65 = 17, 21
 
 @dataclass(frozen=True)
 class DngColour:
-    """Colour data of a DNG: XYZ→camera matrices (3×3) for standard light A and D65, and the as-shot neutral."""
+    """Colour data of a DNG: XYZ→camera matrices (3×3) for standard light A and D65, and the as-shot
+    neutral."""
 
     matrix_a: np.ndarray
     matrix_d65: np.ndarray

@@ -29,7 +29,8 @@ class Header:
     Attributes
     ----------
     width, height : of the upright picture.
-    kind : mosaic (a raw that is no DNG counts as one until it is decoded), camera (demosaiced already), scene or display.
+    kind : mosaic (a raw that is no DNG counts as one until it is decoded), camera (demosaiced already), scene
+        or display.
     array : the colour filter array, rows of letters; None without one, or when the header does not say.
     """
 

@@ -60,7 +60,8 @@ class FrameInfo:
 
     @property
     def exposure_value(self) -> float | None:
-        """Relative exposure in EV (log2 of light gathered × sensitivity); None when the shutter is unknown."""
+        """Relative exposure in EV (log2 of light gathered × sensitivity); None when the shutter is
+        unknown."""
         if not self.shutter:
             return None
         light = self.shutter * (self.iso or 100.0) / 100.0
@@ -129,7 +130,8 @@ def open_metadata(path: Path) -> exiv2.Image:
 
 @contextmanager
 def changed_metadata(path: Path) -> Iterator[exiv2.Image]:
-    """Change a file's metadata: the whole of it in memory, since exiv2 passes over errors when it closes a file that it wrote.
+    """Change a file's metadata: the whole of it in memory, since exiv2 passes over errors when it closes a
+    file that it wrote.
 
     Raises
     ------
@@ -224,7 +226,8 @@ _IMAGE_TAGS = ("Make", "Model", "DateTime", "Artist", "Copyright")
 
 @dataclass(frozen=True)
 class Form:
-    """Of a written picture, what the Exif standard (CIPA DC-008) wants said: its size, whether it is sRGB, and whether a JPEG."""
+    """Of a written picture, what the Exif standard (CIPA DC-008) wants said: its size, whether it is sRGB,
+    and whether a JPEG."""
 
     width: int
     height: int
@@ -240,8 +243,8 @@ class Kept:
     Attributes
     ----------
     what : ``all``, ``no-places`` (neither places nor serial numbers nor owners' names) or ``none``.
-    author, rights, credit, email, web : written where they are not empty, in place of the source's; as XMP too (IPTC Photo
-        Metadata Standard: creator, copyright notice, credit line, creator's contact info).
+    author, rights, credit, email, web : written where they are not empty, in place of the source's; as XMP
+        too (IPTC Photo Metadata Standard: creator, copyright notice, credit line, creator's contact info).
     """
 
     what: str = "all"
@@ -276,7 +279,8 @@ _TELLING = {
 def copy_metadata(
     source: Path, target: Path, software: str, description: str, form: Form, kept: Kept = Kept()
 ) -> None:
-    """Copy photo and place tags, camera, time, author and rights from `source` into `target`; note what was done.
+    """Copy photo and place tags, camera, time, author and rights from `source` into `target`; note what was
+    done.
 
     Orientation is set to upright because outputs are written upright. A source without metadata is fine.
     """

@@ -1,8 +1,9 @@
 """Writing linear DNG (Adobe DNG specification 1.4): demosaiced camera light that other programs develop on.
 
-White balance, colour and tone stay editable there: the pixels are the camera's own red, green and blue, 0 is black and 65,535
-the sensor's clip. What was done to them is stated in the file; corrections of the lens that are not in the pixels go along as
-opcodes, and those that are in them are guarded by a warp that changes nothing, so that no reader corrects them again.
+White balance, colour and tone stay editable there: the pixels are the camera's own red, green and blue, 0 is
+black and 65,535 the sensor's clip. What was done to them is stated in the file; corrections of the lens that
+are not in the pixels go along as opcodes, and those that are in them are guarded by a warp that changes
+nothing, so that no reader corrects them again.
 """
 
 from __future__ import annotations
@@ -30,7 +31,8 @@ else:
 
 _TILE, _SMALL_TILE = 256, 64  # LibRaw misreads pictures narrower than one tile
 _LOSSLESS_JPEG, _DEFLATE, _FLOATING, _LINEAR = 7, 8, 3, 34892
-#: EXIF light sources of the two calibrations (DNG specification, CalibrationIlluminant1): those nearest to the temperatures.
+#: EXIF light sources of the two calibrations (DNG specification, CalibrationIlluminant1): those nearest to
+#: the temperatures.
 _LIGHTS = ((17, 2856.0), (21, 6504.0), (20, 5503.0), (23, 5003.0))
 
 
@@ -67,8 +69,10 @@ def _light(kelvin: float) -> int:
 
 
 def write_linear_dng(
-    target: Path, light: np.ndarray, *, colour: CameraColour, info: FrameInfo, baked: tuple[str, ...], denoised: bool,
-    opcodes: bytes, preview_jpeg: bytes, preview_shape: tuple[int, int], overwrite: bool, floating: bool = False,
+    target: Path, light: np.ndarray, *, colour: CameraColour, info: FrameInfo, baked: tuple[str, ...],
+    denoised: bool,
+    opcodes: bytes, preview_jpeg: bytes, preview_shape: tuple[int, int], overwrite: bool,
+    floating: bool = False,
 ) -> None:  # fmt: skip
     """Write camera-linear light.
 
@@ -131,8 +135,10 @@ def write_linear_dng(
     with atomic_file(target, overwrite) as temporary:
         with temporary.open("w+b") as stream, tifffile.TiffWriter(stream) as writer:
             writer.write(
-                iter([preview_jpeg]), shape=(*preview_shape, 3), dtype=np.uint8, photometric="ycbcr", compression="jpeg",
-                rowsperstrip=preview_shape[0], subifds=1, subfiletype=1, extratags=root, metadata=None, software=False,
+                iter([preview_jpeg]), shape=(*preview_shape, 3), dtype=np.uint8, photometric="ycbcr",
+                compression="jpeg",
+                rowsperstrip=preview_shape[0], subifds=1, subfiletype=1, extratags=root, metadata=None,
+                software=False,
             )  # fmt: skip
             writer.write(
                 data, shape=light.shape, photometric=_LINEAR, tile=(side, side), subfiletype=0, extratags=raw,

@@ -28,7 +28,8 @@ def nothing() -> bytes:
 def opcodes_of(
     radial: Radial, gains: np.ndarray | None, centre: tuple[float, float], extent: tuple[int, int]
 ) -> tuple[bytes, float]:
-    """An opcode list for a warp and a gain, and how far the polynomials of the format miss the warp (pixels, at most).
+    """An opcode list for a warp and a gain, and how far the polynomials of the format miss the warp (pixels,
+    at most).
 
     Parameters
     ----------

@@ -27,7 +27,8 @@ else:
 _LISTS = (51008, 51009, 51022)
 _ACTIVE_AREA = 50829
 _NAMES = {
-    6: "TrimBounds", 7: "MapTable", 8: "MapPolynomial", 10: "DeltaPerRow", 11: "DeltaPerColumn", 12: "ScalePerRow",
+    6: "TrimBounds", 7: "MapTable", 8: "MapPolynomial", 10: "DeltaPerRow", 11: "DeltaPerColumn",
+    12: "ScalePerRow",
     13: "ScalePerColumn", 14: "WarpRectilinear2",
 }  # fmt: skip
 #: More values than a damaged list may make us read.
@@ -142,7 +143,8 @@ def optics_of(
 
 
 def read_corrections(path: Path, cfa: np.ndarray | None) -> tuple[tuple[Correction, ...], tuple[str, ...]]:
-    """The corrections that a DNG carries for its raw picture; none for other files, and for lists that are damaged."""
+    """The corrections that a DNG carries for its raw picture; none for other files, and for lists that are
+    damaged."""
     if path.suffix.lower() != ".dng":
         return (), ()
     found: list[Correction] = []
@@ -165,7 +167,8 @@ def read_corrections(path: Path, cfa: np.ndarray | None) -> tuple[tuple[Correcti
 
 
 def _of_active(one: Correction, page: tifffile.TiffPage) -> Correction:
-    """Places of the first list count from the corner of all pixels that are stored, not of the active ones."""
+    """Places of the first list count from the corner of all pixels that are stored, not of the active
+    ones."""
     area = page.tags.get(_ACTIVE_AREA)
     if area is None or not isinstance(one, BadPixels):
         return one

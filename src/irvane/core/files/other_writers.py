@@ -1,4 +1,5 @@
-"""Writing PNG, JPEG XL, AVIF and Radiance HDR; parameters and errors as in :mod:`irvane.core.files.writers`."""
+"""Writing PNG, JPEG XL, AVIF and Radiance HDR; parameters and errors as in
+:mod:`irvane.core.files.writers`."""
 
 from __future__ import annotations
 
@@ -30,7 +31,8 @@ _INCH_IN_METRES = 0.0254
 def write_radiance(
     target: Path, light: np.ndarray, *, description: str, raised: float = 0.0, overwrite: bool
 ) -> None:
-    """Write scene-linear light (float32 H×W×3, Rec. 709 primaries) as Radiance HDR (Ward 1991): shared exponents, nothing below 0.
+    """Write scene-linear light (float32 H×W×3, Rec. 709 primaries) as Radiance HDR (Ward 1991): shared
+    exponents, nothing below 0.
 
     `raised`: EV by which a camera's light was raised so that 18 % grey lies at 0.18; noted as a comment.
     """
@@ -50,10 +52,12 @@ def _chunk(kind: bytes, body: bytes) -> bytes:
 
 
 def write_png(
-    target: Path, pixels: np.ndarray, *, space: str, source: Path | None, description: str, overwrite: bool, ppi: int,
+    target: Path, pixels: np.ndarray, *, space: str, source: Path | None, description: str, overwrite: bool,
+    ppi: int,
     kept: Kept,
 ) -> None:  # fmt: skip
-    """PNG with 8 or 16 bits (uint8 or uint16 H×W×3), with ICC profile and resolution (PNG specification, iCCP and pHYs)."""
+    """PNG with 8 or 16 bits (uint8 or uint16 H×W×3), with ICC profile and resolution (PNG specification, iCCP
+    and pHYs)."""
     coded = bytes(imagecodecs.png_encode(np.ascontiguousarray(pixels), level=6))
     header = 8 + 25  # signature and IHDR
     dots = round(ppi / _INCH_IN_METRES)
@@ -76,13 +80,15 @@ def write_jxl(target: Path, pixels: np.ndarray, *, quality: float, overwrite: bo
 
 
 def write_avif(target: Path, pixels: np.ndarray, *, space: str, quality: float, overwrite: bool) -> None:
-    """AVIF with 10 bits (uint16 H×W×3, 0…65,535), its space by code (ITU-T H.273); no metadata: the encoder used takes none."""
+    """AVIF with 10 bits (uint16 H×W×3, 0…65,535), its space by code (ITU-T H.273); no metadata: the encoder
+    used takes none."""
     if space not in _CICP:
         raise WriteError(target, "AVIF names sRGB, Display P3 and Rec. 2020 only; choose one of these")
     primaries, transfer = _CICP[space]
     ten = (pixels >> 6).astype(np.uint16)
     coded = imagecodecs.avif_encode(
-        np.ascontiguousarray(ten), level=int(quality), speed=6, bitspersample=10, primaries=primaries, transfer=transfer,
+        np.ascontiguousarray(ten), level=int(quality), speed=6, bitspersample=10, primaries=primaries,
+        transfer=transfer,
         matrix=1 if space != "rec2020" else 9,
     )  # fmt: skip
     with atomic_file(target, overwrite) as temporary:

@@ -1,8 +1,8 @@
 """Mosaics of ordinary DNG files (Adobe DNG specification 1.4), decoded on all cores.
 
-LibRaw reads every kind of raw on one core. The commonest DNG by far, a mosaic of one sample per pixel in lossless JPEG
-tiles or strips without a linearisation table, is read here in a third of the time; whatever is unusual is left to
-LibRaw, and the tests hold both against each other.
+LibRaw reads every kind of raw on one core. The commonest DNG by far, a mosaic of one sample per pixel in
+lossless JPEG tiles or strips without a linearisation table, is read here in a third of the time; whatever is
+unusual is left to LibRaw, and the tests hold both against each other.
 """
 
 from __future__ import annotations
@@ -27,8 +27,8 @@ else:
     tifffile = lazily("tifffile")
 
 _CFA, _LOSSLESS_JPEG = 32803, 7
-#: Tags of the raw page that change what the samples mean in a way that is not done here: linearisation table, black
-#: levels by row and by column, opcodes of the raw samples.
+#: Tags of the raw page that change what the samples mean in a way that is not done here: linearisation table,
+#: black levels by row and by column, opcodes of the raw samples.
 _UNUSUAL = (50712, 50715, 50716, 51008)
 _ANALOG_BALANCE = 50727
 _FLIPS = {1: 0, 3: 3, 6: 6, 8: 5}
@@ -43,7 +43,8 @@ class PlainMosaic:
     ----------
     counts : uint16 of the whole raw array.
     active : rows and columns of the picture in it.
-    cfa, black : colours (0 red, 1 green, 2 blue) and black levels in counts, repeating from the first active pixel.
+    cfa, black : colours (0 red, 1 green, 2 blue) and black levels in counts, repeating from the first active
+        pixel.
     white : white level in counts.
     neutral : camera values of a neutral object in the light of the shot.
     flip : LibRaw's code of the orientation.

@@ -50,11 +50,15 @@ class Preferences:
 
     Attributes
     ----------
-    memory_gb : what developed frames may occupy together. cache_gb : results on disk. threads : for computing.
-    surround : the grey around the pictures, by its number. new_frames : what frames without proofs begin with.
+    memory_gb : what developed frames may occupy together. cache_gb : results on disk. threads : for
+        computing.
+    surround : the grey around the pictures, by its number. new_frames : what frames without proofs begin
+        with.
     also : names of further destinations that the queue writes to besides `destination`.
-    largest_megapixels : pictures above it are refused before they are decoded; None: what the free memory holds.
-    lenses : profiles that were chosen for lenses, by what their files say of them: new proofs begin with them.
+    largest_megapixels : pictures above it are refused before they are decoded; None: what the free memory
+        holds.
+    lenses : profiles that were chosen for lenses, by what their files say of them: new proofs begin with
+        them.
     softness : σ of lenses in the middle and in the corners (pixels), by what their files say of them.
     destination : name of the destination that was chosen last.
     inches : lengths on paper are told in inches, otherwise in centimetres.

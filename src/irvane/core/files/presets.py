@@ -1,4 +1,5 @@
-"""Presets: settings of some stations under a name, as JSON files in the user's data folder, and a few that are shipped."""
+"""Presets: settings of some stations under a name, as JSON files in the user's data folder, and a few that
+are shipped."""
 
 from __future__ import annotations
 
@@ -168,7 +169,8 @@ def set_starting(folder: Path, name: str) -> None:
 
 
 def set_aside(preset: Preset) -> Path:
-    """Take a preset of one's own out of the list: its file goes into a folder beside, under a name that is free there.
+    """Take a preset of one's own out of the list: its file goes into a folder beside, under a name that is
+    free there.
 
     Raises
     ------

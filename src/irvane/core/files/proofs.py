@@ -80,7 +80,8 @@ class Merge:
 
 
 def with_identities(sidecar: Sidecar, renamed: Mapping[str, str]) -> Sidecar:
-    """The same proofs under the identities that they have now; nothing changes where the new ones are there already."""
+    """The same proofs under the identities that they have now; nothing changes where the new ones are there
+    already."""
     mine = {proof.id for proof in sidecar.proofs}
     wanted = {old: new for old, new in renamed.items() if new not in mine}
     return replace(sidecar, proofs=tuple(replace(p, id=wanted.get(p.id, p.id)) for p in sidecar.proofs))
@@ -89,8 +90,9 @@ def with_identities(sidecar: Sidecar, renamed: Mapping[str, str]) -> Sidecar:
 def merged(base: Sidecar, ours: Sidecar, theirs: Sidecar, removed: Container[str] = ()) -> Merge:
     """Our changes of a sidecar that was `base`, put into what is there now.
 
-    Nothing of theirs is lost. A proof whose settings were changed on both sides stays as it is there, and ours goes on
-    beside it as a variant, with an identity of its own: later changes of either touch the other no more.
+    Nothing of theirs is lost. A proof whose settings were changed on both sides stays as it is there, and
+    ours goes on beside it as a variant, with an identity of its own: later changes of either touch the other
+    no more.
 
     Parameters
     ----------
@@ -155,8 +157,8 @@ def _variant(name: str, taken: list[str]) -> str:
 def gone_over(here: Sidecar, there: Sidecar, now: Sidecar) -> Sidecar:
     """What leads from one state of ours to another (an undone step), done to what is there now.
 
-    Proofs that the step removes go, those that it brings back come, and of the others those settings change that it
-    changes; all else stays as it is now.
+    Proofs that the step removes go, those that it brings back come, and of the others those settings change
+    that it changes; all else stays as it is now.
     """
     kept = []
     for proof in now.proofs:

@@ -27,7 +27,8 @@ else:
     rawpy = lazily("rawpy")
     tifffile = lazily("tifffile")
 
-#: Frames smaller than this cannot be demosaiced sensibly; larger ones than the second figure are not pictures.
+#: Frames smaller than this cannot be demosaiced sensibly; larger ones than the second figure are not
+#: pictures.
 MIN_SIDE, MAX_SIDE = 16, 65_000
 
 #: DNG tag MaskedAreas: top, left, bottom, right of each.
@@ -93,7 +94,8 @@ class _Decoded:
 
 
 def _floating(path: Path) -> np.ndarray | None:
-    """Light of a linear DNG in floating point, as counts; None for others. LibRaw makes the brightest value white."""
+    """Light of a linear DNG in floating point, as counts; None for others. LibRaw makes the brightest value
+    white."""
     with tifffile.TiffFile(path) as file:
         first = file.pages.first
         for page in (first, *(first.pages or ())):
@@ -139,7 +141,8 @@ def _through_libraw(path: Path) -> _Decoded:
                 for gains in (raw.camera_whitebalance, raw.daylight_whitebalance)
             ]
         return _Decoded(
-            counts.copy(), cfa, black, float(raw.white_level or 0), np.array(raw.rgb_xyz_matrix, float)[:3, :3],
+            counts.copy(), cfa, black, float(raw.white_level or 0), np.array(raw.rgb_xyz_matrix, float)[:3,
+            :3],
             tuple(shots), int(raw.sizes.flip), None if cfa is None else _masked(path, raw),
         )  # fmt: skip
 
@@ -174,7 +177,8 @@ def _is_known(cfa: np.ndarray) -> bool:
 
 
 def _levels(decoded: _Decoded, notes: list[str]) -> tuple[np.ndarray, np.ndarray, np.ndarray | None]:
-    """Black and white of red, green and blue, and how the places of the pattern differ from their colour's black."""
+    """Black and white of red, green and blue, and how the places of the pattern differ from their colour's
+    black."""
     if decoded.cfa is None:
         black, uneven = decoded.black[:3] + np.zeros(3), None
     else:
@@ -190,7 +194,8 @@ def _levels(decoded: _Decoded, notes: list[str]) -> tuple[np.ndarray, np.ndarray
 
 
 def _masked_areas(path: Path, raw: rawpy.RawPy) -> list[tuple[slice, slice]]:
-    """Rows and columns of the raw array that see no light: as a DNG states them, or the margins beside the picture."""
+    """Rows and columns of the raw array that see no light: as a DNG states them, or the margins beside the
+    picture."""
     sizes = raw.sizes
     try:
         with tifffile.TiffFile(path) as file:
@@ -233,7 +238,8 @@ def _colours_of(raw: rawpy.RawPy) -> np.ndarray:
 
 
 def _is_cut_off(path: Path) -> bool:
-    """Does a DNG promise pixels beyond the end of the file? LibRaw fills some of those with zeros, silently."""
+    """Does a DNG promise pixels beyond the end of the file? LibRaw fills some of those with zeros,
+    silently."""
     size = path.stat().st_size
     try:
         with tifffile.TiffFile(path) as file:

@@ -1,4 +1,5 @@
-"""What new proofs begin with: the preset that was chosen for that, and the profile that was chosen for a lens."""
+"""What new proofs begin with: the preset that was chosen for that, and the profile that was chosen for a
+lens."""
 
 from __future__ import annotations
 
@@ -43,8 +44,8 @@ def softness_key(info: FrameInfo) -> str:
 
 
 def keep_softness(info: FrameInfo, softness: tuple[float, float] | None) -> None:
-    """New proofs of frames with the same lens, focal length and aperture begin with this softness (σ in the middle and in the corners,
-    pixels; None: with none).
+    """New proofs of frames with the same lens, focal length and aperture begin with this softness (σ in the
+    middle and in the corners, pixels; None: with none).
 
     Raises
     ------
@@ -64,7 +65,8 @@ def kept_softness(info: FrameInfo) -> tuple[float, float] | None:
 
 
 def begun(frame: Path, merge: bool = False) -> Sidecar | None:
-    """What a frame without proofs starts with, where a preset or a profile for its lens was chosen for that."""
+    """What a frame without proofs starts with, where a preset or a profile for its lens was chosen for
+    that."""
     preset = None if merge else starting(presets_folder())
     asks = preferences().lenses or preferences().softness
     info = read_info(frame) if asks else None

@@ -18,12 +18,13 @@ _PAUSE = timedelta(seconds=4)
 _SMALLEST_STEP, _LARGEST_STEP = 0.3, 4.2
 _MOST_FRAMES = 15
 _SMALLEST_BURST = 3
-#: Times of a raw and a finished picture of one shot differ by no more than this; alike frames to choose among follow each
-#: other within this.
+#: Times of a raw and a finished picture of one shot differ by no more than this; alike frames to choose among
+#: follow each other within this.
 _ONE_SHOT, _ONE_SERIES = timedelta(seconds=2), timedelta(seconds=30)
 #: Correlation of contours above which two previews show the same scene.
 _SAME_SCENE = 0.35
-#: Values of a preview that are as good as black and white; share of it between them that says something of the scene.
+#: Values of a preview that are as good as black and white; share of it between them that says something of
+#: the scene.
 _BLACK, _WHITE, _TELLING = 8, 246, 0.5
 
 
@@ -63,7 +64,8 @@ def same_scene(a: np.ndarray, b: np.ndarray) -> bool:
 
 
 def _says_nothing(preview: np.ndarray) -> bool:
-    """Is a preview mostly white or black, as the ends of a long bracket are? Its time and exposure tell where it belongs."""
+    """Is a preview mostly white or black, as the ends of a long bracket are? Its time and exposure tell where
+    it belongs."""
     grey = cv2.cvtColor(preview, cv2.COLOR_RGB2GRAY)
     return float(((grey > _BLACK) & (grey < _WHITE)).mean()) < _TELLING
 
@@ -81,8 +83,8 @@ def _follows(previous: FrameInfo, current: FrameInfo) -> bool:
 def find_brackets(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | None]) -> list[Bracket]:
     """Group frames (in the order taken) into exposure brackets.
 
-    A bracket is a run of frames of one camera, close in time, of the same scene, whose exposures are all different
-    and evenly stepped (within a third of a stop). Previews that are None are not compared.
+    A bracket is a run of frames of one camera, close in time, of the same scene, whose exposures are all
+    different and evenly stepped (within a third of a stop). Previews that are None are not compared.
     """
     order = sorted(range(len(infos)), key=lambda i: (infos[i].moment is None, infos[i].moment or 0, i))
     brackets: list[Bracket] = []
@@ -112,7 +114,8 @@ def find_brackets(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | No
 
 
 def find_bursts(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | None]) -> list[tuple[int, ...]]:
-    """Frames of equal exposure that follow each other closely and show the same scene: three or more, to be averaged."""
+    """Frames of equal exposure that follow each other closely and show the same scene: three or more, to be
+    averaged."""
     order = sorted(range(len(infos)), key=lambda i: (infos[i].moment is None, infos[i].moment or 0, i))
     bursts: list[tuple[int, ...]] = []
     run: list[int] = []
@@ -145,7 +148,8 @@ def _as_bracket(run: list[int], infos: Sequence[FrameInfo]) -> Bracket | None:
 def find_pairs(paths: Sequence[Path], infos: Sequence[FrameInfo]) -> list[tuple[int, int]]:
     """Raw and finished picture that a camera wrote of one shot: (index of the raw, of the other).
 
-    They lie in one folder under one name but for the ending, and their times, where both are known, are the same.
+    They lie in one folder under one name but for the ending, and their times, where both are known, are the
+    same.
     """
     raws: dict[tuple[Path, str], int] = {}
     for index, path in enumerate(paths):
@@ -166,8 +170,8 @@ def find_pairs(paths: Sequence[Path], infos: Sequence[FrameInfo]) -> list[tuple[
 def alike_run(
     infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | None], start: int, most: int
 ) -> list[int]:
-    """Frames that show the same as one of them and were taken around it, to choose among: indexes in the order taken, at
-    most so many, `start` among them."""
+    """Frames that show the same as one of them and were taken around it, to choose among: indexes in the
+    order taken, at most so many, `start` among them."""
     order = sorted(range(len(infos)), key=lambda i: (infos[i].moment is None, infos[i].moment or 0, i))
     place = order.index(start)
     first = last = place

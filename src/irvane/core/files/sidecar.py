@@ -1,9 +1,9 @@
 """Proofs saved beside the frame: ``NAME.EXT.irvane.json``, written atomically, with the frame's content hash.
 
-On read-only media the sidecar goes to the user's data folder, under the content hash; of two that belong to one frame the
-one that was saved last counts. A sidecar belongs to content: one that another picture of this name left behind is put
-aside, and a frame that was moved or renamed finds its own again. Every save reads the file anew and merges proof by
-proof, so that two windows or programs on one frame lose nothing.
+On read-only media the sidecar goes to the user's data folder, under the content hash; of two that belong to
+one frame the one that was saved last counts. A sidecar belongs to content: one that another picture of this
+name left behind is put aside, and a frame that was moved or renamed finds its own again. Every save reads the
+file anew and merges proof by proof, so that two windows or programs on one frame lose nothing.
 """
 
 from __future__ import annotations
@@ -64,7 +64,8 @@ def sidecar_path(frame: Path, merge: bool = False) -> Path:
 
 
 def _own_path(frame: Path, key: str, merge: bool) -> Path:
-    """Merges that share their first member each have a sidecar; where a name would be too long, it is in the data folder."""
+    """Merges that share their first member each have a sidecar; where a name would be too long, it is in the
+    data folder."""
     if len(os.fsencode(frame.name)) > _LONGEST_NAME:
         return _fallback_path(key)
     return frame.with_name(f"{frame.name}.merge-{key[:8]}{ENDING}") if merge else sidecar_path(frame)
@@ -106,7 +107,8 @@ def _to_json(sidecar: Sidecar, frame: Path, key: str) -> dict[str, Any]:
         **({"mark": sidecar.mark} if sidecar.mark else {}),
         **({"stars": sidecar.stars} if sidecar.stars else {}),
         "proofs": [
-            {"id": proof.id, "revision": proof.revision, "name": proof.name, "settings": proof.settings.as_dict()}
+            {"id": proof.id, "revision": proof.revision, "name": proof.name,
+            "settings": proof.settings.as_dict()}
             | ({"note": proof.note} if proof.note else {})
             for proof in sidecar.proofs
         ],
@@ -136,7 +138,8 @@ def _from_json(data: Any, path: Path) -> Sidecar:
             data = MIGRATIONS[step](data)
         proofs = tuple(
             Proof(
-                plain_text(str(p["name"]), 80), Settings.from_dict(p["settings"]), str(p.get("note", "")), str(p["id"]),
+                plain_text(str(p["name"]), 80), Settings.from_dict(p["settings"]), str(p.get("note", "")),
+                str(p["id"]),
                 int(p.get("revision", 0)),
             )
             for p in data["proofs"]
@@ -205,7 +208,8 @@ def _belongs(found: _Found | None, key: str) -> bool:
 
 
 def _newest(frame: Path, key: str, merge: bool) -> _Found | None:
-    """The newest of the sidecars that belong to a frame: beside it, in the user's data folder, where it was before."""
+    """The newest of the sidecars that belong to a frame: beside it, in the user's data folder, where it was
+    before."""
     paths = [_own_path(frame, key, merge), _fallback_path(key)]
     if merge:
         paths.append(sidecar_path(frame, merge=True))  # as merges were saved at first
@@ -229,7 +233,8 @@ def _newest(frame: Path, key: str, merge: bool) -> _Found | None:
 
 
 def _elsewhere(frame: Path, key: str) -> Iterator[_Found]:
-    """Sidecars without a frame that this frame may have left behind: where its content was saved last, and beside it."""
+    """Sidecars without a frame that this frame may have left behind: where its content was saved last, and
+    beside it."""
     paths = []
     with suppress(OSError, ReadError):
         noted = read_small(_place_path(key), _LONGEST_PLACE)
@@ -250,7 +255,8 @@ def _elsewhere(frame: Path, key: str) -> Iterator[_Found]:
 
 
 def load_sidecar(frame: Path, key: str, merge: bool = False) -> Sidecar | None:
-    """Proofs saved for a frame (or for a merge, of which `frame` is the first member); None when there are none.
+    """Proofs saved for a frame (or for a merge, of which `frame` is the first member); None when there are
+    none.
 
     Raises
     ------
@@ -302,8 +308,8 @@ def save_sidecar(
 
     Parameters
     ----------
-    base : what was there when these proofs were read or saved last; what has been changed there since is merged in.
-        None: nothing was there.
+    base : what was there when these proofs were read or saved last; what has been changed there since is
+        merged in. None: nothing was there.
     removed : names of the proofs that were removed since, by their identities; no other one is removed.
 
     Raises
@@ -347,7 +353,8 @@ def save_sidecar(
 
 
 def _make_way(target: Path, key: str) -> list[str]:
-    """Put aside what stands at a sidecar's place and must not be replaced: another picture's, or one that is damaged."""
+    """Put aside what stands at a sidecar's place and must not be replaced: another picture's, or one that is
+    damaged."""
     try:
         found = _read(target)
     except NewerSidecarError:

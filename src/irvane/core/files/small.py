@@ -1,7 +1,7 @@
 """Small files that anybody may have put there: sidecars, presets, settings, packets of metadata.
 
-Only regular files are read, and no more of them than such a file can hold: a pipe of that name would wait for ever, a
-device never end.
+Only regular files are read, and no more of them than such a file can hold: a pipe of that name would wait for
+ever, a device never end.
 """
 
 from __future__ import annotations
@@ -53,9 +53,11 @@ def read_small(path: Path, most: int, kind: str = "such a file") -> bytes | None
 
 
 def read_on(path: Path, known: Position | None, most: int) -> tuple[Position, bytes] | None:
-    """What a file has got since it was read up to `known`: from its beginning where that was another file, or a longer one.
+    """What a file has got since it was read up to `known`: from its beginning where that was another file, or
+    a longer one.
 
-    The position is where what was read begins. None where there is no file; raises ReadError as :func:`read_small` does.
+    The position is where what was read begins. None where there is no file; raises ReadError as
+    :func:`read_small` does.
     """
     return _read(path, known, most, "such a file")
 

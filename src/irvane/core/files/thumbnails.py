@@ -86,8 +86,8 @@ class Pictures(Sequence[np.ndarray | None]):
         return None if one is None else one.pixels
 
 
-#: Tags of the thumbnail in the second directory, and what Exif begins with in a JPEG (Exif 2.32, 4.6 and 4.7.2); how far its
-#: shape may be off.
+#: Tags of the thumbnail in the second directory, and what Exif begins with in a JPEG (Exif 2.32, 4.6 and
+#: 4.7.2); how far its shape may be off.
 _THUMB_AT, _THUMB_BYTES, _EXIF, _SHAPE = 513, 514, b"Exif\0\0", 0.02
 #: Quarter turns to the left by the orientation that is noted (Exif 2.32).
 _TURN = {3: 2, 6: 3, 8: 1}
@@ -175,7 +175,8 @@ def _binned(
 
 
 def preview(path: Path, longest: int) -> Preview:
-    """The embedded preview (or the reduced picture itself), upright, its longer side at most `longest` pixels.
+    """The embedded preview (or the reduced picture itself), upright, its longer side at most `longest`
+    pixels.
 
     Raises
     ------
@@ -187,8 +188,8 @@ def preview(path: Path, longest: int) -> Preview:
 
 
 def exif_preview(path: Path) -> Preview | None:
-    """The small picture that a camera puts into a JPEG's Exif part, upright: found without decoding the picture itself; None
-    where there is none.
+    """The small picture that a camera puts into a JPEG's Exif part, upright: found without decoding the
+    picture itself; None where there is none.
 
     Raises
     ------

@@ -156,7 +156,8 @@ def _strips(bands: Iterable[np.ndarray]) -> Iterator[np.ndarray]:
 
 
 def _fill_compressed(path: Path, pixels: Bands) -> None:
-    """Like :func:`_fill`, in strips that are deflated, whole numbers with horizontal differences (TIFF 6.0, predictor 2)."""
+    """Like :func:`_fill`, in strips that are deflated, whole numbers with horizontal differences (TIFF 6.0,
+    predictor 2)."""
     h, w = pixels.shape
     whole = np.dtype(pixels.dtype).kind == "u"
     offsets, counts = [], []
@@ -230,10 +231,11 @@ def write_exr(
     half: bool = False,
     raised: float = 0.0,
 ) -> None:
-    """Write scene-linear float32 H×W×3 as OpenEXR (32-bit float or half, ZIP) with the chromaticities of `space`.
+    """Write scene-linear float32 H×W×3 as OpenEXR (32-bit float or half, ZIP) with the chromaticities of
+    `space`.
 
-    `raised`: EV by which a camera's light was raised so that 18 % grey lies at 0.18; noted as an attribute: values times
-    2^-`baseExposure` are shares of the sensor's clip.
+    `raised`: EV by which a camera's light was raised so that 18 % grey lies at 0.18; noted as an attribute:
+    values times 2^-`baseExposure` are shares of the sensor's clip.
     """
     _check(target, overwrite)
     chosen = SPACES[space]

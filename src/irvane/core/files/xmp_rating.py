@@ -1,4 +1,5 @@
-"""Marks and stars as XMP rating beside a frame, for other programs; what such a file holds besides stays as it is."""
+"""Marks and stars as XMP rating beside a frame, for other programs; what such a file holds besides stays as
+it is."""
 
 from __future__ import annotations
 
@@ -17,20 +18,23 @@ if TYPE_CHECKING:
 else:
     exiv2 = lazily("exiv2")
 
-#: Rating of a rejected frame and the key (XMP Specification Part 1, ISO 16684-1: xmp:Rating, −1 rejected, 0 unrated, 1–5).
+#: Rating of a rejected frame and the key (XMP Specification Part 1, ISO 16684-1: xmp:Rating, −1 rejected, 0
+#: unrated, 1–5).
 _REJECTED, _KEY, _CREATOR = -1, "Xmp.xmp.Rating", "Xmp.xmp.CreatorTool"
 #: Larger files are no packets of metadata.
 _LARGEST = 20_000_000
 
 
 def rating_paths(frame: Path) -> tuple[Path, ...]:
-    """Files beside a frame that carry its XMP: those there are, of ``NAME.xmp`` and ``NAME.EXT.xmp``; both where none is."""
+    """Files beside a frame that carry its XMP: those there are, of ``NAME.xmp`` and ``NAME.EXT.xmp``; both
+    where none is."""
     both = (frame.with_suffix(".xmp"), frame.with_name(frame.name + ".xmp"))
     return tuple(path for path in both if path.exists()) or both
 
 
 def write_rating(frame: Path, mark: str, stars: int) -> tuple[Path, ...]:
-    """Write a frame's rating beside it; the raw itself is never touched. Irvane's rating replaces the one of the file.
+    """Write a frame's rating beside it; the raw itself is never touched. Irvane's rating replaces the one of
+    the file.
 
     Returns
     -------

@@ -1,4 +1,5 @@
-"""How large the file of a proof will be: told before it is written, from parts of it that are coded on trial."""
+"""How large the file of a proof will be: told before it is written, from parts of it that are coded on
+trial."""
 
 from __future__ import annotations
 

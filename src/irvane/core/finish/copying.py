@@ -1,4 +1,5 @@
-"""Copying a card: every picture verified by its checksum, renamed by a pattern, never deleted; an interrupted copy goes on."""
+"""Copying a card: every picture verified by its checksum, renamed by a pattern, never deleted; an interrupted
+copy goes on."""
 
 from __future__ import annotations
 
@@ -46,7 +47,8 @@ class Copied:
 
 
 def find_pictures(card: Path) -> tuple[list[Path], int]:
-    """Pictures of a card in all its folders, with what belongs to them, by name; and how many other files there are.
+    """Pictures of a card in all its folders, with what belongs to them, by name; and how many other files
+    there are.
 
     Raises
     ------
@@ -130,7 +132,8 @@ def _checksum(path: Path, progress: Progress = always) -> str:
 
 
 def copy_file(one: Planned, progress: Progress = always) -> Copied:
-    """Copy a file and read it again; a file of that name with the same content counts as copied, another one is left.
+    """Copy a file and read it again; a file of that name with the same content counts as copied, another one
+    is left.
 
     Raises
     ------

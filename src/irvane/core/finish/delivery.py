@@ -122,7 +122,8 @@ def _deliver(
     made = _scaled(one, how, Output(how.space, True), progress) if light else _encoded(one, how, progress)
     bands = Bands(output_size(one, how), _DTYPES[how.depth], seen(made))
     if how.format == "tiff":
-        write_tiff(path, bands, space=how.space, linear=light, source=frame, description=what, overwrite=overwrite, ppi=how.ppi,
+        write_tiff(path, bands, space=how.space, linear=light, source=frame, description=what,
+        overwrite=overwrite, ppi=how.ppi,
                    kept=kept, compress=how.compress)  # fmt: skip
         return (LIGHT_NOTE,) if light else ()
     whole = np.concatenate(list(bands.bands))
@@ -207,8 +208,10 @@ def _as_dng(
     floating = how.depth == 32
     info = getattr(one.source, "info", FrameInfo())
     write_linear_dng(
-        path, light, colour=developed.colour, info=info, baked=tuple(baked), denoised=removed, opcodes=opcodes,
-        preview_jpeg=preview, preview_shape=(shown.shape[0], shown.shape[1]), overwrite=overwrite, floating=floating,
+        path, light, colour=developed.colour, info=info, baked=tuple(baked), denoised=removed,
+        opcodes=opcodes,
+        preview_jpeg=preview, preview_shape=(shown.shape[0], shown.shape[1]), overwrite=overwrite,
+        floating=floating,
     )  # fmt: skip
     if witness is not None:
         list(witness.watch(iter([light if floating else quantise(light, 16)])))

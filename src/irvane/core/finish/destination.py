@@ -19,7 +19,8 @@ from irvane.core.finish.size import Size
 
 FORMAT, VERSION = "irvane-destination", 1
 _LARGEST = 1_000_000
-#: Formats by their key: words, ending, depths that they hold (bits a channel; 32 and 17 are floating point of 32 and 16 bits).
+#: Formats by their key: words, ending, depths that they hold (bits a channel; 32 and 17 are floating point of
+#: 32 and 16 bits).
 FORMATS: dict[str, tuple[str, str, tuple[int, ...]]] = {
     "tiff": ("TIFF", ".tif", (16, 8, 32)),
     "jpeg": ("JPEG", ".jpg", (8,)),
@@ -48,13 +49,16 @@ class Destination:
     compress : deflate for TIFF.
     space : colour space; of OpenEXR its primaries; not used for DNG.
     quality : of JPEG, JPEG XL and AVIF, per cent.
-    size : as :meth:`Size.parse` reads it. ppi : pixels per inch that are noted, and that paper sizes count with.
+    size : as :meth:`Size.parse` reads it. ppi : pixels per inch that are noted, and that paper sizes count
+        with.
     grow : is a picture that is smaller than that enlarged, as its proof says by what means, up to four times?
     medium : of MEDIA, what it is sharpened for.
-    noise_done, lens_done : is noise removed from the pixels of a linear DNG, and are lens corrections and crop made in them?
-        Otherwise they are left to the program that goes on; the corrections go along.
-    toned : do float files (OpenEXR, TIFF of 32 bits) hold what Light, Colour and sharpening made? Otherwise plain light.
-    metadata : of METADATA. author, rights, credit, email, web : written into the file where they are not empty.
+    noise_done, lens_done : is noise removed from the pixels of a linear DNG, and are lens corrections and
+        crop made in them? Otherwise they are left to the program that goes on; the corrections go along.
+    toned : do float files (OpenEXR, TIFF of 32 bits) hold what Light, Colour and sharpening made? Otherwise
+        plain light.
+    metadata : of METADATA. author, rights, credit, email, web : written into the file where they are not
+        empty.
     read_back : the written file is read again and compared with what was to be written.
     pattern : of the name, see :mod:`irvane.core.finish.naming`.
     folder : absolute, or below the folder of the frame.

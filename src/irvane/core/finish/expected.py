@@ -20,7 +20,8 @@ from irvane.core.finish.journal import Entry
 from irvane.core.finish.size import Size, enlarged_to
 from irvane.core.settings import Settings
 
-#: After this many pixels what was learned before counts half, so that another machine or other habits show soon.
+#: After this many pixels what was learned before counts half, so that another machine or other habits show
+#: soon.
 _MEMORY = 400e6
 #: Bytes of what is kept, at most.
 _LARGEST = 4_000_000
@@ -86,7 +87,8 @@ def _extent(path: str, _changed: float) -> tuple[int, int] | None:
 
 
 def pixels_of(entry: Entry) -> tuple[float, float] | None:
-    """Pixels that are read and pixels that are written for an entry, from the file's header; None when it says nothing."""
+    """Pixels that are read and pixels that are written for an entry, from the file's header; None when it
+    says nothing."""
     try:
         extent = _extent(entry.paths[0], Path(entry.paths[0]).stat().st_mtime)
         if extent is None or min(extent) < 1:

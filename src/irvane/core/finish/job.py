@@ -1,4 +1,5 @@
-"""One writing job: a source and its settings to a file. Used by the window's queue and by the command line."""
+"""One writing job: a source and its settings to a file. Used by the window's queue and by the command
+line."""
 
 from __future__ import annotations
 
@@ -121,7 +122,8 @@ def run(
     progress: Progress = always,
     ready: tuple[Developed, Context] | None = None,
 ) -> Written:
-    """Develop a source and write it; `ready` is its developed (and denoised) form where that is there already.
+    """Develop a source and write it; `ready` is its developed (and denoised) form where that is there
+    already.
 
     Raises
     ------
@@ -232,7 +234,8 @@ def describe(source: Source, settings: Settings, context: Context) -> str:
 
 
 def target_path(folder: Path, source: Source, kind: str, proof: str = "") -> Path:
-    """Output name in a folder: the source's stem, the proof's name when there are several, the format's ending."""
+    """Output name in a folder: the source's stem, the proof's name when there are several, the format's
+    ending."""
     stem = source.paths[0].stem
     if len(source.paths) > 1:
         stem += "-merged"

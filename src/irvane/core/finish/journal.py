@@ -1,7 +1,9 @@
-"""The queue's journal: what is to be written, what is being written, what came of it; it survives a crash at any moment.
+"""The queue's journal: what is to be written, what is being written, what came of it; it survives a crash at
+any moment.
 
-A file of lines, each a JSON object, only ever appended to and synced to the disk before what it tells is done. What a crash
-left half written at its end is ignored. Several processes may append; one at a time runs the queue.
+A file of lines, each a JSON object, only ever appended to and synced to the disk before what it tells is
+done. What a crash left half written at its end is ignored. Several processes may append; one at a time runs
+the queue.
 """
 
 from __future__ import annotations
@@ -56,10 +58,12 @@ class Entry:
 
     Attributes
     ----------
-    id : its identity. paths : the source's files; several are merged. proof : the proof's name; empty when it is the only one.
+    id : its identity. paths : the source's files; several are merged. proof : the proof's name; empty when it
+        is the only one.
     number : its place in the run that it was added with, for names. state : of the above.
     written : the file that came of it. reason : why it failed, or what was left out.
-    seconds : how long it took. merge : how several files are merged, as :class:`irvane.core.line.merging.How` has it.
+    seconds : how long it took. merge : how several files are merged, as :class:`irvane.core.line.merging.How`
+        has it.
     """
 
     id: str
@@ -124,7 +128,8 @@ class Journal:
         self._order: list[str] = []
 
     def entries(self) -> list[Entry]:
-        """All entries in the order in which they are written; only what was appended since the last call is read."""
+        """All entries in the order in which they are written; only what was appended since the last call is
+        read."""
         with self._lock:
             for line in self._new_lines():
                 self._take(line)
@@ -195,7 +200,8 @@ class Journal:
         """Add files to be written; raises WriteError."""
         made = [
             Entry(
-                uuid.uuid4().hex, tuple(str(path.absolute()) for path in one.paths), one.settings, how, one.proof, number,
+                uuid.uuid4().hex, tuple(str(path.absolute()) for path in one.paths), one.settings, how,
+                one.proof, number,
                 merge=one.merge or {},
             )
             for number, one in enumerate(wanted, 1)
@@ -265,8 +271,8 @@ class Journal:
             yield True
 
     def make_good(self) -> list[Entry]:
-        """After a crash: what was being written waits again, unless its file is whole; returns these. Call it while holding
-        the queue."""
+        """After a crash: what was being written waits again, unless its file is whole; returns these. Call it
+        while holding the queue."""
         told = []
         for entry in self.entries():
             if entry.state != RUNNING:
@@ -282,7 +288,8 @@ class Journal:
 
 
 def _completed(entry: Entry) -> Path | None:
-    """The file of an entry whose name it was about to get, when it is whole; it gets its name where it had not."""
+    """The file of an entry whose name it was about to get, when it is whole; it gets its name where it had
+    not."""
     if not entry.intent:
         return None
     temporary, target, wanted = (

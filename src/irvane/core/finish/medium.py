@@ -7,14 +7,16 @@ import numpy as np
 
 from irvane.core.colour.spaces import SPACES, to_xyz
 
-#: Words, standard deviation of the blur in pixels (of paper at 300 ppi), share of the difference that is added.
+#: Words, standard deviation of the blur in pixels (of paper at 300 ppi), share of the difference that is
+#: added.
 MEDIA = {
     "none": ("none", 0.0, 0.0),
     "screen": ("screen", 0.6, 0.35),
     "coated": ("coated paper", 0.8, 0.6),
     "uncoated": ("uncoated paper", 1.1, 0.9),
 }
-#: How far a pixel may leave the range of its 3×3 surroundings, in the domain that is sharpened (a square root).
+#: How far a pixel may leave the range of its 3×3 surroundings, in the domain that is sharpened (a square
+#: root).
 _ROOM = 0.02
 #: Pixels around a place that matter.
 REACH = 12
@@ -23,7 +25,8 @@ REACH = 12
 def sharpen_for(light: np.ndarray, medium: str, ppi: float, space: str) -> np.ndarray:
     """Sharpen finished light (float32 H×W×3, linear in `space`, 0…1) for a medium; colours keep their ratios.
 
-    The square root of luminance less its blur is added (unsharp masking, as darkrooms did), held near its surroundings.
+    The square root of luminance less its blur is added (unsharp masking, as darkrooms did), held near its
+    surroundings.
     """
     _, sigma, amount = MEDIA[medium]
     if amount == 0:

@@ -13,8 +13,10 @@ from irvane.core.files.info import FrameInfo
 
 #: Words that a pattern may hold in braces, and what they stand for.
 WORDS = {
-    "name": "the frame's name without its ending", "proof": "the proof's name", "n": "a counter from 1, {n:3} with three digits",
-    "date": "day of capture, 2026-03-04", "time": "time of capture, 10-20-30", "camera": "model of the camera",
+    "name": "the frame's name without its ending", "proof": "the proof's name", "n": "a counter from 1, "
+        "{n:3} with three digits",
+    "date": "day of capture, 2026-03-04", "time": "time of capture, 10-20-30",
+    "camera": "model of the camera",
     "iso": "sensitivity", "destination": "name of the destination",
 }  # fmt: skip
 #: Bytes of a name, its ending not counted: file systems take 255.
@@ -47,8 +49,10 @@ def file_name(pattern: str, named: Named, ending: str) -> str:
     taken: datetime | None = info.taken
     known = {
         "name": named.frame.stem, "proof": named.proof, "n": named.number,
-        "date": taken.strftime("%Y-%m-%d") if taken else "undated", "time": taken.strftime("%H-%M-%S") if taken else "",
-        "camera": info.model or "camera", "iso": f"{info.iso:.0f}" if info.iso else "", "destination": named.destination,
+        "date": taken.strftime("%Y-%m-%d") if taken else "undated",
+        "time": taken.strftime("%H-%M-%S") if taken else "",
+        "camera": info.model or "camera", "iso": f"{info.iso:.0f}" if info.iso else "",
+        "destination": named.destination,
     }  # fmt: skip
     parts = []
     try:

@@ -111,7 +111,8 @@ def next_waiting(journal: Journal) -> Entry | None:
 def run_queue(
     journal: Journal, told: Callable[[Entry], None] = lambda _e: None, progress: Progress = always
 ) -> tuple[int, int]:
-    """Write all that waits; returns how many were written and how many failed. Nothing where somebody else runs it.
+    """Write all that waits; returns how many were written and how many failed. Nothing where somebody else
+    runs it.
 
     Raises
     ------

@@ -1,4 +1,5 @@
-"""Reading a written file again, by another library than wrote it where there is one, and comparing it with what was written."""
+"""Reading a written file again, by another library than wrote it where there is one, and comparing it with
+what was written."""
 
 from __future__ import annotations
 
@@ -27,8 +28,8 @@ else:
     rawpy = lazily("rawpy")
     tifffile = lazily("tifffile")
 
-#: Side of the blocks whose means are compared where a format loses something, and by how much (share of white) they may
-#: differ: the coarsest quality that is offered stays below.
+#: Side of the blocks whose means are compared where a format loses something, and by how much (share of
+#: white) they may differ: the coarsest quality that is offered stays below.
 _BLOCK, _NEAR = 32, 0.02
 
 

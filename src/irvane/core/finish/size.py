@@ -9,7 +9,8 @@ import numpy as np
 from irvane.core.acutance.enlarging import FACTORS, enlarged_extent
 from irvane.core.errors import SettingError
 
-#: Ways to say a size; centimetres in an inch, and in the units that paper is measured in; pixels of the smallest and largest side.
+#: Ways to say a size; centimetres in an inch, and in the units that paper is measured in; pixels of the
+#: smallest and largest side.
 FULL, LONG, FIT, PERCENT, PAPER = "full", "long", "fit", "percent", "paper"
 MODES = (FULL, LONG, FIT, PERCENT, PAPER)
 UNITS = {"cm": 1.0, "in": 2.54}
@@ -22,9 +23,9 @@ class Size:
 
     Attributes
     ----------
-    mode : FULL as it is; LONG: the longer side in pixels; FIT: into width × height in pixels; PERCENT of every side; PAPER:
-        into width × height in its `unit`, at the resolution of the destination. Of FIT and PAPER the orientation is that of
-        the picture.
+    mode : FULL as it is; LONG: the longer side in pixels; FIT: into width × height in pixels; PERCENT of
+        every side; PAPER: into width × height in its `unit`, at the resolution of the destination. Of FIT and
+        PAPER the orientation is that of the picture.
     values : one or two numbers.
     unit : of paper, ``cm`` or ``in``.
     """
@@ -35,7 +36,8 @@ class Size:
 
     @staticmethod
     def parse(text: str) -> Size:
-        """``full``, ``2048`` (longer side), ``1920x1080``, ``50%``, ``30x20cm``, ``12x8in``; raises SettingError otherwise."""
+        """``full``, ``2048`` (longer side), ``1920x1080``, ``50%``, ``30x20cm``, ``12x8in``; raises
+        SettingError otherwise."""
         word = text.strip().lower()
         try:
             if word in ("", FULL):
@@ -65,8 +67,8 @@ class Size:
         }[self.mode]
 
     def of(self, extent: tuple[int, int], ppi: float, most: float = 1.0) -> tuple[int, int]:
-        """Height and width of an output, for a picture of that height and width; by PERCENT as said, otherwise at most so many times
-        as large along a side."""
+        """Height and width of an output, for a picture of that height and width; by PERCENT as said,
+        otherwise at most so many times as large along a side."""
         h, w = extent
         if self.mode == FULL:
             return extent
@@ -85,11 +87,13 @@ class Size:
 def enlarged_to(
     extent: tuple[int, int], own: str, size: Size, ppi: float, grow: bool
 ) -> tuple[str, tuple[int, int]]:
-    """By which of FACTORS a picture of that height and width is enlarged for an output, and the output's height and width after it.
+    """By which of FACTORS a picture of that height and width is enlarged for an output, and the output's
+    height and width after it.
 
     Parameters
     ----------
-    own : the factor of the proof, which is the least. grow : may it be more where the size asks for it, up to the largest factor?
+    own : the factor of the proof, which is the least. grow : may it be more where the size asks for it, up to
+        the largest factor?
     """
     large = enlarged_extent(extent, own)
     wanted = size.of(large, ppi, max(FACTORS.values()) / FACTORS[own] if grow else 1.0)

@@ -1,7 +1,8 @@
-"""Where the places of one picture lie in another of the same scene: shift, rotation and scale, with what is left over.
+"""Where the places of one picture lie in another of the same scene: shift, rotation and scale, with what is
+left over.
 
-Features (Lowe 2004, SIFT through OpenCV) give a first similarity by consensus (Fischler & Bolles 1981); enhanced correlation
-(Evangelidis & Psarakis 2008, through OpenCV) refines it.
+Features (Lowe 2004, SIFT through OpenCV) give a first similarity by consensus (Fischler & Bolles 1981);
+enhanced correlation (Evangelidis & Psarakis 2008, through OpenCV) refines it.
 """
 
 from __future__ import annotations
@@ -32,7 +33,8 @@ class Mapping:
     Attributes
     ----------
     matrix : 2×3; places are (x, y), pixel centres at +0.5.
-    residual : median distance of matched features from it, in pixels of the reference; None when none were matched.
+    residual : median distance of matched features from it, in pixels of the reference; None when none were
+        matched.
     found : False when nothing was found and the frames are laid over each other as they are.
     extent, other : height and width of both.
     """
@@ -95,7 +97,8 @@ class Mapping:
 
 @dataclass(frozen=True, eq=False)
 class Between:
-    """From the output of one proof to that of another, through their frames: where a place of the scene lies in each.
+    """From the output of one proof to that of another, through their frames: where a place of the scene lies
+    in each.
 
     Attributes
     ----------
@@ -164,7 +167,8 @@ class Between:
 
 
 def between(one: Geometry, two: Geometry, frames: Mapping | None = None) -> Between | None:
-    """How the output of one geometry lies on that of another; None where they are the same, pixel by pixel."""
+    """How the output of one geometry lies on that of another; None where they are the same, pixel by
+    pixel."""
     alike = one is two or (one.identity and two.identity and one.output == two.output)
     if alike and frames is None:
         return None

@@ -1,4 +1,5 @@
-"""What many frames begin with, each by what is the matter with it: a preset by its noise, exposure and recovery by its light."""
+"""What many frames begin with, each by what is the matter with it: a preset by its noise, exposure and
+recovery by its light."""
 
 from __future__ import annotations
 

@@ -79,8 +79,8 @@ def _rows(boxes: np.ndarray) -> list[np.ndarray]:
 
 
 def _even_runs(row: np.ndarray) -> list[np.ndarray]:
-    """Parts of a row whose middles lie at the usual distance. One or two patches that are missing, because they do not
-    stand out from the paper, are put in; a larger gap ends a part."""
+    """Parts of a row whose middles lie at the usual distance. One or two patches that are missing, because
+    they do not stand out from the paper, are put in; a larger gap ends a part."""
     if len(row) < _FEWEST:
         return []
     middles = row[:, 0] + row[:, 2] / 2

@@ -74,7 +74,8 @@ def svg_chart(
     if level is not None:
         _, y = place(x0, level)
         parts.append(
-            f'<line x1="{_LEFT}" y1="{y:.1f}" x2="{w - _RIGHT}" y2="{y:.1f}" stroke="#888" stroke-dasharray="5 4"/>'
+            f'<line x1="{_LEFT}" y1="{y:.1f}" x2="{w - _RIGHT}" y2="{y:.1f}" stroke="#888" '
+            f'stroke-dasharray="5 4"/>'
         )
     for k, line in enumerate(lines):
         colour = COLOURS[k % len(COLOURS)]
@@ -89,7 +90,8 @@ def svg_chart(
         parts.append(f'<text x="{w - 127}" y="{y + 4}">{escape(line.name)}</text>')
     parts.append(f'<text x="{(w + _LEFT) / 2:.0f}" y="{h - 6}" text-anchor="middle">{escape(across)}</text>')
     parts.append(
-        f'<text transform="translate(13 {(h - _BOTTOM + _TOP) / 2:.0f}) rotate(-90)" text-anchor="middle">{escape(up)}</text>'
+        f'<text transform="translate(13 {(h - _BOTTOM + _TOP) / 2:.0f}) rotate(-90)" '
+        f'text-anchor="middle">{escape(up)}</text>'
     )
     return "".join([*parts, "</svg>"])
 

@@ -28,8 +28,8 @@ _SHAPE = 0.03
 _LIKENESS = 0.6
 #: Share of pixels far below black (in read noises) from which the black level is in doubt.
 _BELOW, _BELOW_SIGMAS = 0.001, 8.0
-#: Median distance of two values of the lower half of a normal distribution, in standard deviations; share of pixels that hold
-#: nothing up to which they are taken for dead ones and masked rims.
+#: Median distance of two values of the lower half of a normal distribution, in standard deviations; share of
+#: pixels that hold nothing up to which they are taken for dead ones and masked rims.
 _HALF_NORMAL, _DEAD = 0.532, 0.02
 
 
@@ -59,7 +59,8 @@ def _finite(developed: Developed) -> bool:
 
 
 def _level_problems(loaded: Loaded) -> list[str]:
-    """Is the black level in doubt? Dead pixels, which hold nothing at all, and the noise of the darkest places itself are none."""
+    """Is the black level in doubt? Dead pixels, which hold nothing at all, and the noise of the darkest
+    places itself are none."""
     if loaded.mosaic is None or loaded.noise is None:
         return []
     data, period = loaded.mosaic.data, len(loaded.mosaic.cfa)

@@ -1,4 +1,5 @@
-"""Colour differences: CIE 1976 L*a*b* of linear light and CIEDE2000 (CIE 142-2001; Sharma, Wu & Dalal 2005)."""
+"""Colour differences: CIE 1976 L*a*b* of linear light and CIEDE2000 (CIE 142-2001; Sharma, Wu & Dalal
+2005)."""
 
 from __future__ import annotations
 
@@ -13,7 +14,8 @@ _25_7 = 25.0**7
 
 
 def lab_of(light: np.ndarray, space: Space = WORKING) -> np.ndarray:
-    """CIE L*a*b* under the space's own white of linear RGB (H×W×3 or N×3, 1 = white): float64, the same shape."""
+    """CIE L*a*b* under the space's own white of linear RGB (H×W×3 or N×3, 1 = white): float64, the same
+    shape."""
     xyz = np.asarray(light, np.float64) @ to_xyz(space).T / xyz_of(space.white)
     # below the linear part's end, and for negative light, CIE 15 section 8.2.1.1
     f = np.where(xyz > _DELTA**3, np.cbrt(np.maximum(xyz, 0)), xyz / (3 * _DELTA**2) + 4 / 29)
@@ -82,7 +84,8 @@ def _all(begin, end, one, two, out):
 
 
 def delta_e(one: np.ndarray, two: np.ndarray) -> np.ndarray:
-    """CIEDE2000 differences (kL = kC = kH = 1) of two arrays of L*a*b* (…×3): float64 without the last axis."""
+    """CIEDE2000 differences (kL = kC = kH = 1) of two arrays of L*a*b* (…×3): float64 without the last
+    axis."""
     a = np.ascontiguousarray(one, np.float64).reshape(-1, 3)
     b = np.ascontiguousarray(two, np.float64).reshape(-1, 3)
     out = np.empty(len(a))

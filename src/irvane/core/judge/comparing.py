@@ -1,4 +1,5 @@
-"""Several pictures of one scene beside each other: what each is, how it lies on the first, and its figures at every spot."""
+"""Several pictures of one scene beside each other: what each is, how it lies on the first, and its figures at
+every spot."""
 
 from __future__ import annotations
 
@@ -129,7 +130,8 @@ class Compared:
 
 
 def reduced_scene(entry: Entry, side: int = _SIDE) -> tuple[np.ndarray, float]:
-    """Scene-linear light of the whole picture, its longer side about `side` pixels; and frame pixels per pixel."""
+    """Scene-linear light of the whole picture, its longer side about `side` pixels; and frame pixels per
+    pixel."""
     h, w = entry.output
     region = OutputRegion(0, 0, h, w, max(1.0, max(h, w) / side))
     patch = scene_patch(entry.developed, entry.settings, entry.context, region)
@@ -263,7 +265,8 @@ def _common(reference: np.ndarray, mapping: Mapping, inside: bool) -> np.ndarray
 
 
 def _difference(
-    first: Entry, entry: Entry, mapping: Mapping, offset: float, one: tuple[np.ndarray, float], two: tuple[np.ndarray, float]
+    first: Entry, entry: Entry, mapping: Mapping, offset: float, one: tuple[np.ndarray, float],
+    two: tuple[np.ndarray, float]
 ) -> DifferenceFigures:  # fmt: skip
     """At a common reduced size and equal brightness; the other picture is resampled onto the first."""
 

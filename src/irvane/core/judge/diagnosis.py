@@ -9,10 +9,11 @@ import numpy as np
 from irvane.core.image import GREEN, NoiseModel
 from irvane.core.noise.denoise import automatic_amount
 
-#: Signals, relative to clipping, that noise is judged at: 18 % grey half a stop under (ISO 12232), and three stops below.
+#: Signals, relative to clipping, that noise is judged at: 18 % grey half a stop under (ISO 12232), and three
+#: stops below.
 MID_SIGNAL, SHADOW_SIGNAL = 0.127, 0.0159
-#: Least SNR at mid-grey of each class. ISO 12232 calls 40:1 excellent and 10:1 acceptable; the others lie between and
-#: below, by common practice.
+#: Least SNR at mid-grey of each class. ISO 12232 calls 40:1 excellent and 10:1 acceptable; the others lie
+#: between and below, by common practice.
 _CLASSES = (
     (40.0, "hardly any noise"),
     (20.0, "slight noise"),
@@ -69,7 +70,8 @@ def diagnose(
     Parameters
     ----------
     noise : model of the mosaic's noise.
-    clipped : share of the pixels that hold a colour clipped on the sensor; None when there is nothing to tell it by.
+    clipped : share of the pixels that hold a colour clipped on the sensor; None when there is nothing to tell
+        it by.
     headroom : stops between the brightest thousandth of red, green, blue and clipping; None when not known.
     defects : pixels that were repaired; None when they were not looked for.
     """
@@ -83,7 +85,8 @@ def diagnose(
         amount = automatic_amount(noise)
         if amount < _SMALL_AMOUNT:
             measures.append(
-                f"Automatic does next to nothing against noise ({amount:.0f} %): detail would be lost for little."
+                f"Automatic does next to nothing against noise ({amount:.0f} %): detail would be lost for "
+                f"little."
             )
         else:
             measures.append(f"Automatic denoises at {amount:.0f} %.")

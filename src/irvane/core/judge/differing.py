@@ -1,4 +1,5 @@
-"""The difference of two views as a picture, from full precision: amplified, it would show the steps of eight bits."""
+"""The difference of two views as a picture, from full precision: amplified, it would show the steps of eight
+bits."""
 
 from __future__ import annotations
 
@@ -20,7 +21,8 @@ from irvane.core.settings import Settings
 
 #: Places along a side between which one picture is taken to lie straight on the other.
 _NODES = 65
-#: A frame, its settings and facts, locally denoised pixels if there are any, EV that the view is brightened by.
+#: A frame, its settings and facts, locally denoised pixels if there are any, EV that the view is brightened
+#: by.
 View = tuple[Developed, Settings, Context, FramePatch | None, float]
 
 
@@ -70,11 +72,13 @@ def render_difference(
     mapping: Mapping | Between | None = None,
     shown: Callable[[Rendered], None] = lambda _picture: None,
 ) -> tuple[Rendered, DifferenceFigures | None]:
-    """Second minus first of a region of the first, and the figures of what is seen (None where there is too little).
+    """Second minus first of a region of the first, and the figures of what is seen (None where there is too
+    little).
 
     Parameters
     ----------
-    mapping : how the second frame lies on the first; None: both have the same pixels. With it, the second is resampled.
+    mapping : how the second frame lies on the first; None: both have the same pixels. With it, the second is
+        resampled.
     kind, amplified : see :func:`irvane.core.judge.difference.difference_picture`.
     shown : called with the picture before the figures are read, which takes longer.
     """

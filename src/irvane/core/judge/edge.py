@@ -1,8 +1,9 @@
 """Sharpness of a slanted edge: the spatial frequency response after ISO 12233, in linear light.
 
-The edge is located in every line, a straight line is fitted through these places, and all pixels are sorted by their
-distance from it into bins of a quarter pixel: a finely sampled profile of the edge. Its derivative, windowed, is
-transformed; the responses of the bins and of the difference that stands for the derivative are taken out.
+The edge is located in every line, a straight line is fitted through these places, and all pixels are sorted
+by their distance from it into bins of a quarter pixel: a finely sampled profile of the edge. Its derivative,
+windowed, is transformed; the responses of the bins and of the difference that stands for the derivative are
+taken out.
 """
 
 from __future__ import annotations
@@ -105,7 +106,8 @@ def _check_contrast(plane: np.ndarray) -> None:
 
 
 def _line(plane: np.ndarray) -> tuple[float, float]:
-    """Slope and place of the edge: column = place + slope × line, from centroids of every line's derivative."""
+    """Slope and place of the edge: column = place + slope × line, from centroids of every line's
+    derivative."""
     h, w = plane.shape
     difference = np.zeros_like(plane)
     difference[:, 1:-1] = (plane[:, 2:] - plane[:, :-2]) / 2
@@ -139,8 +141,8 @@ def _line(plane: np.ndarray) -> tuple[float, float]:
 
 
 def _profile(plane: np.ndarray, slope: float, place: float) -> tuple[np.ndarray, int, float]:
-    """Means of all pixels by distance from the edge in bins of a quarter pixel, the number of the first bin, and the
-    standard deviation of the pixels around these means."""
+    """Means of all pixels by distance from the edge in bins of a quarter pixel, the number of the first bin,
+    and the standard deviation of the pixels around these means."""
     h, w = plane.shape
     distance = (np.arange(w) - (place + slope * np.arange(h))[:, None]) / np.hypot(1, slope)
     # only distances that every line holds: a profile of the same lines all along

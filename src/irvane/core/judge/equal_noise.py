@@ -1,7 +1,7 @@
 """Equal residual noise: the share of noise removal at which one picture is as noisy as another.
 
-Detail can only be judged at equal noise: the picture that is cleaner gets some of its noise back, the noisier one is
-cleaned further, within what its removal can do.
+Detail can only be judged at equal noise: the picture that is cleaner gets some of its noise back, the noisier
+one is cleaned further, within what its removal can do.
 """
 
 from __future__ import annotations
@@ -111,8 +111,8 @@ def equal_noise(
 ) -> tuple[float | None, float | None]:
     """Amount of noise removal (0…100 %) for a frame under settings, and its noise then over the reference's.
 
-    The amount is None where the frame's noise cannot be removed, both are None where the reference is too dark. While
-    the frame's denoised picture is not there, a noisier frame gets 100 %, so that it is made.
+    The amount is None where the frame's noise cannot be removed, both are None where the reference is too
+    dark. While the frame's denoised picture is not there, a noisier frame gets 100 %, so that it is made.
 
     Parameters
     ----------

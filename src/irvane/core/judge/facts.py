@@ -65,7 +65,8 @@ def _falloff(loaded: Loaded) -> Falloff:
 
 
 def _blur_facts(loaded: Loaded) -> dict[str, Any]:
-    """What softened a frame: cause (``none``, ``lens``, ``defocus``, ``motion`` or ``unsure``), confidence and measures."""
+    """What softened a frame: cause (``none``, ``lens``, ``defocus``, ``motion`` or ``unsure``), confidence
+    and measures."""
     developed = develop(loaded, Settings().sensor)
     found, edges = measure_softness(developed), find_edges_of(developed)
     where = softness_map(edges, developed.extent)
@@ -131,7 +132,8 @@ def frame_facts(path: Path) -> dict[str, Any]:
 
 
 def sets_of(paths: Sequence[Path]) -> list[dict[str, Any]]:
-    """What belongs together among files: brackets with their EV offsets, bursts of equal frames, pairs of raw and finished."""
+    """What belongs together among files: brackets with their EV offsets, bursts of equal frames, pairs of raw
+    and finished."""
     infos = [read_info(path) for path in paths]
     previews: list[np.ndarray | None] = []
     for path in paths:
@@ -167,7 +169,8 @@ def measure_file(
     Raises
     ------
     ReadError
-        When the file cannot be read, or the rectangle does not lie inside the picture or does not hold what is said.
+        When the file cannot be read, or the rectangle does not lie inside the picture or does not hold what
+        is said.
     """
     x, y, w, h = at
     developed, context = realise(FileSource(path), settings)

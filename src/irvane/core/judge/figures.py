@@ -27,7 +27,8 @@ from irvane.core.threads import each
 _BAND = 256
 #: The shadows: light between these levels, in EV around mid-grey.
 SHADOWS = (-7.0, -3.0)
-#: Their colour is read from means of so many pixels across and down (noise must not choose), and from so many of them.
+#: Their colour is read from means of so many pixels across and down (noise must not choose), and from so many
+#: of them.
 _CELL, _FEWEST = 4, 64
 
 
@@ -40,7 +41,8 @@ class WholeFigures:
     histogram : scene-linear light relative to paper white, in stops.
     sensor_clipped : share of pixels with a colour clipped on the sensor.
     white, black : shares of the finished picture at white in a colour, and at black in all.
-    cast : by how many EV red and blue exceed green in the shadows (SHADOWS), BT.2020; None where there are none.
+    cast : by how many EV red and blue exceed green in the shadows (SHADOWS), BT.2020; None where there are
+        none.
     """
 
     histogram: StopHistogram
@@ -55,7 +57,8 @@ _Band = tuple[int, StopHistogram, tuple[float, float], np.ndarray, np.ndarray | 
 
 
 def shadow_light(pixels: np.ndarray) -> np.ndarray:
-    """Sums of red, green and blue over the cells that lie in the shadows, and the number of these: float64 (4,)."""
+    """Sums of red, green and blue over the cells that lie in the shadows, and the number of these: float64
+    (4,)."""
     h, w = (side // _CELL for side in pixels.shape[:2])
     if h == 0 or w == 0:
         return np.zeros(4)
@@ -87,11 +90,12 @@ def whole_figures(
 
     Parameters
     ----------
-    step_wished : frame pixels per pixel of the reduced picture; None: no picture. Live views reduce first and render
-        then; here everything is rendered at full resolution and the light is averaged afterwards, as in any file
-        that is written and then viewed small.
+    step_wished : frame pixels per pixel of the reduced picture; None: no picture. Live views reduce first and
+        render then; here everything is rendered at full resolution and the light is averaged afterwards, as
+        in any file that is written and then viewed small.
     offset : EV by which the picture (not the figures) is brightened.
-    marked : limits of the clip marks that the picture gets, every pixel's, even where single ones are clipped.
+    marked : limits of the clip marks that the picture gets, every pixel's, even where single ones are
+        clipped.
     space : key of the colour space of the picture.
 
     Raises
@@ -153,7 +157,8 @@ def whole_figures(
 
 
 def _averaged(shown: np.ndarray, factor: int) -> np.ndarray:
-    """Area average by a whole factor; rows and columns that do not fill a cell are averaged among themselves."""
+    """Area average by a whole factor; rows and columns that do not fill a cell are averaged among
+    themselves."""
     h, w = shown.shape[:2]
     size = (-(-w // factor), -(-h // factor))
     padded = np.pad(shown, ((0, size[1] * factor - h), (0, size[0] * factor - w), (0, 0)), mode="edge")

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 SMALLEST = 24
-#: A jump counts as a step when it exceeds this many standard deviations of the profile's noise, and this much of white.
+#: A jump counts as a step when it exceeds this many standard deviations of the profile's noise, and this much
+#: of white.
 _SIGMAS, _LEAST = 4.0, 0.0025
 #: … and so many times the usual difference.
 _OUTSTANDING = 2.5

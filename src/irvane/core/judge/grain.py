@@ -1,4 +1,5 @@
-"""What the noise of a flat rectangle looks like: fine grain or blotches, and whether a pattern repeats in it."""
+"""What the noise of a flat rectangle looks like: fine grain or blotches, and whether a pattern repeats in
+it."""
 
 from __future__ import annotations
 
@@ -10,7 +11,8 @@ SMALLEST = 24
 #: Ends of the bands in cycles per pixel: blotches, medium, fine grain.
 BANDS = (0.0625, 0.25)
 _NAMES = ("blotches", "medium", "fine grain")
-#: A line of the spectrum that stands out by more than chance would allow once in a thousand rectangles is a pattern.
+#: A line of the spectrum that stands out by more than chance would allow once in a thousand rectangles is a
+#: pattern.
 _CHANCE = 1e-3
 _SMOOTH = 9
 
@@ -21,7 +23,8 @@ class GrainFigures:
 
     Attributes
     ----------
-    shares : shares of the variance in blotches, medium, fine grain; of noise without correlation they are `white`.
+    shares : shares of the variance in blotches, medium, fine grain; of noise without correlation they are
+        `white`.
     words : the kind that stands out most against noise without correlation.
     pattern : period in pixels of what repeats, None when nothing does.
     """
@@ -67,7 +70,8 @@ def _pattern(power: np.ndarray, frequency: np.ndarray) -> float | None:
     """Period of the strongest line of the spectrum, if chance does not explain it."""
     around = _local_mean(power)
     ratio = np.where(frequency > BANDS[0] / 2, power / np.maximum(around, 1e-30), 0)
-    # powers of noise are exponentially distributed around their mean; half of the plane is the mirror of the other
+    # powers of noise are exponentially distributed around their mean; half of the plane is the mirror of the
+    # other
     limit = np.log(power.size / 2 / _CHANCE)
     best = int(np.argmax(ratio))
     if ratio.flat[best] < limit:

@@ -31,15 +31,18 @@ class StopHistogram:
 
 #: Where the bins of an octave begin, in the 23 bits after the leading one of a float, and the octave's end.
 _EDGES = np.append(
-    (np.float32(2) ** (np.arange(BINS_PER_STOP, dtype=np.float32) / BINS_PER_STOP)).view(np.int32) & 0x7FFFFF, 1 << 23
+    (np.float32(2) ** (np.arange(BINS_PER_STOP, dtype=np.float32) / BINS_PER_STOP)).view(np.int32) & 0x7FFFFF,
+    1 << 23
 )  # fmt: skip
-#: The bin in which each 32nd of an octave begins: bins are wider, so that its values are in this one or the next.
+#: The bin in which each 32nd of an octave begins: bins are wider, so that its values are in this one or the
+#: next.
 _CELLS = np.searchsorted(_EDGES, np.arange(32) << 18, side="right") - 1
 
 
 @serial
 def _count(bits, first, stride, cells, edges, counts):
-    """Count positive floats, given by their bits, into `counts`: those below the range, the bins, those above it."""
+    """Count positive floats, given by their bits, into `counts`: those below the range, the bins, those above
+    it."""
     last = counts.size - 1
     for i in range(first, bits.size, stride):
         value = bits[i]
@@ -73,7 +76,8 @@ def stop_histogram(linear: np.ndarray) -> StopHistogram:
 
 
 def clipped_shares(display: np.ndarray) -> tuple[float, float]:
-    """Shares of pixels of a finished picture (linear 0…1) with a colour at white, and black in all colours."""
+    """Shares of pixels of a finished picture (linear 0…1) with a colour at white, and black in all
+    colours."""
     white, black = _clipped(flat(display), 0.9995, 0.0002)
     pixels = max(display.size // 3, 1)
     return white / pixels, black / pixels

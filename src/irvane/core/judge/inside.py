@@ -1,4 +1,5 @@
-"""Figures inside a region: read from many small squares that lie in it, and what light suggests itself for it."""
+"""Figures inside a region: read from many small squares that lie in it, and what light suggests itself for
+it."""
 
 from __future__ import annotations
 
@@ -26,8 +27,8 @@ from irvane.core.regions.masks import grid_of, mask_of
 from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings
 
-#: Squares that are read at most; their sides in pixels; mask from which a place is inside; share of the squares, the evenest, by which
-#: noise is told.
+#: Squares that are read at most; their sides in pixels; mask from which a place is inside; share of the
+#: squares, the evenest, by which noise is told.
 _MOST, _SIDE, _INSIDE, _EVENEST = 16, 48, 0.9, 3
 
 
@@ -98,7 +99,8 @@ def region_figures(
     region: LocalRegion, developed: Developed, settings: Settings, context: Context,
     clean: Callable[[OutputRegion], FramePatch | None] = lambda _region: None,
 ) -> RegionFigures | None:  # fmt: skip
-    """Figures of a region at full resolution, scene-linear light after all stations; None where it holds no square.
+    """Figures of a region at full resolution, scene-linear light after all stations; None where it holds no
+    square.
 
     Parameters
     ----------
@@ -114,7 +116,8 @@ def region_figures(
 
 
 def _together(places: tuple[PlaceFigures, ...], name: str) -> RegionFigures:
-    """Light is the mean of all; noise that of the evenest, relative to their light; sharpness the middle of those that have edges."""
+    """Light is the mean of all; noise that of the evenest, relative to their light; sharpness the middle of
+    those that have edges."""
     probes = [place.probe for place in places]
     mean = np.mean([p.mean for p in probes], axis=0)
     luminance = float(np.mean([p.luminance for p in probes]))
@@ -125,8 +128,10 @@ def _together(places: tuple[PlaceFigures, ...], name: str) -> RegionFigures:
     snr = 20 * float(np.log10(light / sigma)) if sigma > 0 and light > 0 else None
     spread = np.median([p.sigma for p in evenest], axis=0)
     probe = ProbeFigures(
-        (float(mean[0]), float(mean[1]), float(mean[2])), (float(spread[0]), float(spread[1]), float(spread[2])), luminance, sigma,
-        float(np.median([p.sigma_colour for p in evenest])), snr, float(np.log2(luminance / 0.18)) if luminance > 0 else None,
+        (float(mean[0]), float(mean[1]), float(mean[2])), (float(spread[0]), float(spread[1]),
+        float(spread[2])), luminance, sigma,
+        float(np.median([p.sigma_colour for p in evenest])), snr,
+        float(np.log2(luminance / 0.18)) if luminance > 0 else None,
         sum(p.pixels for p in probes),
     )  # fmt: skip
 
@@ -138,7 +143,8 @@ def _together(places: tuple[PlaceFigures, ...], name: str) -> RegionFigures:
     first = places[0]
     return RegionFigures(
         probe, max(set(grains), key=grains.count) if grains else "", middle([p.mtf50 for p in places]),
-        middle([p.overshoot for p in places]), first.light, first.noise, None, next((p.gradient for p in places if p.gradient), None),
+        middle([p.overshoot for p in places]), first.light, first.noise, None,
+        next((p.gradient for p in places if p.gradient), None),
         any(p.even for p in places), middle([p.blur for p in places]), places, name,
     )  # fmt: skip
 
@@ -160,7 +166,8 @@ def measure_region(path: Path, settings: Settings, name: str) -> dict[str, Any]:
     if found is None:
         raise ReadError(path, f"the region “{name}” holds no place that is wide enough to be measured")
     return {
-        "path": str(path), "region": name, "squares": len(found.places), "mtf50": found.mtf50, "overshoot": found.overshoot,
+        "path": str(path), "region": name, "squares": len(found.places), "mtf50": found.mtf50,
+        "overshoot": found.overshoot,
         "edges_px": found.blur, "grain": found.grain or None, **found.probe.as_dict(),
     }  # fmt: skip
 
@@ -168,7 +175,8 @@ def measure_region(path: Path, settings: Settings, name: str) -> dict[str, Any]:
 def suggested_inside(
     region: LocalRegion, developed: Developed, context: Context, white: float
 ) -> Suggestion | None:
-    """A starting point for the light of a region, from how its own light is spread; None where it is empty."""
+    """A starting point for the light of a region, from how its own light is spread; None where it is
+    empty."""
     reference = reference_of(developed, context)
     inside = mask_of(replace(region, on=True, opacity=1.0), reference, grid_of(reference)) > 0.5
     if not inside.any():

@@ -1,7 +1,8 @@
 """The ladder: one scene in steps of exposure, one camera or several, and how far each can be pushed.
 
-Noise is read from the mosaic (where there is one) at the patches of a chart, before any processing; brightness and colour from
-the developed picture after each frame was brought to equal brightness by its own gain.
+Noise is read from the mosaic (where there is one) at the patches of a chart, before any processing;
+brightness and colour from the developed picture after each frame was brought to equal brightness by its own
+gain.
 """
 
 from __future__ import annotations
@@ -50,7 +51,8 @@ class Rung:
     ----------
     stop : exposure in EV against the camera's reference frame; stated: as the exposure data have it.
     means : scene-linear light of the patches at equal brightness, patches × 3.
-    snr : dB of the patches in red, green, blue of the sensor, patches × 3; from the developed picture where there is no mosaic.
+    snr : dB of the patches in red, green, blue of the sensor, patches × 3; from the developed picture where
+        there is no mosaic.
     snr_denoised : dB of the patches' luminance after denoising; None when that was not asked for.
     clipped : which patches hold clipped pixels.
     error : CIEDE2000 of the patches against the reference frame, finished.
@@ -140,9 +142,10 @@ def read_ladder(
     Parameters
     ----------
     denoise : measure a second time after denoising at the automatic strength.
-    patches : the chart, where it was marked by hand (for all cameras); otherwise it is found in each reference frame.
-    reference : the frame at 0 EV, also of the other cameras' exposures; otherwise one without exposure compensation
-        among others that have some, or the brightest one without clipped patches.
+    patches : the chart, where it was marked by hand (for all cameras); otherwise it is found in each
+        reference frame.
+    reference : the frame at 0 EV, also of the other cameras' exposures; otherwise one without exposure
+        compensation among others that have some, or the brightest one without clipped patches.
 
     Raises
     ------
@@ -217,8 +220,8 @@ def _reference(
     given: Sequence[ChartPatch] | None,
     zero: float | None,
 ) -> _Start:
-    """The frame at 0 EV: at the exposure `zero`, else without exposure compensation among others that have some, else
-    the brightest with all patches below clipping."""
+    """The frame at 0 EV: at the exposure `zero`, else without exposure compensation among others that have
+    some, else the brightest with all patches below clipping."""
     biases = {path: FileSource(path).info.bias for path in members}
     plain = [path for path in members if biases[path] == 0]
     if zero is not None:
@@ -310,7 +313,8 @@ def _rung(frame: _Frame, start: _Start, denoise: bool) -> Rung:
     denoised = _denoised_snr(frame, start.patches, motion) if denoise else None
     error = delta_e(_lab(means, frame), start.lab)
     return Rung(
-        frame.path, stop, stated, means, snr, denoised, clipped, error, _cast(means, start.means, clipped), points,
+        frame.path, stop, stated, means, snr, denoised, clipped, error, _cast(means, start.means, clipped),
+        points,
         motion, _crop(frame, start, motion, -stop),
     )  # fmt: skip
 
@@ -339,7 +343,8 @@ def _disagreement(frame: _Frame, start: _Start, motion: Motion) -> float:
 
 
 def _correction(means: np.ndarray, reference: np.ndarray, snr: np.ndarray, clipped: np.ndarray) -> float:
-    """What the content adds to the stated exposure, in EV; 0 where it cannot tell or says something absurd."""
+    """What the content adds to the stated exposure, in EV; 0 where it cannot tell or says something
+    absurd."""
     telling = ~clipped & (snr[:, GREEN] > 20 * np.log10(_TELLING)) & (means[:, GREEN] > 0)
     if telling.sum() < 3:
         return 0.0
@@ -348,7 +353,8 @@ def _correction(means: np.ndarray, reference: np.ndarray, snr: np.ndarray, clipp
 
 
 def _cast(means: np.ndarray, reference: np.ndarray, clipped: np.ndarray) -> float:
-    """Largest shift of mean red/green and blue/green against the reference, in EV, over patches that are not clipped."""
+    """Largest shift of mean red/green and blue/green against the reference, in EV, over patches that are not
+    clipped."""
     whole = ~clipped if (~clipped).any() else np.ones(len(means), bool)
     own, theirs = (np.maximum(m[whole].sum(axis=0), 1e-9) for m in (means, reference))
     ratio = np.log2(own / own[GREEN]) - np.log2(theirs / theirs[GREEN])

@@ -24,7 +24,8 @@ def ladder_report(ladders: Sequence[CameraLadder], limit: float = USUAL_LIMIT) -
         above = "no over-exposed frame" if found.above is None else f"{found.above:.1f} stops above"
         least = "at least " if found.ends else ""
         summary.append(
-            f"{ladder.name}: usable {least}{found.usable:.1f} stops around the metered exposure ({above}, {least}"
+            f"{ladder.name}: usable {least}{found.usable:.1f} stops around the metered exposure ({above}, "
+            f"{least}"
             f"{found.below:.1f} below) at SNR {limit:g} dB."
         )
         cameras.append(_ladder_facts(ladder, limit))
@@ -57,9 +58,11 @@ def ladder_report(ladders: Sequence[CameraLadder], limit: float = USUAL_LIMIT) -
 
 def _rung_table(ladder: CameraLadder) -> Table:
     rows = [
-        [rung.path.name, f"{rung.stop:+.2f}", f"{rung.mean_snr:.1f}", *(f"{v:.1f}" for v in _snr_by_colour(rung)),
+        [rung.path.name, f"{rung.stop:+.2f}", f"{rung.mean_snr:.1f}",
+        *(f"{v:.1f}" for v in _snr_by_colour(rung)),
          "–" if rung.snr_denoised is None else f"{rung.snr_denoised.mean():.1f}", f"{rung.cast:+.3f}",
-         f"{rung.error.mean():.2f} / {rung.error.max():.2f}", f"{int(rung.clipped.sum())} of {len(rung.clipped)}"]
+         f"{rung.error.mean():.2f} / {rung.error.max():.2f}", f"{int(rung.clipped.sum())} of "
+             f"{len(rung.clipped)}"]
         for rung in ladder.rungs
     ]  # fmt: skip
     head = [
@@ -110,7 +113,8 @@ def _ladder_facts(ladder: CameraLadder, limit: float) -> dict[str, Any]:
             transfer[name] = str(error)
     return {
         "camera": ladder.name, "patches": len(ladder.patches),
-        "verdict": {"above": found.above, "below": found.below, "usable": found.usable, "at_least": found.ends},
+        "verdict": {"above": found.above, "below": found.below, "usable": found.usable,
+        "at_least": found.ends},
         "photon_transfer": transfer,
         "rungs": [
             {"file": str(r.path), "stop": r.stop, "stated": r.stated, "snr_db": r.mean_snr, "cast_ev": r.cast,

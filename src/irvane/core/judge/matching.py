@@ -1,4 +1,5 @@
-"""Matching before judging: what makes two pictures equal in brightness, contrast, saturation and white balance."""
+"""Matching before judging: what makes two pictures equal in brightness, contrast, saturation and white
+balance."""
 
 from __future__ import annotations
 
@@ -108,7 +109,8 @@ class Match:
 
 
 def _raised(curve: Curve, stops: float) -> Curve:
-    """A tone curve that gives so many EV more; without points: a constant shift, which is a curve of one point."""
+    """A tone curve that gives so many EV more; without points: a constant shift, which is a curve of one
+    point."""
     return tuple((level, out + stops) for level, out in curve or ((0.0, 0.0),))
 
 
@@ -126,8 +128,8 @@ def match(reference: np.ndarray, other: np.ndarray, kinds: Collection[str]) -> M
 
     Returns
     -------
-    Contrast from the spread of log luminance (5th to 95th percentile), saturation from the mean distance of colours
-    from grey, white balance from the mean colours, brightness after all these.
+    Contrast from the spread of log luminance (5th to 95th percentile), saturation from the mean distance of
+    colours from grey, white balance from the mean colours, brightness after all these.
     """
     red = blue = contrast = 0.0
     saturation = 1.0

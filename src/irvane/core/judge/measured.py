@@ -28,8 +28,8 @@ from irvane.core.sensor.clipping import clip_bits
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.settings import Colour
 
-#: Edges of a frame that is sharp enough are no wider than this (σ, pixels): half their contrast is left at 0.12 cycles per
-#: pixel, which at 100 % looks crisp. Common practice, not a standard.
+#: Edges of a frame that is sharp enough are no wider than this (σ, pixels): half their contrast is left at
+#: 0.12 cycles per pixel, which at 100 % looks crisp. Common practice, not a standard.
 SHARP_ENOUGH = 1.6
 #: Noise of a finished picture (encoded by a square root) that is counted with at least: its steps of 8 bits.
 _LEAST_NOISE = 0.002

@@ -22,7 +22,8 @@ def transfer_facts(paths: Sequence[Path]) -> dict[str, Any]:
 
     Parameters
     ----------
-    paths : frames of one camera at one sensitivity; frames of equal exposure that follow each other are pairs.
+    paths : frames of one camera at one sensitivity; frames of equal exposure that follow each other are
+        pairs.
 
     Raises
     ------

@@ -1,4 +1,5 @@
-"""Figures of the place under the probe: noise of a small square, and of larger ones around it edge and texture."""
+"""Figures of the place under the probe: noise of a small square, and of larger ones around it edge and
+texture."""
 
 from __future__ import annotations
 
@@ -25,14 +26,15 @@ from irvane.core.pixels.patches import FramePatch, trim
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
-#: Side in pixels (at most, at least; between them a twelfth of the height) of the square around the probe's middle that edges and texture are looked for in.
+#: Side in pixels (at most, at least; between them a twelfth of the height) of the square around the probe's
+#: middle that edges and texture are looked for in.
 WIDE, _NARROWEST = 100, 40
 #: A place with less structure than this many times its noise holds no texture to speak of.
 _STRUCTURED = 1.5
 #: Places that correlate less with the reference have no texture in common with it.
 _ALIKE = 0.2
-#: A gradient rises by more than this many standard deviations of what is left beside it, which is noise, or less than this
-#: share of the light (the steps that are looked for).
+#: A gradient rises by more than this many standard deviations of what is left beside it, which is noise, or
+#: less than this share of the light (the steps that are looked for).
 _SLANTED, _PLAIN = 1.0, 0.02
 #: Fewer points of edges tell nothing of a place; noise that is counted with at least.
 _FEWEST_EDGES, _LEAST_NOISE = 40, 0.001
@@ -46,7 +48,8 @@ class PlaceFigures:
     ----------
     probe : of the small square.
     grain : what its noise looks like; empty when it is too small to tell, or not even.
-    mtf50 : cycles per pixel, and overshoot as a share of the step, of the edge in the wide square; None without one.
+    mtf50 : cycles per pixel, and overshoot as a share of the step, of the edge in the wide square; None
+        without one.
     light : luminance of the wide square, to hold others against it.
     noise : its noise as the model of the frame and the settings let expect it.
     kept : share of the reference's texture in the wide square; None without reference or texture.

@@ -1,8 +1,8 @@
 """Figures of a flat probe: mean, noise and signal-to-noise ratio of a small rectangle.
 
 Noise is the standard deviation after a plane has been removed (uneven light is not noise) and without values
-beyond six median absolute deviations (a stuck pixel is not noise either). SNR follows ISO 15739: mean over standard
-deviation, in dB as 20·log10.
+beyond six median absolute deviations (a stuck pixel is not noise either). SNR follows ISO 15739: mean over
+standard deviation, in dB as 20·log10.
 """
 
 from __future__ import annotations

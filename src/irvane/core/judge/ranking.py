@@ -14,10 +14,11 @@ _SOON = timedelta(seconds=5)
 
 
 def ranks(frames: Sequence[tuple[FrameInfo, Measured | None]]) -> list[float]:
-    """A number for each frame, smaller is sharper: σ of its subject's edges in pixels, or of its sharpest ones where no subject is known.
+    """A number for each frame, smaller is sharper: σ of its subject's edges in pixels, or of its sharpest
+    ones where no subject is known.
 
-    Of frames that follow each other, where some have a subject, one without has it out of focus: a sharp ground does not count for
-    it, so that it ranks behind them. Frames that were not measured are infinite.
+    Of frames that follow each other, where some have a subject, one without has it out of focus: a sharp
+    ground does not count for it, so that it ranks behind them. Frames that were not measured are infinite.
     """
     found = [math.inf if m is None or m.ranked is None else m.ranked for _, m in frames]
     for group in _groups(frames):

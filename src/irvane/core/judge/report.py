@@ -1,4 +1,5 @@
-"""Reports to keep: pictures, figures, plots and settings in one HTML file, and the figures as CSV and JSON."""
+"""Reports to keep: pictures, figures, plots and settings in one HTML file, and the figures as CSV and
+JSON."""
 
 from __future__ import annotations
 
@@ -23,7 +24,8 @@ from irvane.core.settings import Settings, differences, full_label, value_text
 
 #: Side of a crop in picture pixels at 100 %; at 200 % half of it.
 _CROP, _PER_ROW = 340, 3
-#: A picture with more than this times the least noise is no reference for texture: its noise would count as such.
+#: A picture with more than this times the least noise is no reference for texture: its noise would count as
+#: such.
 _CLEAN = 3.0
 NAMES = {"html": "report.html", "csv": "figures.csv", "json": "figures.json"}
 
@@ -109,7 +111,8 @@ class Report:
 
 
 def free_names(folder: Path) -> dict[str, str]:
-    """Names of a report's files, by kind, of which none is taken in a folder: ``report.html``, then ``report-2.html``, …"""
+    """Names of a report's files, by kind, of which none is taken in a folder: ``report.html``, then
+    ``report-2.html``, …"""
     number = 1
     while True:
         end = f"-{number}" if number > 1 else ""
@@ -165,7 +168,8 @@ def comparison_report(compared: Compared, zooms: Sequence[int] = (1, 2)) -> Repo
                 "name": entry.name, "domain": entry.domain, "exposure": exposure_text(entry.info),
                 "settings": settings_text(entry.settings), "offset_ev": compared.offsets[k],
                 "rotation_deg": compared.mappings[k].rotation, "scale": compared.mappings[k].scale,
-                "common_field": compared.mappings[k].common, "alignment_residual_px": compared.mappings[k].residual,
+                "common_field": compared.mappings[k].common,
+                "alignment_residual_px": compared.mappings[k].residual,
                 "sensor_clipped": compared.whole[k].sensor_clipped, "at_white": compared.whole[k].white,
                 "at_black": compared.whole[k].black, "shadow_cast_ev": compared.whole[k].cast,
                 "dynamic_range_stops": compared.ranges[k],
@@ -224,13 +228,15 @@ def _pictures(compared: Compared, names: list[str]) -> Section:
             if mapping.found else "not aligned: laid corner on corner"
         )  # fmt: skip
         rows.append([names[k], f"{w} × {h}", f"{entry.size / 1e6:.1f} MB", exposure_text(entry.info),
-                     settings_text(entry.settings), _text(compared.offsets[k], "{:+.2f}", " EV"), lies])  # fmt: skip
+                     settings_text(entry.settings), _text(compared.offsets[k], "{:+.2f}", " EV"),
+                     lies])  # fmt: skip
     head = ["picture", "pixels", "file", "exposure", "settings", "brightness matched by", "lies"]
     return Section("What is compared", tables=[Table(head, rows)])
 
 
 def _wholes(compared: Compared, names: list[str]) -> Section:
-    head = ["picture", "clipped on the sensor", "at white", "at black", "shadows red, blue", "range at SNR 10", "at SNR 3", "at SNR 1",
+    head = ["picture", "clipped on the sensor", "at white", "at black", "shadows red, blue",
+        "range at SNR 10", "at SNR 3", "at SNR 1",
             "at SNR 1, 8 MP", "PSNR", "SSIM", "ΔE2000"]  # fmt: skip
     rows = []
     for k, whole in enumerate(compared.whole):
@@ -253,14 +259,17 @@ def _wholes(compared: Compared, names: list[str]) -> Section:
             ]
         )
     note = (
-        "Range: stops between clipping and the signal at which the SNR falls to a limit, from the mosaic's noise (worst "
-        "colour). Differences are against the first picture, at equal brightness, both reduced to a common size."
+        "Range: stops between clipping and the signal at which the SNR falls to a limit, from the mosaic's "
+        "noise (worst "
+        "colour). Differences are against the first picture, at equal brightness, both reduced to a common "
+        "size."
     )
     return Section("Whole pictures", note, [Table(head, rows)])
 
 
 def _spot_section(
-    compared: Compared, names: list[str], kind: str, place: tuple[float, float], row: Sequence[Any], zooms: Sequence[int]
+    compared: Compared, names: list[str], kind: str, place: tuple[float, float], row: Sequence[Any],
+    zooms: Sequence[int]
 ) -> Section:  # fmt: skip
     head = [
         "picture",
@@ -274,7 +283,8 @@ def _spot_section(
         "overshoot",
     ]
     rows = [
-        [names[k], f"{f.probe.sigma_luminance:.3%}", f"{f.probe.sigma_colour:.3%}", _text(f.probe.snr_db, "{:.1f}", " dB"),
+        [names[k], f"{f.probe.sigma_luminance:.3%}", f"{f.probe.sigma_colour:.3%}", _text(f.probe.snr_db,
+        "{:.1f}", " dB"),
          _text(f.probe.level_ev, "{:+.1f}", " EV"), f.grain or "–", _text(f.kept, "{:.0%}"),
          _text(f.mtf50, "{:.3f}", " c/px"), _text(f.overshoot, "{:.1%}")]
         for k, f in enumerate(row)

@@ -29,7 +29,8 @@ def grey_spot(developed: Developed, x: float, y: float) -> tuple[dict[str, float
     Returns
     -------
     Values for ``colour.temperature`` and ``colour.tint`` (None when the spot cannot be used), and a sentence.
-    Of each colour the lowest and highest tenth are left out of the average, so that single pixels do not pull.
+    Of each colour the lowest and highest tenth are left out of the average, so that single pixels do not
+    pull.
     """
     if developed.colour is None:
         return None, "This picture is finished already; its white balance is part of it."
@@ -50,10 +51,11 @@ def grey_spot(developed: Developed, x: float, y: float) -> tuple[dict[str, float
 
 
 def grey_of_frame(developed: Developed) -> tuple[dict[str, float] | None, str]:
-    """White balance from the whole frame: its colours, averaged so that bright ones speak louder, are taken for grey.
+    """White balance from the whole frame: its colours, averaged so that bright ones speak louder, are taken
+    for grey.
 
-    Shades of grey with a Minkowski norm of 6 (Finlayson & Trezzi 2004), over what is neither clipped nor nearly black.
-    Returns what :func:`grey_spot` does.
+    Shades of grey with a Minkowski norm of 6 (Finlayson & Trezzi 2004), over what is neither clipped nor
+    nearly black. Returns what :func:`grey_spot` does.
     """
     if developed.colour is None:
         return None, "This picture is finished already; its white balance is part of it."

@@ -1,4 +1,5 @@
-"""Judging spots: places of a frame that tell most about noise, detail and tone, proposed by what they hold."""
+"""Judging spots: places of a frame that tell most about noise, detail and tone, proposed by what they
+hold."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ from irvane.core.judge.chart import find_chart
 _SIDE, _BLOCK = 1200, 32
 #: Light at which a block counts as gone (scene-linear; paper white is 2.9), and the floor of log2 light.
 _GONE, _FLOOR = 2.8, 2.0**-11
-#: A block is a straight edge, or lettering, when its gradients agree more, or less, than this (structure tensor).
+#: A block is a straight edge, or lettering, when its gradients agree more, or less, than this (structure
+#: tensor).
 _STRAIGHT, _TANGLED = 0.85, 0.6
 _MARGIN = 1
 
@@ -101,7 +103,8 @@ def find_spots(picture: np.ndarray, step: float = 1.0) -> list[Spot]:
 
 
 def _strokes(levels: np.ndarray, mean: np.ndarray) -> np.ndarray:
-    """How much each block looks like dark strokes on bright, even paper: share of paper × depth of the ink, 0 elsewhere."""
+    """How much each block looks like dark strokes on bright, even paper: share of paper × depth of the ink, 0
+    elsewhere."""
     h, w = mean.shape
     blocks = levels[: h * _BLOCK, : w * _BLOCK].reshape(h, _BLOCK, w, _BLOCK).swapaxes(1, 2).reshape(h, w, -1)
     ink, paper = np.percentile(blocks, (5, 75), axis=2)
@@ -128,7 +131,8 @@ def even_place_of(preview: Preview) -> tuple[float, float]:
 
 
 def even_place(pixels: np.ndarray) -> tuple[float, float]:
-    """The most even place of middle brightness in a small preview (uint8 H×W×3), as shares of its width and height.
+    """The most even place of middle brightness in a small preview (uint8 H×W×3), as shares of its width and
+    height.
 
     Noise is read there; the middle of the frame when nothing is even.
     """

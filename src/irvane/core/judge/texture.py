@@ -1,7 +1,7 @@
 """Texture kept: how much of a reference's structure another picture of the same scene still holds.
 
-From the cross-spectrum with the reference (the principle of ISO 19567-2 and of the dead-leaves method): what is not in the
-reference, such as noise, cancels out.
+From the cross-spectrum with the reference (the principle of ISO 19567-2 and of the dead-leaves method): what
+is not in the reference, such as noise, cancels out.
 """
 
 from __future__ import annotations
@@ -24,7 +24,8 @@ class TextureFigures:
 
     Attributes
     ----------
-    kept : share of the reference's structure between LOW and HIGH; 1 for the reference itself, more when it is exaggerated.
+    kept : share of the reference's structure between LOW and HIGH; 1 for the reference itself, more when it
+        is exaggerated.
     similar : correlation of the two in the same band, −1…1.
     frequencies, response : the curve.
     """
@@ -36,10 +37,11 @@ class TextureFigures:
 
     @property
     def honest(self) -> float:
-        """Texture kept, where what exceeds the reference's counts only as far as it is the same structure made stronger.
+        """Texture kept, where what exceeds the reference's counts only as far as it is the same structure
+        made stronger.
 
-        A reference whose noise was removed still resembles that noise a little: a noisy picture would seem to hold more
-        than all of its texture.
+        A reference whose noise was removed still resembles that noise a little: a noisy picture would seem to
+        hold more than all of its texture.
         """
         alike = float(np.clip((self.similar - _ALIKE) / (1 - _ALIKE), 0, 1))
         return self.kept if self.kept <= 1 else 1 + alike * (self.kept - 1)
@@ -53,7 +55,8 @@ def _spectrum(plane: np.ndarray) -> np.ndarray:
 
 
 def texture_figures(values: np.ndarray, reference: np.ndarray) -> TextureFigures:
-    """Compare two H×W planes of linear light at the same places of the scene, brought to equal brightness by their means.
+    """Compare two H×W planes of linear light at the same places of the scene, brought to equal brightness by
+    their means.
 
     Raises
     ------

@@ -1,7 +1,8 @@
 """Photon transfer: what a sensor does in electrons, from noise over signal.
 
-EMVA standard 1288 (release 4): variance grows with the signal; its slope is the gain, its end at zero light the read
-noise. Pairs of frames of equal exposure are subtracted, so that only what differs from frame to frame counts.
+EMVA standard 1288 (release 4): variance grows with the signal; its slope is the gain, its end at zero light
+the read noise. Pairs of frames of equal exposure are subtracted, so that only what differs from frame to
+frame counts.
 """
 
 from __future__ import annotations

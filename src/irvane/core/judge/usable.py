@@ -16,7 +16,8 @@ HELD = 5.0
 DIFFERS_DB = 1.0
 _FEWEST_PAIRS = 3
 _RESAMPLES, _CONFIDENCE = 2000, 95.0
-#: SNR at which a frame is still called usable unless the user says otherwise, in dB (10 : 1; ISO 12232 "acceptable").
+#: SNR at which a frame is still called usable unless the user says otherwise, in dB (10 : 1; ISO 12232
+#: "acceptable").
 USUAL_LIMIT = 20.0
 
 
@@ -27,7 +28,8 @@ class Verdict:
     Attributes
     ----------
     above : stops of over-exposure at which every patch still comes back; None without an over-exposed frame.
-    below : stops of under-exposure at which the mean SNR falls to the limit; at the end of the ladder that end.
+    below : stops of under-exposure at which the mean SNR falls to the limit; at the end of the ladder that
+        end.
     ends : True when the ladder ended before the limit was reached: `below` is a least value.
     """
 
@@ -81,7 +83,8 @@ class Comparison:
 
 
 def compare(first: CameraLadder, second: CameraLadder) -> list[Comparison]:
-    """Both cameras at the stops that both have (to a quarter), brightest first; patches of the same place are paired.
+    """Both cameras at the stops that both have (to a quarter), brightest first; patches of the same place are
+    paired.
 
     The interval comes from resampling the patches (bootstrap; Efron 1979).
     """

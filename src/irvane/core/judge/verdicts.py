@@ -1,4 +1,5 @@
-"""Judgements pair by pair: which of two proofs of a frame is better, by criterion; and the tally over several frames."""
+"""Judgements pair by pair: which of two proofs of a frame is better, by criterion; and the tally over several
+frames."""
 
 from __future__ import annotations
 

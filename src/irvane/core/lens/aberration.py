@@ -1,10 +1,11 @@
 """Lateral chromatic aberration, measured from the contours of the frame itself.
 
-Along a contour the three colours of a mosaic show the same step at slightly different places. All three are blurred alike
-(normalised convolution, Knutsson & Westin 1993, since a mosaic has each colour only here and there), and in small windows red
-and blue are explained by green and by green's slope along the ray from the centre: the slope's share is the shift. Shifts
-from many windows are explained by two terms of the distance, robustly (Huber 1964), and the whole is repeated with the colours
-moved by what was found. Measured on the mosaic: interpolation draws the colours together.
+Along a contour the three colours of a mosaic show the same step at slightly different places. All three are
+blurred alike (normalised convolution, Knutsson & Westin 1993, since a mosaic has each colour only here and
+there), and in small windows red and blue are explained by green and by green's slope along the ray from the
+centre: the slope's share is the shift. Shifts from many windows are explained by two terms of the distance,
+robustly (Huber 1964), and the whole is repeated with the colours moved by what was found. Measured on the
+mosaic: interpolation draws the colours together.
 """
 
 from __future__ import annotations
@@ -23,7 +24,8 @@ _SIGMA, _TILE, _WINDOW = 1.8, 128, 32
 _RINGS, _EACH = 8, 18
 #: The mosaic is looked over this much reduced.
 _REDUCED = 8
-#: A window counts when green explains the other colour this well (share of variance) and its contrast is this large.
+#: A window counts when green explains the other colour this well (share of variance) and its contrast is this
+#: large.
 _EXPLAINED, _CONTRAST = 0.97, 0.06
 #: Rounds, largest shift that is believed (pixels), clipped from here on.
 _ROUNDS, _LARGEST, _CLIPPED = 3, 12.0, 0.97
@@ -53,7 +55,8 @@ def _tiles(mosaic: Mosaic) -> list[tuple[int, int]]:
 
 
 def _planes(mosaic: Mosaic, top: int, left: int) -> tuple[np.ndarray, np.ndarray] | None:
-    """The three colours of a tile, equally blurred (float32 3×H×W), and which places hold clipped ones near."""
+    """The three colours of a tile, equally blurred (float32 3×H×W), and which places hold clipped ones
+    near."""
     margin = 6
     p = mosaic.cfa.shape[0]
     y0, x0 = max(0, top - margin) // p * p, max(0, left - margin) // p * p
@@ -74,8 +77,9 @@ def _planes(mosaic: Mosaic, top: int, left: int) -> tuple[np.ndarray, np.ndarray
 
 @dataclass
 class _Tile:
-    """A tile with all that does not change from round to round: `base` is windows × pixels × (1, green, green's slope),
-    each times whether it is usable; `far` the distance from the centre in pixels, `along` the ray's direction."""
+    """A tile with all that does not change from round to round: `base` is windows × pixels × (1, green,
+    green's slope), each times whether it is usable; `far` the distance from the centre in pixels, `along` the
+    ray's direction."""
 
     planes: np.ndarray
     usable: np.ndarray

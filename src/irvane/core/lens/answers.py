@@ -1,4 +1,5 @@
-"""What the lens database said, kept: it takes a quarter of a second to load, and cameras and lenses are few."""
+"""What the lens database said, kept: it takes a quarter of a second to load, and cameras and lenses are
+few."""
 
 from __future__ import annotations
 

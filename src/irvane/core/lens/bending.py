@@ -16,9 +16,10 @@ class Bending:
 
     Attributes
     ----------
-    matrix : float64 3×3: homogeneous (x, y, 1) of the output, pixel centres at +0.5, to places about the optical centre.
-    ratios : float64 3×N: per colour, distance from the centre in the picture over that in the corrected one; by the squared
-        distance in units of `unit`, evenly from 0 to `farthest`².
+    matrix : float64 3×3: homogeneous (x, y, 1) of the output, pixel centres at +0.5, to places about the
+        optical centre.
+    ratios : float64 3×N: per colour, distance from the centre in the picture over that in the corrected one;
+        by the squared distance in units of `unit`, evenly from 0 to `farthest`².
     tangential : two coefficients of decentring (Brown 1966), in units of `unit`.
     unit : pixels.
     farthest : largest distance (in units) of the table.

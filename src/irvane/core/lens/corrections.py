@@ -1,4 +1,5 @@
-"""What is corrected in a frame under its settings: from the file, from the lens database, measured, by hand."""
+"""What is corrected in a frame under its settings: from the file, from the lens database, measured, by
+hand."""
 
 from __future__ import annotations
 
@@ -73,8 +74,8 @@ class Corrections:
 
 
 def profile_for(facts: LensFacts, lens: Lens) -> Profile | None:
-    """The profile that these settings ask for, None for none. Automatic takes one only when it is certain, of raw frames
-    whose file carries no corrections."""
+    """The profile that these settings ask for, None for none. Automatic takes one only when it is certain, of
+    raw frames whose file carries no corrections."""
     if lens.profile == OFF:
         return None
     optics = optics_for(facts, lens)
@@ -142,7 +143,8 @@ def _of_tables(tables: Tables, lens: Lens) -> Radial:
 def _with_measured(
     radial: Radial, facts: LensFacts, lens: Lens, tables: Tables | None
 ) -> tuple[Radial, bool]:
-    """With the aberration as it was measured, where that is wanted: nobody else knows it, and it is certain."""
+    """With the aberration as it was measured, where that is wanted: nobody else knows it, and it is
+    certain."""
     found = facts.aberration
     known = not np.array_equal(radial.ratios[0], radial.ratios[1]) or (
         tables is not None and tables.aberration is not None
@@ -176,8 +178,8 @@ def _of_file(facts: LensFacts, lens: Lens) -> tuple[Radial, tuple[float, float]]
 
 
 def _ratio(terms: tuple[float, ...], far: float, fisheye: bool) -> np.ndarray:
-    """Ratio of the distance in the frame to that in the corrected picture, by a plane's terms; `far` is the distance (in half
-    diagonals) that they count as one."""
+    """Ratio of the distance in the frame to that in the corrected picture, by a plane's terms; `far` is the
+    distance (in half diagonals) that they count as one."""
     if fisheye:
         return tabulated(lambda r: _fisheye(r / far, terms))
     return tabulated(lambda r: np.polyval(terms[3::-1], np.square(r / far)))
@@ -205,7 +207,8 @@ def _upright(share: tuple[float, float], facts: LensFacts) -> tuple[float, float
 
 
 def _by_powers(terms: tuple[float, ...]) -> np.ndarray:
-    """Gains by even powers of the distance (DNG specification, FixVignetteRadial); not more beyond the corner."""
+    """Gains by even powers of the distance (DNG specification, FixVignetteRadial); not more beyond the
+    corner."""
     return tabulated(
         lambda r: 1 + np.minimum(r, 1) ** 2 * np.polyval(terms[::-1], np.square(np.minimum(r, 1)))
     )

@@ -13,7 +13,8 @@ from irvane.core.stations import Lens
 
 
 def lens_facts(facts: LensFacts, lens: Lens = Lens()) -> dict[str, Any]:
-    """A frame's lens, its profile and what that corrects, the share of the frame that is kept, and what was measured.
+    """A frame's lens, its profile and what that corrects, the share of the frame that is kept, and what was
+    measured.
 
     Aberrations are shifts of red and blue against green in the corner, in pixels, outwards positive.
     """

@@ -1,8 +1,9 @@
 """Light lost towards the corners, measured from the frame itself.
 
-Scenes grow brighter and darker along a ray from the centre equally often; a lens only makes them darker. So the middle of the
-slopes of log brightness along the rays is that of the lens (symmetry of radial gradients: Zheng, Yu, Kang, Lin & Kambhamettu
-2008), found robustly over the frame, and believed as far as its four quarters agree.
+Scenes grow brighter and darker along a ray from the centre equally often; a lens only makes them darker. So
+the middle of the slopes of log brightness along the rays is that of the lens (symmetry of radial gradients:
+Zheng, Yu, Kang, Lin & Kambhamettu 2008), found robustly over the frame, and believed as far as its four
+quarters agree.
 """
 
 from __future__ import annotations
@@ -48,7 +49,8 @@ def measure_falloff(picture: np.ndarray) -> Falloff:
 
 
 def _corner(r: np.ndarray, slope: np.ndarray) -> float:
-    """EV in the corner of a falloff with the square of the distance: the weighted median of slope over slope per EV."""
+    """EV in the corner of a falloff with the square of the distance: the weighted median of slope over slope
+    per EV."""
     ratio, weight = -slope / (2 * r), r
     order = np.argsort(ratio)
     total = np.cumsum(weight[order])

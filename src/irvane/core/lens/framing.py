@@ -1,7 +1,9 @@
-"""What of the corrected picture is shown: turned, straightened, set upright and cropped. Makes the geometry of a proof.
+"""What of the corrected picture is shown: turned, straightened, set upright and cropped. Makes the geometry
+of a proof.
 
-The *corrected frame* is as large as the frame (after its quarter turn), its middle that of the frame. A crop lies in it, in per
-cent of its sides, whatever the strength of a profile; it may reach beyond it where empty corners are kept.
+The *corrected frame* is as large as the frame (after its quarter turn), its middle that of the frame. A crop
+lies in it, in per cent of its sides, whatever the strength of a profile; it may reach beyond it where empty
+corners are kept.
 """
 
 from __future__ import annotations
@@ -43,7 +45,8 @@ def _quarter(lens: Lens) -> np.ndarray:
 
 
 def _upright(lens: Lens, focal: float) -> np.ndarray:
-    """From upright places to those that the tilted and swung camera saw (a turn about its own place), about the middle.
+    """From upright places to those that the tilted and swung camera saw (a turn about its own place), about
+    the middle.
 
     The middle keeps its place and its size.
     """
@@ -72,7 +75,8 @@ def turned_extent(frame: tuple[int, int], lens: Lens) -> tuple[int, int]:
 
 
 def _whole(facts: LensFacts, lens: Lens) -> tuple[np.ndarray, tuple[int, int]]:
-    """From places of the corrected frame, about its middle, to corrected ones about the optical centre; and its extent."""
+    """From places of the corrected frame, about its middle, to corrected ones about the optical centre; and
+    its extent."""
     corrections = corrections_of(facts, bending_only(lens))
     h, w = facts.frame
     off = np.eye(3)
@@ -87,7 +91,8 @@ def _whole(facts: LensFacts, lens: Lens) -> tuple[np.ndarray, tuple[int, int]]:
 def bending_only(lens: Lens) -> Lens:
     """The settings that corrections depend on: others do not make them anew."""
     return replace(
-        lens, crop=(), straighten=0.0, vertical=0.0, horizontal=0.0, turn="0", mirror="off", edges="fill", fringing=0,
+        lens, crop=(), straighten=0.0, vertical=0.0, horizontal=0.0, turn="0", mirror="off", edges="fill",
+        fringing=0,
         fringe_hue=None, vignetting=0.0,
     )  # fmt: skip
 
@@ -122,7 +127,8 @@ def uncropped(lens: Lens) -> Lens:
 
 
 def turned_by(lens: Lens, quarters: int) -> dict[str, object]:
-    """Values under which the picture, as it is seen, is turned clockwise by so many quarters; its crop goes along."""
+    """Values under which the picture, as it is seen, is turned clockwise by so many quarters; its crop goes
+    along."""
     seen = -quarters if lens.mirror == "on" else quarters
     crop = lens.crop
     for _ in range(quarters % 4 if crop else 0):
@@ -132,16 +138,19 @@ def turned_by(lens: Lens, quarters: int) -> dict[str, object]:
 
 
 def mirrored(lens: Lens) -> dict[str, object]:
-    """Values under which the picture, as it is seen, is mirrored left to right; its crop and its turn go along."""
+    """Values under which the picture, as it is seen, is mirrored left to right; its crop and its turn go
+    along."""
     x, y, w, h = lens.crop or (0.0, 0.0, 100.0, 100.0)
     crop = (100 - x - w, y, w, h) if lens.crop else ()
     return {
-        "lens.mirror": "off" if lens.mirror == "on" else "on", "lens.crop": crop, "lens.straighten": -lens.straighten,
+        "lens.mirror": "off" if lens.mirror == "on" else "on", "lens.crop": crop,
+        "lens.straighten": -lens.straighten,
     }  # fmt: skip
 
 
 def shaped(crop: Crop, extent: tuple[int, int], ratio: float) -> Crop:
-    """A crop of the same middle and area, inside the corrected frame (height and width), whose sides have a ratio."""
+    """A crop of the same middle and area, inside the corrected frame (height and width), whose sides have a
+    ratio."""
     h, w = extent
     x, y, wide, high = (v / 100 * side for v, side in zip(crop, (w, h, w, h), strict=True))
     area = wide * high
@@ -153,7 +162,8 @@ def shaped(crop: Crop, extent: tuple[int, int], ratio: float) -> Crop:
 
 
 def largest_crop(facts: LensFacts, lens: Lens, ratio: float | None = None) -> Crop:
-    """The largest part of the corrected frame without empty corners (all of it where these are kept), in per cent.
+    """The largest part of the corrected frame without empty corners (all of it where these are kept), in per
+    cent.
 
     Parameters
     ----------
@@ -220,6 +230,7 @@ def _largest(facts: LensFacts, lens: Lens, ratio: float | None) -> Crop:
 def unbent(lens: Lens) -> Lens:
     """The same settings with the light corrected and every pixel where the sensor has it (upright)."""
     return replace(
-        uncropped(lens), profile_distortion=0.0, profile_aberration=0.0, projection="keep", distortion=0.0, aberration="off",
+        uncropped(lens), profile_distortion=0.0, profile_aberration=0.0, projection="keep", distortion=0.0,
+        aberration="off",
         vertical=0.0, horizontal=0.0, straighten=0.0, turn="0", mirror="off",
     )  # fmt: skip

@@ -1,9 +1,9 @@
 """Coloured fringes beside light that is nearly clipped, taken away.
 
-A place is beside such light when something within a few pixels is near the sensor's clip and much brighter than itself. There
-what its colour (ratios to its luminance) has towards the
-hue of the fringes more than its wider surroundings, which are not beside such light, is taken away: what is
-as violet as the fringe, but wide, keeps its colour, and so does everything elsewhere. Luminance stays.
+A place is beside such light when something within a few pixels is near the sensor's clip and much brighter
+than itself. There what its colour (ratios to its luminance) has towards the hue of the fringes more than its
+wider surroundings, which are not beside such light, is taken away: what is as violet as the fringe, but wide,
+keeps its colour, and so does everything elsewhere. Luminance stays.
 """
 
 from __future__ import annotations
@@ -22,8 +22,9 @@ REACH = 44
 _STOPS, _LIGHT = (0.6, 1.6), (0.45, 0.75)
 #: From here on pixels do not lend their colour: they may be clipped.
 _CLIPPED = 0.9
-#: Hue of usual fringes, and the range that they lie in; side and number of the tiles that a frame's are looked for in; share
-#: of all that a range of 45° must hold to stand out; darkest luminance that has a colour.
+#: Hue of usual fringes, and the range that they lie in; side and number of the tiles that a frame's are
+#: looked for in; share of all that a range of 45° must hold to stand out; darkest luminance that has a
+#: colour.
 USUAL_HUE, _USUAL, _TILE, _TILES, _STANDS_OUT, _DARKEST = 285.0, (262.0, 312.0), 96, 80, 0.15, 0.004
 #: Ratios that differ less than this have no colour to speak of.
 _COLOURED = 0.08
@@ -43,8 +44,8 @@ def hue_of(colour: np.ndarray) -> np.ndarray:
 
 
 def picked_hue(picture: np.ndarray, gains: np.ndarray) -> float | None:
-    """Hue of the fringe in the middle of a small picture: of its most coloured pixel near the middle, against the colour of all
-    around. None where nothing is coloured.
+    """Hue of the fringe in the middle of a small picture: of its most coloured pixel near the middle, against
+    the colour of all around. None where nothing is coloured.
 
     Parameters are those of :func:`remove_fringes`; a square of about 25 pixels.
     """
@@ -79,7 +80,8 @@ def _beside(balanced: np.ndarray, top: np.ndarray, step: float) -> np.ndarray:
 def _off(
     balanced: np.ndarray, top: np.ndarray, beside: np.ndarray, step: float
 ) -> tuple[np.ndarray, np.ndarray]:
-    """Colour (ratios to the mean of the three) of the wider surroundings, and what each pixel's differs from it."""
+    """Colour (ratios to the mean of the three) of the wider surroundings, and what each pixel's differs from
+    it."""
     luminance = balanced.mean(axis=2)
     ratios = balanced / np.maximum(luminance, 1e-6)[..., None]
     lends = ((1 - beside) ** 4 * (top < _CLIPPED) * (luminance > 1e-4)).astype(np.float32)
@@ -91,7 +93,8 @@ def _off(
 
 
 def fringe_hue(picture: Patches, clipped: np.ndarray | None, gains: np.ndarray) -> float:
-    """Hue of a frame's fringes: of what the colours beside its brightest edges have that their surroundings have not.
+    """Hue of a frame's fringes: of what the colours beside its brightest edges have that their surroundings
+    have not.
 
     Parameters
     ----------
@@ -136,7 +139,8 @@ def fringe_hue(picture: Patches, clipped: np.ndarray | None, gains: np.ndarray) 
 def remove_fringes(
     picture: np.ndarray, gains: np.ndarray, strength: float, hue: float, step: float
 ) -> np.ndarray:
-    """Take the colour of fringes away: only what points from the surroundings' colour towards the fringes' hue.
+    """Take the colour of fringes away: only what points from the surroundings' colour towards the fringes'
+    hue.
 
     Parameters
     ----------

@@ -1,6 +1,7 @@
 """Settings from lines: drawn along what should be level, upright or straight, or found in the picture.
 
-Lines are places in the frame (x, y in pixels), so that they stay on what they were drawn along whatever is corrected.
+Lines are places in the frame (x, y in pixels), so that they stay on what they were drawn along whatever is
+corrected.
 """
 
 from __future__ import annotations
@@ -40,7 +41,8 @@ def _off(line: np.ndarray) -> float:
 
 
 def levelled(facts: LensFacts, lens: Lens, line: np.ndarray) -> float:
-    """The setting ``lens.straighten`` under which a line of the frame (2×2) is level or upright, whichever is nearer."""
+    """The setting ``lens.straighten`` under which a line of the frame (2×2) is level or upright, whichever is
+    nearer."""
     turned = lens.straighten - _off(_corrected(facts, lens, line))
     return round(min(max(turned, -45.0), 45.0), 2)
 
@@ -50,12 +52,13 @@ def set_upright(facts: LensFacts, lens: Lens, lines: Sequence[tuple[str, np.ndar
 
     Parameters
     ----------
-    lines : kind (LEVEL or UPRIGHT) and ends (2×2) of each. Two upright ones tell the tilt, two level ones the swing; any
-        tells the turn.
+    lines : kind (LEVEL or UPRIGHT) and ends (2×2) of each. Two upright ones tell the tilt, two level ones the
+        swing; any tells the turn.
 
     Returns
     -------
-    Values of ``lens.vertical``, ``lens.horizontal`` and ``lens.straighten``: those that the lines tell, the others as they are.
+    Values of ``lens.vertical``, ``lens.horizontal`` and ``lens.straighten``: those that the lines tell, the
+    others as they are.
     """
     from scipy.optimize import least_squares
 
@@ -84,7 +87,8 @@ def set_upright(facts: LensFacts, lens: Lens, lines: Sequence[tuple[str, np.ndar
 
 
 def straightened(facts: LensFacts, lens: Lens, curves: Sequence[np.ndarray]) -> float:
-    """The setting ``lens.distortion`` under which curves of the frame (N×2 each, at least three places) are straightest."""
+    """The setting ``lens.distortion`` under which curves of the frame (N×2 each, at least three places) are
+    straightest."""
     from scipy.optimize import minimize_scalar
 
     def bent(value: float) -> float:
@@ -124,7 +128,8 @@ class Levelling:
 
 
 def find_level(light: np.ndarray) -> Levelling:
-    """How far a picture is from level, by its contours (line segments: von Gioi and others 2010, through OpenCV).
+    """How far a picture is from level, by its contours (line segments: von Gioi and others 2010, through
+    OpenCV).
 
     Parameters
     ----------

@@ -10,7 +10,8 @@ from irvane.core.lens.radial import DISTANCES
 
 #: Pieces of contours needed at least.
 FEWEST = 40
-#: Shifts in the corner below which nothing is corrected by itself (pixels), and how many standard errors they must exceed.
+#: Shifts in the corner below which nothing is corrected by itself (pixels), and how many standard errors they
+#: must exceed.
 _LEAST, _SURE = 0.25, 5.0
 
 
@@ -20,7 +21,8 @@ class Aberration:
 
     Attributes
     ----------
-    red, blue : terms: the place of a colour lies at the distance r·(1 + first + second·r²), r in half diagonals.
+    red, blue : terms: the place of a colour lies at the distance r·(1 + first + second·r²), r in half
+        diagonals.
     corner : shifts of red and blue in the corner, pixels; outwards positive.
     error : standard errors of these, pixels.
     windows : how many pieces of contours it was measured from.

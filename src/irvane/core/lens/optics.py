@@ -53,8 +53,9 @@ class GainGrid:
 
 @dataclass(frozen=True)
 class BadPixels:
-    """Pixels that the camera knows to be broken (DNG specification, FixBadPixelsList): rows and columns of the sensor,
-    and rectangles (top, left, bottom, right); or a value that marks them (FixBadPixelsConstant)."""
+    """Pixels that the camera knows to be broken (DNG specification, FixBadPixelsList): rows and columns of
+    the sensor, and rectangles (top, left, bottom, right); or a value that marks them
+    (FixBadPixelsConstant)."""
 
     points: tuple[tuple[int, int], ...] = ()
     rectangles: tuple[tuple[int, int, int, int], ...] = ()

@@ -1,4 +1,5 @@
-"""Lens profiles: found in the lens database (lensfun through lensfunpy), and read as tables of the distance from the centre."""
+"""Lens profiles: found in the lens database (lensfun through lensfunpy), and read as tables of the distance
+from the centre."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ from irvane.core.lens import answers
 from irvane.core.lens.optics import FULL_DIAGONAL, Optics
 from irvane.core.lens.radial import DISTANCES
 
-#: Metres that are assumed where the file does not say how far away the lens was focused, and the f-number likewise.
+#: Metres that are assumed where the file does not say how far away the lens was focused, and the f-number
+#: likewise.
 _USUAL_DISTANCE, _USUAL_APERTURE = 10.0, 8.0
 #: How alike two names must be to be offered (ratio of Ratcliff & Metzener 1988, through difflib).
 _ALIKE = 0.72
@@ -30,7 +32,8 @@ class Profile:
     Attributes
     ----------
     name : of the lens.
-    sure : ``"certain"`` (the file names this lens, and the camera is known), ``"likely"`` or ``"chosen"`` by hand.
+    sure : ``"certain"`` (the file names this lens, and the camera is known), ``"likely"`` or ``"chosen"`` by
+        hand.
     corrects : what it holds for this focal length: ``distortion``, ``vignetting``, ``aberration``.
     """
 
@@ -47,7 +50,8 @@ class Tables:
     ----------
     distortion : ratio of the distance in the frame to that in the corrected picture; None when not held.
     projection : the same for turning a fisheye's picture into a straight one as well; None for other lenses.
-    aberration : 3×entries, ratio of the place of each colour to that of green, by the distance in the frame; None likewise.
+    aberration : 3×entries, ratio of the place of each colour to that of green, by the distance in the frame;
+        None likewise.
     gains : factor by which light is given back; None likewise.
     """
 
@@ -107,7 +111,8 @@ def _camera_crop(make: str, model: str) -> float | None:
 
 
 def _crop(optics: Optics, lens: Any = None) -> float:
-    """Crop factor of the camera: of the database, from the file's focal lengths, or that of the lens's own measurement."""
+    """Crop factor of the camera: of the database, from the file's focal lengths, or that of the lens's own
+    measurement."""
     known = _camera_crop(optics.make, optics.model)
     if known is not None:
         return known
@@ -117,7 +122,8 @@ def _crop(optics: Optics, lens: Any = None) -> float:
 
 
 def focal_pixels(optics: Optics, extent: tuple[int, int]) -> float:
-    """Focal length in pixels of a frame of that height and width; of an ordinary lens where nothing is known."""
+    """Focal length in pixels of a frame of that height and width; of an ordinary lens where nothing is
+    known."""
     diagonal = math.hypot(*extent)
     if optics.focal_full:
         return optics.focal_full / FULL_DIAGONAL * diagonal
@@ -128,7 +134,8 @@ def focal_pixels(optics: Optics, extent: tuple[int, int]) -> float:
 
 
 def pixel_pitch(optics: Optics, extent: tuple[int, int]) -> float | None:
-    """From pixel to pixel on the sensor, in micrometres, of a frame of that height and width; None where its size is not known."""
+    """From pixel to pixel on the sensor, in micrometres, of a frame of that height and width; None where its
+    size is not known."""
     known = _camera_crop(optics.make, optics.model) is not None or (optics.focal and optics.focal_full)
     return FULL_DIAGONAL / _crop(optics) / math.hypot(*extent) * 1000 if known else None
 
@@ -236,7 +243,8 @@ def tables_of(name: str, optics: Optics, extent: tuple[int, int]) -> Tables:
     def modifier(flags: int, size: tuple[int, int] = (w, h)) -> Any:
         made = lf.Modifier(lens, crop, *size)
         made.initialize(
-            focal, aperture, distance=distance, scale=1.0, targeom=lf.LensType.RECTILINEAR, pixel_format=np.float32,
+            focal, aperture, distance=distance, scale=1.0, targeom=lf.LensType.RECTILINEAR,
+            pixel_format=np.float32,
             flags=flags,
         )  # fmt: skip
         return made
@@ -250,7 +258,8 @@ def tables_of(name: str, optics: Optics, extent: tuple[int, int]) -> Tables:
                 return None
             found.append(((place.reshape(-1, 2) - middle) @ along) / (distance_out * half))
         seen, r = np.array(found).T, DISTANCES[1:]
-        # in the middle: on from the three nearest distances, by a parabola, since models have odd powers of the distance
+        # in the middle: on from the three nearest distances, by a parabola, since models have odd powers of
+        # the distance
         a, b, c = r[:3]
         weights = (b * c / ((a - b) * (a - c)), a * c / ((b - a) * (b - c)), a * b / ((c - a) * (c - b)))
         first = seen[:, :3] @ np.array(weights)[:, None]
@@ -259,7 +268,8 @@ def tables_of(name: str, optics: Optics, extent: tuple[int, int]) -> Tables:
     def of_geometry(flags: int) -> np.ndarray | None:
         made = modifier(flags)
         found = ratios(lambda x, y: made.apply_geometry_distortion(x, y, 1, 1))
-        # as large in the middle as before, whatever the convention of the measurement: a crop stays where it is
+        # as large in the middle as before, whatever the convention of the measurement: a crop stays where it
+        # is
         return None if found is None else found[0] / found[0][0]
 
     subpixel = modifier(lf.ModifyFlags.TCA)

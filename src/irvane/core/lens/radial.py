@@ -34,7 +34,8 @@ def at(table: np.ndarray, distances: np.ndarray) -> np.ndarray:
 
 @dataclass(frozen=True, eq=False)
 class Radial:
-    """Where the light of a corrected place lies in the frame: on the same ray from the centre, at another distance.
+    """Where the light of a corrected place lies in the frame: on the same ray from the centre, at another
+    distance.
 
     Attributes
     ----------
@@ -51,7 +52,8 @@ class Radial:
 
     @cached_property
     def limit(self) -> float:
-        """The largest distance at which farther places still lie farther out in the frame: the map is invertible up to there."""
+        """The largest distance at which farther places still lie farther out in the frame: the map is
+        invertible up to there."""
         for_all = self.ratios * DISTANCES
         rising = np.all(np.diff(for_all, axis=1) > 0, axis=0)
         ends = int(np.argmin(rising)) if not rising.all() else len(DISTANCES) - 1

@@ -1,8 +1,8 @@
 """The one resampling of a picture: windowed sinc over six pixels, held within what lies around.
 
-Weights are those of a sinc windowed by its own main lobe over three pixels (Duchon 1979, "Lanczos filtering"), normalised to a
-sum of one. Their overshoot beside strong edges is cut off: no value leaves the range of the 4×4 pixels around its place. At a
-whole pixel the value is that pixel's, bit for bit.
+Weights are those of a sinc windowed by its own main lobe over three pixels (Duchon 1979, "Lanczos
+filtering"), normalised to a sum of one. Their overshoot beside strong edges is cut off: no value leaves the
+range of the 4×4 pixels around its place. At a whole pixel the value is that pixel's, bit for bit.
 """
 
 from __future__ import annotations
@@ -20,9 +20,11 @@ _U1, _U2, _U3, _U4, _U5 = (np.uintp(i) for i in range(1, 6))
 
 
 def _coefficients() -> np.ndarray:
-    """float64 6×6: of the pixels −2…3 around a place, their weights as polynomials of its share past pixel 0 (power 0 to 5).
+    """float64 6×6: of the pixels −2…3 around a place, their weights as polynomials of its share past pixel 0
+    (power 0 to 5).
 
-    The sum over the pixels is 1 at any share, since least squares are linear; at 0 and 1 they are exactly those of one pixel.
+    The sum over the pixels is 1 at any share, since least squares are linear; at 0 and 1 they are exactly
+    those of one pixel.
     """
     share = np.linspace(0, 1, 2049)
     distance = np.arange(1 - REACH, REACH + 1)[None, :] - share[:, None]
@@ -42,8 +44,8 @@ def _coefficients() -> np.ndarray:
 
 #: The polynomials' coefficients, one after the other.
 _C = tuple(np.float32(v) for v in _coefficients().ravel())
-#: How far, as a share of the smaller step down on either side, a value between two pixels may exceed both: a peak between
-#: them is real where they fall off on both sides, an overshoot where one side is level.
+#: How far, as a share of the smaller step down on either side, a value between two pixels may exceed both: a
+#: peak between them is real where they fall off on both sides, an overshoot where one side is level.
 _PEAK = np.float32(0.65)
 
 
@@ -57,7 +59,8 @@ def _ratio(ratios, c, place):
 
 @serial
 def bend(matrix, ratios, p1, p2, unit, farthest, limit, cx, cy, x, y, c, out):
-    """Place in the picture of the output place x, y for colour c, into out[0:2]; False where there is none."""
+    """Place in the picture of the output place x, y for colour c, into out[0:2]; False where there is
+    none."""
     w = matrix[2, 0] * x + matrix[2, 1] * y + matrix[2, 2]
     if w <= 1e-6:
         return False
@@ -96,10 +99,11 @@ def _weighted(t, k, a0, a1, a2, a3, a4, a5):
 
 @serial
 def _run(plane, at, stride, tx, ty, first, count, out):
-    """A run of places amid a plane (flat), one pixel after the other: `at` is the first of the 6×6 pixels of the first.
+    """A run of places amid a plane (flat), one pixel after the other: `at` is the first of the 6×6 pixels of
+    the first.
 
-    All is a straight walk through memory, so that the compiler uses vector instructions; indices are unsigned: no time is
-    lost on negative ones.
+    All is a straight walk through memory, so that the compiler uses vector instructions; indices are
+    unsigned: no time is lost on negative ones.
     """
     b = at + stride
     c = b + stride
@@ -229,7 +233,8 @@ def _places(matrix, ratios, p1, p2, unit, farthest, limit, cx, cy, x0, y, step, 
 
 @serial
 def _whole(xs, ys, left, top, dense_y, dense_x, fw, fh, wide, high, x0, y0, tx, ty, kind):
-    """Places of a row as whole pixels and shares, and whether each lies outside (0), at the rim (1) or amid the picture (2)."""
+    """Places of a row as whole pixels and shares, and whether each lies outside (0), at the rim (1) or amid
+    the picture (2)."""
     for i in range(xs.size):
         fx, fy = xs[i], ys[i]
         sx, sy = (fx - left) * dense_x - 0.5, (fy - top) * dense_y - 0.5
@@ -328,8 +333,8 @@ def resample(
     Parameters
     ----------
     picture : float32 H×W×3.
-    corner, scale : top and left of that part in the whole picture, and pixels of the whole picture per pixel of it, downwards
-        and to the right.
+    corner, scale : top and left of that part in the whole picture, and pixels of the whole picture per pixel
+        of it, downwards and to the right.
     bending : where output places lie in the whole picture.
     first, step : top and left of the grid in the output, and output pixels per pixel of the grid.
     shape : height and width of the grid.
@@ -344,7 +349,8 @@ def resample(
     _split(flat(picture), planes)
     share_out(
         _resample, len(out),
-        planes, wide, float(corner[0]), float(corner[1]), (float(scale[0]), float(scale[1])), bending.matrix, bending.ratios,
+        planes, wide, float(corner[0]), float(corner[1]), (float(scale[0]), float(scale[1])), bending.matrix,
+        bending.ratios,
         *bending.tangential, bending.unit, bending.farthest, bending.limit, *bending.centre, bending.extent,
         (float(first[0]), float(first[1])), float(step), bending.one_for_all, out,
     )  # fmt: skip
@@ -376,12 +382,13 @@ def _marks(begin, end, bits, matrix, ratios, p1, p2, unit, farthest, limit, cx, 
 def bent_marks(
     bits: np.ndarray, bending: Bending, first: tuple[float, float], step: float, shape: tuple[int, int]
 ) -> np.ndarray:
-    """Clip flags (uint8, bit c for colour c, of the whole picture) at the pixels of an output grid: set when any pixel
-    under one has it."""
+    """Clip flags (uint8, bit c for colour c, of the whole picture) at the pixels of an output grid: set when
+    any pixel under one has it."""
     out = np.empty(shape, np.uint8)
     share_out(
         _marks, len(out),
-        bits, bending.matrix, bending.ratios, *bending.tangential, bending.unit, bending.farthest, bending.limit, *bending.centre,
+        bits, bending.matrix, bending.ratios, *bending.tangential, bending.unit, bending.farthest,
+        bending.limit, *bending.centre,
         (float(first[0]), float(first[1])), float(step), out,
     )  # fmt: skip
     return out

@@ -22,7 +22,8 @@ _EVEN = 256
 
 @serial
 def _brighten(picture, columns, corner, top, left, step, height, width, table, dense, cx, cy, out):
-    """By hand about the middle of the frame; by a table (of at least two entries) of the squared distance about cx, cy."""
+    """By hand about the middle of the frame; by a table (of at least two entries) of the squared distance
+    about cx, cy."""
     half2 = np.float32(0.25) * (height * height + width * width)
     last = np.float32(table.size - 2)
     for y in range(picture.size // (3 * columns)):
@@ -100,7 +101,8 @@ def gains_at(
 
 
 def _even(grid: GainGrid, flip: int) -> np.ndarray:
-    """The factors of a grid as an even plane over the upright frame, whatever its spacing and origin: float32."""
+    """The factors of a grid as an even plane over the upright frame, whatever its spacing and origin:
+    float32."""
     rows, columns = grid.shape
     gains = np.array(grid.gains, np.float32).reshape(rows, columns)
     high, wide = max(rows * 4, _EVEN), max(columns * 4, _EVEN)
@@ -114,7 +116,8 @@ def _even(grid: GainGrid, flip: int) -> np.ndarray:
 
 
 def grid_gains_at(places: np.ndarray, grid: GainGrid, frame: tuple[int, int], flip: int) -> np.ndarray:
-    """The factors of :func:`correct_by_grid` at places (N×2: x, y) of the upright frame; 1 where it leaves green alone."""
+    """The factors of :func:`correct_by_grid` at places (N×2: x, y) of the upright frame; 1 where it leaves
+    green alone."""
     if GREEN not in grid.colours:
         return np.ones(len(places))
     even = _even(grid, flip)

@@ -1,8 +1,8 @@
 """Tone curves through points, in EV around mid-grey, and the roll-off of the brightest tones.
 
-A curve is a monotonic cubic through its points (Fritsch & Carlson 1980, SciPy's PCHIP); beyond the outermost points it
-goes on as a constant shift, so that no light is lost. The common curve acts on luminance and keeps colour ratios;
-those of the channels act on the channels.
+A curve is a monotonic cubic through its points (Fritsch & Carlson 1980, SciPy's PCHIP); beyond the outermost
+points it goes on as a constant shift, so that no light is lost. The common curve acts on luminance and keeps
+colour ratios; those of the channels act on the channels.
 """
 
 from __future__ import annotations
@@ -90,7 +90,8 @@ def _roll_off(picture, knee, bend, out):
 
 
 def apply_curves(picture: np.ndarray, light: Light) -> np.ndarray:
-    """The curves of the station Light: scene-linear float32 H×W×3 in and out, unchanged (same array) without points."""
+    """The curves of the station Light: scene-linear float32 H×W×3 in and out, unchanged (same array) without
+    points."""
     count = picture.shape[0] * picture.shape[1]
     if light.curve:
         out, shift = blank(picture), np.empty(count, np.float32)

@@ -2,9 +2,9 @@
 
 On a reduced copy of the whole frame (about two megapixels) a guided filter (He, Sun & Tang 2013) splits the
 logarithm of luminance into a base, which keeps strong edges, and detail. Its linear coefficients are kept and
-applied to the full-resolution luminance (the fast guided filter, He & Sun 2015), so that a tile, a 1:1 view and the
-fitted view see the same base. Two radii are blended: the small one follows edges closely, the large one keeps
-areas together.
+applied to the full-resolution luminance (the fast guided filter, He & Sun 2015), so that a tile, a 1:1 view
+and the fitted view see the same base. Two radii are blended: the small one follows edges closely, the large
+one keeps areas together.
 """
 
 from __future__ import annotations
@@ -50,8 +50,8 @@ class Guide:
 
     Attributes
     ----------
-    planes : float32, h×w×4: slope and offset of the small radius, slope and offset of the large one; the base of a
-        radius is slope · log2(Y / 0.18) + offset, in EV, the base of the tonal range the mean of both.
+    planes : float32, h×w×4: slope and offset of the small radius, slope and offset of the large one; the base
+        of a radius is slope · log2(Y / 0.18) + offset, in EV, the base of the tonal range the mean of both.
     extent : height and width of the whole frame in pixels.
     log_average : mean of log2(Y / 0.18) over the frame, in EV (the key of the scene).
     peak : 99.9th percentile of log2(largest colour / 0.18).

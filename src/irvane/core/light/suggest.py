@@ -1,8 +1,9 @@
 """A starting point for exposure and recovery, from how the frame's light is spread over stops.
 
-The brightest hundredth of a scene is put where that of an ordinary scene lies: near paper white, whatever the middle does.
-So a dark stage keeps its darkness and snow its brightness, while the mean or the median would turn both to grey. A scene
-without range (fog, an even wall) has no such anchor; its middle is put a little above mid-grey.
+The brightest hundredth of a scene is put where that of an ordinary scene lies: near paper white, whatever the
+middle does. So a dark stage keeps its darkness and snow its brightness, while the mean or the median would
+turn both to grey. A scene without range (fog, an even wall) has no such anchor; its middle is put a little
+above mid-grey.
 """
 
 from __future__ import annotations
@@ -14,12 +15,13 @@ import numpy as np
 from irvane.core.colour.rendering import WHITE_EV
 from irvane.core.light.guide import Guide
 
-#: EV above mid-grey of the brightest hundredth of an ordinary scene (never nearer to white than _ROOM), and of the
-#: middle of one without range.
+#: EV above mid-grey of the brightest hundredth of an ordinary scene (never nearer to white than _ROOM), and
+#: of the middle of one without range.
 _BRIGHTEST, _EVEN = 2.6, 0.3
 #: Stops between the darkest and the brightest hundredth below which a scene has no range.
 _LITTLE_RANGE = 2.5
-#: What is nearer to white is lowered by as much of the excess as the second figure tells; dark places likewise lifted.
+#: What is nearer to white is lowered by as much of the excess as the second figure tells; dark places
+#: likewise lifted.
 _ROOM, _LOWERED = 0.4, 0.9
 _TOO_DARK, _LIFTED = -4.5, 0.5
 #: Below this the middle of a scene is meant to be dark, and its shadows stay.
@@ -53,8 +55,8 @@ def suggest(guide: Guide, clipped: float = 0.0, white: float = WHITE_EV) -> Sugg
     Parameters
     ----------
     guide : holds the frame's levels before any exposure.
-    clipped : share of pixels that are clipped on the sensor: lamps, the sun, a furnace. They are gone, and the rest of
-        the frame is not moved for them by more than a little.
+    clipped : share of pixels that are clipped on the sensor: lamps, the sun, a furnace. They are gone, and
+        the rest of the frame is not moved for them by more than a little.
     white : EV above mid-grey that become white.
     """
     levels = guide.levels

@@ -23,21 +23,23 @@ from irvane.core.settings import Light
 HIGHLIGHT_SPREAD = 2.2
 SHADOW_SPREAD = 3.2
 BLACK_DEPTH = 11.0
-#: Mid-tones act with exp(−b²/2s²); the other curves act on what comes of it, so that together they stay monotonic.
+#: Mid-tones act with exp(−b²/2s²); the other curves act on what comes of it, so that together they stay
+#: monotonic.
 MIDTONE_SPREAD = 2.0
 #: Local contrast of structures weaker than this many EV is changed in full.
 _LOCAL_MOST = 2.0
 #: Display black lies this many stops below mid-grey when the black point is neutral.
 BLACK_EV = -10.0
-#: The local operator's name; stops that a squeezed scene spans, a little more than the base rendering shows between black and
-#: white; EV around mid-grey at which the middle of an ordinary scene lies.
+#: The local operator's name; stops that a squeezed scene spans, a little more than the base rendering shows
+#: between black and white; EV around mid-grey at which the middle of an ordinary scene lies.
 LOCAL, SHOWN_STOPS, ORDINARY_MIDDLE = "local", 9.0, -1.5
 
 _LUMA = (float(LUMA_2020[0]), float(LUMA_2020[1]), float(LUMA_2020[2]))
 
 
 def tonal_shift(base: np.ndarray, shadows: float, highlights: float, midtones: float = 0.0) -> np.ndarray:
-    """Change in EV of a local base brightness (EV around mid-grey): the curve behind Shadows, Mid-tones, Highlights."""
+    """Change in EV of a local base brightness (EV around mid-grey): the curve behind Shadows, Mid-tones,
+    Highlights."""
     middle = midtones * np.exp(-(base**2) / (2 * MIDTONE_SPREAD**2))
     base = base + middle
     above, below = np.maximum(base, 0), np.minimum(base, 0)
@@ -52,11 +54,13 @@ _TABLE_LOW, _TABLE_HIGH, _PER_EV = -26.0, 22.0, 64
 
 @dataclass(frozen=True)
 class Squeeze:
-    """The local operator: brightness of whole areas is squeezed towards a middle, detail rides on top unchanged.
+    """The local operator: brightness of whole areas is squeezed towards a middle, detail rides on top
+    unchanged.
 
     Attributes
     ----------
-    factor : EV of a squeezed area for every EV of the scene, 1: none. middle : EV that stays, but for the lift.
+    factor : EV of a squeezed area for every EV of the scene, 1: none. middle : EV that stays, but for the
+        lift.
     lift : EV by which everything is moved.
     """
 
@@ -73,7 +77,8 @@ class Squeeze:
         span = max(guide.levels.brightest - guide.levels.darkest, 1.0)
         factor = 1 - share * (1 - min(1.0, SHOWN_STOPS / span))
         middle = guide.levels.p50 + light.exposure
-        # a dark scene stays darker and a bright one brighter: half of the way to where an ordinary middle lies
+        # a dark scene stays darker and a bright one brighter: half of the way to where an ordinary middle
+        # lies
         lift = share * (0.5 * (ORDINARY_MIDDLE - middle) + light.tone_key)
         return Squeeze(factor, middle, lift)
 
@@ -91,8 +96,8 @@ def _shifts(shadows: float, highlights: float, midtones: float, squeeze: Squeeze
 
 @serial
 def _levels(picture, planes, exposure, small, large, level, place, detail):
-    """Of every pixel: luminance (EV around mid-grey), place of its base in the table, and EV by which structures below
-    the two radii of the guide shall stand out more."""
+    """Of every pixel: luminance (EV around mid-grey), place of its base in the table, and EV by which
+    structures below the two radii of the guide shall stand out more."""
     floor, low = np.float32(FLOOR_EV), np.float32(_TABLE_LOW)
     last = np.float32((_TABLE_HIGH - _TABLE_LOW) * _PER_EV - 0.01)
     most, half = np.float32(_LOCAL_MOST), np.float32(0.5)
@@ -112,7 +117,8 @@ def _levels(picture, planes, exposure, small, large, level, place, detail):
 
 @serial
 def _brighten(picture, level, shift, detail, exposure, steepness, black, out):
-    """Exposure, local shift, contrast around mid-grey, detail, and a black point with a soft toe instead of a cut."""
+    """Exposure, local shift, contrast around mid-grey, detail, and a black point with a soft toe instead of a
+    cut."""
     floor, grey = np.float32(FLOOR_EV), np.float32(MID_GREY)
     for i in range(level.size):
         ev = exposure + shift[i]
@@ -144,7 +150,8 @@ def reads_guide(light: Light) -> bool:
 def apply_tone(
     picture: np.ndarray, light: Light, guide: Guide, top: float, left: float, step: float
 ) -> np.ndarray:
-    """Exposure, shadows, mid-tones, highlights, contrast whole and by scale, black point: scene-linear in and out.
+    """Exposure, shadows, mid-tones, highlights, contrast whole and by scale, black point: scene-linear in and
+    out.
 
     Parameters
     ----------
@@ -187,8 +194,9 @@ class Operator:
     def for_scene(light: Light, guide: Guide) -> Operator:
         """Key and white from the whole frame, brightened by the proof's key.
 
-        A dark scene stays dark and a bright one bright: the key follows the place of the log average between the
-        darkest and the brightest light (Reinhard 2002, "Parameter estimation for photographic tone reproduction").
+        A dark scene stays dark and a bright one bright: the key follows the place of the log average between
+        the darkest and the brightest light (Reinhard 2002, "Parameter estimation for photographic tone
+        reproduction").
         """
         span = max(guide.levels.brightest - guide.levels.darkest, 1.0)
         place = (2 * guide.log_average - guide.levels.darkest - guide.levels.brightest) / span
@@ -220,7 +228,8 @@ def _photographic(picture, scale, white2, a, k, exponent, strength, out):
 def apply_operator(picture: np.ndarray, light: Light, guide: Guide, white_ev: float) -> np.ndarray:
     """Global tone mapping of scene-linear light; unchanged (same array) when no operator is chosen.
 
-    `picture` comes after exposure: the operator's key refers to the scene before it, so exposure still brightens.
+    `picture` comes after exposure: the operator's key refers to the scene before it, so exposure still
+    brightens.
     """
     if light.tone_map != "photographic" or light.tone_strength == 0:
         return picture

@@ -1,4 +1,5 @@
-"""Looks at sharpness: what deblurring and sharpening added, what they left alone, and where a frame is soft."""
+"""Looks at sharpness: what deblurring and sharpening added, what they left alone, and where a frame is
+soft."""
 
 from __future__ import annotations
 
@@ -21,7 +22,8 @@ from irvane.core.settings import Settings
 
 #: Luminance of linear sRGB (IEC 61966-2-1).
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
-#: By how much more what was added is seen; a change of brightness (of 1) below which a place counts as left alone.
+#: By how much more what was added is seen; a change of brightness (of 1) below which a place counts as left
+#: alone.
 _GAIN, _ALONE = 4.0, 0.0015
 #: Pixels of a stripe.
 _STRIPE = 8
@@ -45,7 +47,8 @@ def _coded(
 def added_by_acutance(
     developed: Developed, settings: Settings, context: Context, region: OutputRegion, clean: FramePatch | None
 ) -> tuple[np.ndarray, np.ndarray, OutputPatch]:
-    """Brightness as it is coded (float32 H×W, 0…1) without deblurring and sharpening, what they add to it, and where it lies."""
+    """Brightness as it is coded (float32 H×W, 0…1) without deblurring and sharpening, what they add to it,
+    and where it lies."""
     made, patch = _coded(developed, settings, context, region, clean)
     plain, _ = _coded(developed, without_acutance(settings), context, region, clean)
     h, w = (min(a, b) for a, b in zip(made.shape, plain.shape, strict=True))

@@ -31,8 +31,8 @@ class Output:
     Attributes
     ----------
     space : key of the colour space.
-    linear : no encoding curve, and no base rendering: scene-linear light, as it was before the station Light; `toned`: after it, with
-        colour and sharpening.
+    linear : no encoding curve, and no base rendering: scene-linear light, as it was before the station Light;
+        `toned`: after it, with colour and sharpening.
     flat : the plain rendition for measuring, see :func:`_flat_band`.
     """
 
@@ -114,8 +114,9 @@ def _light(
 def _flat_band(
     developed: Developed, settings: Settings, context: Context, region: OutputRegion, output: Output
 ) -> np.ndarray:
-    """The plain scene-linear rendition: gains of the shot with smallest 1, each colour clipped at 1 before a matrix
-    that keeps white, then exposure; 1.0 is the sensor's white. No curve, no base exposure, no sharpening."""
+    """The plain scene-linear rendition: gains of the shot with smallest 1, each colour clipped at 1 before a
+    matrix that keeps white, then exposure; 1.0 is the sensor's white. No curve, no base exposure, no
+    sharpening."""
     cut = settings.with_value("sensor.highlights", "clip")
     patch = trim(camera_light(developed, cut, context, region), region)
     scale = np.float32(2.0**settings.light.exposure)

@@ -1,6 +1,8 @@
-"""From developed pictures to camera-linear light of the output: noise mixing, highlights, fringes, corner light, geometry.
+"""From developed pictures to camera-linear light of the output: noise mixing, highlights, fringes, corner
+light, geometry.
 
-Everything here works in pixels of the frame up to the one resampling, and in pixels of the output from there on.
+Everything here works in pixels of the frame up to the one resampling, and in pixels of the output from there
+on.
 """
 
 from __future__ import annotations
@@ -34,7 +36,8 @@ from irvane.core.settings import Settings
 REACH = around_at_most(SCENE) + around_at_most(CAMERA) - FRINGES
 #: Share of the noise's standard deviation that denoising at 100 % leaves in fine structures.
 LEFT_BY_DENOISING = 0.2
-#: Side of the parts of the output that are resampled at once: a band of a slanted frame would need much beside it.
+#: Side of the parts of the output that are resampled at once: a band of a slanted frame would need much
+#: beside it.
 _PART = 768
 
 
@@ -55,7 +58,8 @@ def source_of(settings: Settings, context: Context, region: OutputRegion) -> Fra
 
 
 def part_of(settings: Settings, context: Context, region: OutputRegion) -> FrameRegion:
-    """The same with the largest margin that any settings of noise and sharpening need: a part that is kept serves on."""
+    """The same with the largest margin that any settings of noise and sharpening need: a part that is kept
+    serves on."""
     geometry = geometry_for(settings, context)
     fringes = FRINGES if settings.lens.fringing else 0
     box = geometry.frame_box(region)
@@ -72,7 +76,8 @@ def camera_patch(developed: Developed, region: FrameRegion, kind: str) -> FrameP
         return picture.read(region)
     s = developed.step
     inner = FrameRegion(
-        int(region.top / s), int(region.left / s), int(np.ceil(region.bottom / s)), int(np.ceil(region.right / s)),
+        int(region.top / s), int(region.left / s), int(np.ceil(region.bottom / s)),
+        int(np.ceil(region.right / s)),
         max(1.0, region.step / s),
     )  # fmt: skip
     patch = picture.read(inner)
@@ -133,8 +138,8 @@ def camera_light(
 
     Parameters
     ----------
-    clean : denoised pixels of the frame that stand in where the whole denoised picture is not there: at 1:1 of (at least)
-        :func:`part_of` the region, reduced of just :func:`source_of` it.
+    clean : denoised pixels of the frame that stand in where the whole denoised picture is not there: at 1:1
+        of (at least) :func:`part_of` the region, reduced of just :func:`source_of` it.
     """
     geometry = geometry_for(settings, context)
     if geometry.identity or geometry.exact:
@@ -165,9 +170,12 @@ def _frame_light(
     denoised = clean is not None or developed.denoised is not None
     parts = developed.plain, developed.denoised, clean, context
     patch = deblurred(
-        lambda part: _blurred_light(developed, settings, context, part, clean), region, developed.extent, blur, way_of(settings.acutance),
-        settings.acutance.deblur_strength / 100, left_noise(developed, settings, context, denoised), developed.gains,
-        developed.entry in (MOSAIC, CAMERA_ENTRY, DISPLAY), blurred_there(blur, context), key_of(settings, CAMERA), parts,
+        lambda part: _blurred_light(developed, settings, context, part, clean), region, developed.extent,
+        blur, way_of(settings.acutance),
+        settings.acutance.deblur_strength / 100, left_noise(developed, settings, context, denoised),
+        developed.gains,
+        developed.entry in (MOSAIC, CAMERA_ENTRY, DISPLAY), blurred_there(blur, context), key_of(settings,
+        CAMERA), parts,
     )  # fmt: skip
     return _even_light(patch, settings, context)
 
@@ -229,7 +237,8 @@ def _even_light(patch: FramePatch, settings: Settings, context: Context) -> Fram
 
 
 def placed(light: FramePatch, geometry: Geometry, region: OutputRegion) -> OutputPatch:
-    """Light of a part of the frame as it lies in a region of the output (or around it, where nothing is resampled)."""
+    """Light of a part of the frame as it lies in a region of the output (or around it, where nothing is
+    resampled)."""
     if geometry.identity or geometry.exact:
         return _turned(light, geometry)
     step = max(region.step, light.step)
@@ -257,7 +266,8 @@ def _turned(patch: FramePatch, geometry: Geometry) -> OutputPatch:
 
 
 class Upstream:
-    """Camera-linear light of the view that was rendered last: settings further down the line do not make it again.
+    """Camera-linear light of the view that was rendered last: settings further down the line do not make it
+    again.
 
     Attributes
     ----------

@@ -13,11 +13,11 @@ from irvane.core.pixels.geometry import Geometry
 from irvane.core.pixels.patches import OutputPatch
 from irvane.core.threads import share_out
 
-#: Bits 0, 1, 2: red, green, blue clipped on the sensor. Then, in the picture: a colour at white, all colours at black,
-#: a colour that the output space does not hold.
+#: Bits 0, 1, 2: red, green, blue clipped on the sensor. Then, in the picture: a colour at white, all colours
+#: at black, a colour that the output space does not hold.
 SENSOR, WHITE, BLACK, GAMUT = 7, 8, 16, 32
-#: A colour counts as outside when a component falls below minus this share of the largest, and further below black than
-#: can be seen (L* 0.9, CIE 15): the noise of deep shadows alone does not.
+#: A colour counts as outside when a component falls below minus this share of the largest, and further below
+#: black than can be seen (L* 0.9, CIE 15): the noise of deep shadows alone does not.
 _OUTSIDE, _SEEN = 0.02, 0.001
 #: Light that rounds to white in 8 bits is white.
 _ROUNDED = 0.9995
@@ -53,7 +53,8 @@ def _any(begin, end, bits, top, left, step, out):
 
 
 def sensor_marks(clipped: np.ndarray | None, view: OutputPatch, geometry: Geometry) -> np.ndarray:
-    """Sensor bits of a view of the output: uint8 of its height and width; a bit is set when any frame pixel under it has it."""
+    """Sensor bits of a view of the output: uint8 of its height and width; a bit is set when any frame pixel
+    under it has it."""
     h, w = view.pixels.shape[:2]
     if clipped is None:
         return np.zeros((h, w), np.uint8)
@@ -65,7 +66,8 @@ def sensor_marks(clipped: np.ndarray | None, view: OutputPatch, geometry: Geomet
 def reduced_marks(
     bits: np.ndarray, shape: tuple[int, int], top: float, left: float, step: float
 ) -> np.ndarray:
-    """Marks (uint8 H×W) of the pixels of a view that begins at `top`, `left` and counts `step` pixels each."""
+    """Marks (uint8 H×W) of the pixels of a view that begins at `top`, `left` and counts `step` pixels
+    each."""
     out = np.empty(shape, np.uint8)
     share_out(_any, len(out), bits, float(top), float(left), float(step), out)
     return out

@@ -1,4 +1,5 @@
-"""From a mosaic, denoised or not, to full colour: the same steps for whole frames, parts of them and merges."""
+"""From a mosaic, denoised or not, to full colour: the same steps for whole frames, parts of them and
+merges."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ class Colouring:
 
     Attributes
     ----------
-    cfa : colours of its array. factors : reference gains of red, green, blue. lent : what surrounds clipped places.
+    cfa : colours of its array. factors : reference gains of red, green, blue. lent : what surrounds clipped
+        places.
     noise, removal : its noise, and how that was removed; strength 0 where it was not.
     sensor : the station's settings. refined : by the network?
     """
@@ -54,7 +56,8 @@ class Colouring:
 
         Parameters
         ----------
-        part, before : samples after and before denoising (the same where there was none), from a multiple of PERIOD on.
+        part, before : samples after and before denoising (the same where there was none), from a multiple of
+            PERIOD on.
         place : row and column that it begins at. borders : which of its sides are the frame's.
         """
         mosaic, held, noisy = Mosaic(part, self.cfa), before, None
@@ -93,10 +96,12 @@ def removed_from(before: np.ndarray, after: Mosaic, noise: NoiseModel, removal: 
 
 
 def full_colour(
-    mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, refined: bool, removed: Removed | None,
+    mosaic: Mosaic, factors: np.ndarray, knee: float, settings: Sensor, refined: bool,
+    removed: Removed | None,
     borders: Borders, clips: bool = True,
 ) -> np.ndarray:  # fmt: skip
-    """Full colour of a part of a mosaic that begins at a multiple of 12 pixels and ends at some of the frame's borders.
+    """Full colour of a part of a mosaic that begins at a multiple of 12 pixels and ends at some of the
+    frame's borders.
 
     `clips`: is 1 where the sensor clips? In a merge it is light like any other.
     """

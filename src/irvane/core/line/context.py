@@ -38,11 +38,13 @@ from irvane.core.threads import together
 
 #: Smaller pictures tell nothing of the lens.
 _LEAST_SIDE = 64
-#: Sides of the middle of a picture that its blur is looked for in, where there is no mosaic; noise that is assumed there.
+#: Sides of the middle of a picture that its blur is looked for in, where there is no mosaic; noise that is
+#: assumed there.
 _SEEN, _ASSUMED = 2048, 0.01
 #: Share of a part that lies in wanted places, for it to tell of them.
 _WITHIN = 0.8
-#: Blur of the sharpest edges of a frame that is sharp: what the pixels and demosaicing add; pixels of a small frame.
+#: Blur of the sharpest edges of a frame that is sharp: what the pixels and demosaicing add; pixels of a small
+#: frame.
 _SHARP, _SMALL = 0.72, 4_000_000
 
 
@@ -93,7 +95,8 @@ def _lens_facts(developed: Developed, picture: np.ndarray) -> LensFacts:
 
 
 def to_be_measured(developed: Developed, settings: Settings, context: Context) -> bool:
-    """Do the settings ask for what is measured of the lens, in a frame in which that was not looked for yet?"""
+    """Do the settings ask for what is measured of the lens, in a frame in which that was not looked for
+    yet?"""
     lens = settings.lens
     if context.lens_measured or developed.step > 1:
         return False
@@ -115,7 +118,8 @@ def to_be_measured(developed: Developed, settings: Settings, context: Context) -
 
 
 def with_lens_measured(developed: Developed, context: Context) -> Context:
-    """The facts with the lateral aberration, as far as there are contours of a mosaic to tell it, and the hue of fringes."""
+    """The facts with the lateral aberration, as far as there are contours of a mosaic to tell it, and the hue
+    of fringes."""
     mosaic = developed.mosaic
     found, edges = together(
         lambda: None if mosaic is None else measure_aberration(mosaic), lambda: find_edges_of(developed)
@@ -134,7 +138,8 @@ def measure_softness(developed: Developed) -> Cause:
 
 
 def softness_of(context: Context) -> float | None:
-    """σ in pixels by which a frame's sharpest edges are softer than a sharp frame's; None when that is not known."""
+    """σ in pixels by which a frame's sharpest edges are softer than a sharp frame's; None when that is not
+    known."""
     return None if context.edges is None else softness_in(context.edges)
 
 
@@ -158,7 +163,8 @@ def _softness(developed: Developed, edges: Edges) -> Cause:
     def of_all() -> Cause:
         return cause_of(mean_spectrum(_parts(developed)), soft, edges)
 
-    # crowded edges look sharper than they are: a frame that is blurred all over would seem to have sharp places
+    # crowded edges look sharper than they are: a frame that is blurred all over would seem to have sharp
+    # places
     alone = edges.chosen(edges.alone)
     found = softness_map(alone, developed.extent)
     places = soft_places(found)
@@ -181,7 +187,8 @@ def _within(edges: Edges, places: np.ndarray, extent: tuple[int, int]) -> np.nda
 
 
 def blurred_there(blur: Blur, context: Context) -> np.ndarray | None:
-    """By how much places of the frame are as soft as a blur makes them (:func:`where_blurred`); None when that is not known."""
+    """By how much places of the frame are as soft as a blur makes them (:func:`where_blurred`); None when
+    that is not known."""
     edges, frame = context.edges, context.lens.frame
     if edges is None:
         return None
@@ -189,7 +196,8 @@ def blurred_there(blur: Blur, context: Context) -> np.ndarray | None:
 
 
 def _parts(developed: Developed, places: np.ndarray | None = None) -> Iterator[np.ndarray]:
-    """Green of parts all over a frame, at 1:1; beside each other, and closer in small frames; or of its places on a coarse map alone."""
+    """Green of parts all over a frame, at 1:1; beside each other, and closer in small frames; or of its
+    places on a coarse map alone."""
     h, w = developed.extent
     apart = SIDE if h * w > _SMALL else SIDE // 2
     if places is not None and h * w > 2 * _SMALL:
@@ -268,7 +276,8 @@ def noise_amount(settings: Settings, context: Context) -> float:
 
 
 def noise_removal(settings: Settings, context: Context) -> Removal:
-    """How the denoiser runs: up to 100 % its result is mixed with the plain picture, beyond it takes more for noise."""
+    """How the denoiser runs: up to 100 % its result is mixed with the plain picture, beyond it takes more for
+    noise."""
     amount = noise_amount(settings, context)
     # a region that removes more needs the denoised picture too
     more = max((one.change("noise.amount") or 0.0 for one in settings.regions if one.acts), default=0.0)

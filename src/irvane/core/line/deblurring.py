@@ -1,7 +1,8 @@
 """Deblurring in the line: on tiles of a fixed grid of the frame, so that every view and the file agree.
 
-A place's result depends on more around it than any other step's, and takes long: tiles are made whole, with what they need around
-them, blended where they overlap, and kept. Reduced views take the kernel reduced as they are.
+A place's result depends on more around it than any other step's, and takes long: tiles are made whole, with
+what they need around them, blended where they overlap, and kept. Reduced views take the kernel reduced as
+they are.
 """
 
 from __future__ import annotations
@@ -28,15 +29,16 @@ from irvane.core.threads import each
 Way = Callable[[np.ndarray, Blur, float, float, np.ndarray | None, np.ndarray | None], np.ndarray]
 #: The method of the first proofs; the choice that means the network; blades that make a polygon.
 FIRST, BEST, FEWEST_BLADES = "sparse@1", "best", 3
-#: Pixels by which a blur may change between places that are undone by themselves; most of them along a tile's side.
+#: Pixels by which a blur may change between places that are undone by themselves; most of them along a tile's
+#: side.
 _CHANGE, _MOST_NODES = 0.8, 5
 #: Side of a tile, and pixels by which neighbours overlap.
 TILE, _OVERLAP = 512, 32
 _PITCH = TILE - _OVERLAP
 #: What denoising leaves is no even noise: it counts for so many times as much.
 _BESIDE = 3.0
-#: Blur (root of the mean variance, pixels) below which there is nothing to undo; shares of the light that noise is never taken to be
-#: below, with and without a model of it; darkest level that a tile is measured by.
+#: Blur (root of the mean variance, pixels) below which there is nothing to undo; shares of the light that
+#: noise is never taken to be below, with and without a model of it; darkest level that a tile is measured by.
 _LEAST, _FLOOR, _UNKNOWN, _DARK = 0.35, 0.016, 0.006, 2e-4
 #: Noise of a luminance of demosaiced colours against that of a sample; weights of the colours in it.
 _DEMOSAICED, _WEIGHTS = 0.7, np.array([0.25, 0.5, 0.25], np.float32)
@@ -44,8 +46,8 @@ _DEMOSAICED, _WEIGHTS = 0.7, np.array([0.25, 0.5, 0.25], np.float32)
 _FARTHEST = 0.6
 #: Part of the darkest within the kernel's reach below which no colour goes.
 _DARKEST = 0.5
-#: What blurring a result again may be off by, as a part of the range around: up to the first the kernel is right, from the second it is not;
-#: a range of so little of the mean light is noise.
+#: What blurring a result again may be off by, as a part of the range around: up to the first the kernel is
+#: right, from the second it is not; a range of so little of the mean light is noise.
 _RIGHT, _WRONG, _LITTLE = 0.14, 0.30, 0.02
 #: Signal from which a place counts as clipped.
 _CLIPS = 0.97
@@ -79,7 +81,8 @@ def blur_of(acutance: Acutance, found: Cause | None) -> Blur | None:
 
 
 def measured_size(kind: str, found: Cause | None) -> float | None:
-    """Radius of discs (DEFOCUS) or σ (LENS) that is as wide as what was measured of the frame, or of its soft places; None where nothing was."""
+    """Radius of discs (DEFOCUS) or σ (LENS) that is as wide as what was measured of the frame, or of its soft
+    places; None where nothing was."""
     blur = None if found is None else found.blur or found.beside
     if blur is None or blur.cause == MOTION or kind == MOTION:
         return None
@@ -112,7 +115,8 @@ def tiled(region: FrameRegion, extent: tuple[int, int], blur: Blur) -> FrameRegi
     )
     return FrameRegion(
         max(0, rows[0] * _PITCH - margin), max(0, columns[0] * _PITCH - margin),
-        min(extent[0], rows[-1] * _PITCH + TILE + margin), min(extent[1], columns[-1] * _PITCH + TILE + margin), region.step,
+        min(extent[0], rows[-1] * _PITCH + TILE + margin), min(extent[1],
+        columns[-1] * _PITCH + TILE + margin), region.step,
     )  # fmt: skip
 
 
@@ -123,17 +127,21 @@ def _of(first: int, end: int, side: int) -> range:
 
 
 def deblurred(
-    light: Callable[[FrameRegion], FramePatch], region: FrameRegion, extent: tuple[int, int], blur: Blur, way: Way, strength: float,
-    noise: NoiseModel | None, gains: np.ndarray, clips: bool, there: np.ndarray | None, name: Hashable, held: Sequence[object],
+    light: Callable[[FrameRegion], FramePatch], region: FrameRegion, extent: tuple[int, int], blur: Blur,
+    way: Way, strength: float,
+    noise: NoiseModel | None, gains: np.ndarray, clips: bool, there: np.ndarray | None, name: Hashable,
+    held: Sequence[object],
 ) -> FramePatch:  # fmt: skip
     """A region of a frame without its blur.
 
     Parameters
     ----------
-    light : gives camera-linear light of any region of the frame. extent : its height and width. way : the method.
+    light : gives camera-linear light of any region of the frame. extent : its height and width. way : the
+        method.
     strength : 0…2; 1 is as much as the noise allows.
     noise : what is left of it in that light; None: not known. gains : reference gains of the colours.
-    clips : does the light end at 1? there : by how much places are blurred, evenly over the frame; None: all are.
+    clips : does the light end at 1? there : by how much places are blurred, evenly over the frame; None: all
+        are.
     name, held : of all that `light` depends on, for keeping tiles; the things that the name names.
     """
     if region.step > 1:
@@ -171,7 +179,8 @@ def deblurred(
         share = np.outer(_ramp(h, row > 0, top + h < extent[0]), _ramp(w, column > 0, left + w < extent[1]))
         a, b = max(top, region.top), min(top + h, region.bottom)
         c, d = max(left, region.left), min(left + w, region.right)
-        inner, target = (slice(a - top, b - top), slice(c - left, d - left)), (slice(a - region.top, b - region.top), slice(c - region.left, d - region.left))  # fmt: skip
+        inner, target = (slice(a - top, b - top), slice(c - left, d - left)), (slice(a - region.top,
+            b - region.top), slice(c - region.left, d - region.left))  # fmt: skip
         out[target] += pixels[inner] * share[inner][..., None]
         total[target] += share[inner]
     whole = FramePatch(out / total[..., None], region.top, region.left, 1.0)
@@ -209,16 +218,19 @@ def _ramp(count: int, before: bool, after: bool) -> np.ndarray:
 
 
 def _tile(
-    light: Callable[[FrameRegion], FramePatch], core: FrameRegion, extent: tuple[int, int], blur: Blur, way: Way, strength: float,
+    light: Callable[[FrameRegion], FramePatch], core: FrameRegion, extent: tuple[int, int], blur: Blur,
+    way: Way, strength: float,
     noise: NoiseModel | None, gains: np.ndarray, clips: bool,
 ) -> np.ndarray:  # fmt: skip
     margin = _margin(blur, extent)
     outer = FrameRegion(
-        max(0, core.top - margin), max(0, core.left - margin), min(extent[0], core.bottom + margin), min(extent[1], core.right + margin)
+        max(0, core.top - margin), max(0, core.left - margin), min(extent[0], core.bottom + margin),
+        min(extent[1], core.right + margin)
     )  # fmt: skip
     pixels = light(outer).pixels
     lacks = (
-        margin - (core.top - outer.top), margin - (outer.bottom - core.bottom), margin - (core.left - outer.left),
+        margin - (core.top - outer.top), margin - (outer.bottom - core.bottom),
+        margin - (core.left - outer.left),
         margin - (outer.right - core.right),
     )  # fmt: skip
     known = cv2.copyMakeBorder(np.ones(pixels.shape[:2], np.uint8), *lacks, cv2.BORDER_CONSTANT, value=0) > 0
@@ -267,7 +279,8 @@ def _reduced(noise: NoiseModel | None, step: float) -> NoiseModel | None:
 def told(
     pixels: np.ndarray, noise: NoiseModel | None, factors: np.ndarray
 ) -> tuple[np.ndarray, float, float]:
-    """Of camera-linear light: luminance (float32 H×W), its level, and the noise that a method reckons with, as a part of the level."""
+    """Of camera-linear light: luminance (float32 H×W), its level, and the noise that a method reckons with,
+    as a part of the level."""
     luminance = (pixels * factors) @ _WEIGHTS
     level = max(float(luminance.mean()), _DARK)
     sigma = _UNKNOWN
@@ -279,7 +292,8 @@ def told(
 
 
 def _undone(
-    pixels: np.ndarray, blur: Blur, way: Way, strength: float, noise: NoiseModel | None, gains: np.ndarray, clips: bool,
+    pixels: np.ndarray, blur: Blur, way: Way, strength: float, noise: NoiseModel | None, gains: np.ndarray,
+    clips: bool,
     known: np.ndarray | None = None,
 ) -> np.ndarray:  # fmt: skip
     """Camera-linear light (H×W×3) without its blur: luminance iterated, colours in one step."""
@@ -301,7 +315,8 @@ def _undone(
 
 
 def _floor(seen: np.ndarray, blur: Blur) -> np.ndarray:
-    """How dark colours (H×W×3) may become: part of the darkest around. Around small lights a kernel that is a little too wide would dig rings."""
+    """How dark colours (H×W×3) may become: part of the darkest around. Around small lights a kernel that is a
+    little too wide would dig rings."""
     least = cv2.erode(np.ascontiguousarray(seen), np.ones_like(_reached(blur)))  # squares are quickly done
     return np.asarray(np.minimum(np.where(least > 0, _DARKEST * least, 0), seen), np.float32)
 
@@ -313,8 +328,8 @@ def _reached(blur: Blur) -> np.ndarray:
 
 
 def _held(sharp: np.ndarray, seen: np.ndarray, blur: Blur) -> np.ndarray:
-    """Luminance no farther from what is seen than a part of the range around it, and as it is seen where blurring it again does not give
-    what is seen: where a kernel is not that of the place, it rings."""
+    """Luminance no farther from what is seen than a part of the range around it, and as it is seen where
+    blurring it again does not give what is seen: where a kernel is not that of the place, it rings."""
     around = _reached(blur)
     span = cv2.dilate(seen, around) - cv2.erode(seen, around)
     made = np.asarray(seen + np.clip(sharp - seen, -_FARTHEST * span, _FARTHEST * span), np.float32)
@@ -328,7 +343,8 @@ def _held(sharp: np.ndarray, seen: np.ndarray, blur: Blur) -> np.ndarray:
 
 
 def _around_clipped(pixels: np.ndarray, made: np.ndarray, clipped: np.ndarray, blur: Blur) -> np.ndarray:
-    """What lies within a kernel's reach of a clipped place is not known well enough to be undone: it stays."""
+    """What lies within a kernel's reach of a clipped place is not known well enough to be undone: it
+    stays."""
     reach = int(np.ceil(blur.reach))
     beside = cv2.dilate(
         clipped.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * reach + 1,) * 2)

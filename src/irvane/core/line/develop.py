@@ -30,8 +30,8 @@ from irvane.core.sensor.listed import mend_listed
 from irvane.core.sensor.unclip import map_of
 from irvane.core.settings import Sensor
 
-#: Rows that are denoised at once, and of these the rows that are given their full colour at once (with what is around
-#: them, whole tiles of the Bayer method).
+#: Rows that are denoised at once, and of these the rows that are given their full colour at once (with what
+#: is around them, whole tiles of the Bayer method).
 _BAND, _STRIP = 1104, 552
 #: Rows of a finished picture that are denoised at once.
 _FINISHED_BAND = 480
@@ -45,19 +45,20 @@ class Developed:
     ----------
     plain, denoised : whole pictures, upright; `denoised` is None until it has been asked for and made.
     removal : how the denoised one was made.
-    clipped : uint8 per upright pixel, bit c set where colour c is clipped on the sensor; None when nothing is.
+    clipped : uint8 per upright pixel, bit c set where colour c is clipped on the sensor; None when nothing
+        is.
     entry : where the source entered the line.
     step : frame pixels per pixel (more than 1 for the quick binned form).
     defects : how many pixels were repaired.
     banding : the line offsets that were taken away.
     levels : black and white of red, green, blue in counts.
     finished : noise of a picture that was demosaiced already.
-    mosaic : the mosaic after repair, in sensor orientation, for denoising; None for other entries, and where it was
-        given up to save memory (:func:`repaired` makes it again).
+    mosaic : the mosaic after repair, in sensor orientation, for denoising; None for other entries, and where
+        it was given up to save memory (:func:`repaired` makes it again).
     cfa : its colour array.
     refined : was the plain picture refined by the network?
-    lent : what the surroundings of clipped places say of their colours, in the sensor's orientation; None where no
-        mosaic was interpolated.
+    lent : what the surroundings of clipped places say of their colours, in the sensor's orientation; None
+        where no mosaic was interpolated.
     optics : what is known of the lens. origin : what came from where, of a merge.
     """
 
@@ -117,7 +118,8 @@ def _clip_bits(picture: np.ndarray) -> np.ndarray | None:
 
 
 def quick(loaded: Loaded) -> Developed:
-    """A reduced form straight from the mosaic, in a fraction of a second: shown while the real one is made."""
+    """A reduced form straight from the mosaic, in a fraction of a second: shown while the real one is
+    made."""
     if loaded.entry != MOSAIC:
         return develop(loaded, Sensor())
     assert loaded.mosaic is not None
@@ -125,7 +127,8 @@ def quick(loaded: Loaded) -> Developed:
     step = 2.0 if loaded.mosaic.is_bayer else 3.0
     extent = _upright_extent(loaded)
     return Developed(
-        Picture(binned), None, Removal(), None, MOSAIC, loaded.colour, loaded.noise, extent, loaded.flip, step, 0,
+        Picture(binned), None, Removal(), None, MOSAIC, loaded.colour, loaded.noise, extent, loaded.flip,
+        step, 0,
         loaded.notes, None, "binned", optics=loaded.optics,
     )  # fmt: skip
 
@@ -155,7 +158,8 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
             bits = upright(loaded.clipped, loaded.flip)
         correlated = finished.estimate(picture) if loaded.entry in (CAMERA, DISPLAY) else None
         return Developed(
-            Picture(picture, exact=True), clean, Removal(1.0 if clean else 0.0), bits, loaded.entry, loaded.colour,
+            Picture(picture, exact=True), clean, Removal(1.0 if clean else 0.0), bits, loaded.entry,
+            loaded.colour,
             loaded.noise, extent, loaded.flip, 1.0, 0, loaded.notes, None, "none", finished=correlated,
             optics=loaded.optics, origin=loaded.origin,
         )  # fmt: skip
@@ -167,7 +171,8 @@ def develop(loaded: Loaded, settings: Sensor) -> Developed:
     return Developed(
         full, None, Removal(), None if bits is None else upright(bits, loaded.flip), MOSAIC,
         loaded.colour, loaded.noise, extent, loaded.flip, 1.0, defects, loaded.notes, mosaic,
-        demosaicing.method_name(mosaic.cfa, settings.demosaic), banding, loaded.levels, cfa=mosaic.cfa, lent=lent, optics=loaded.optics,
+        demosaicing.method_name(mosaic.cfa, settings.demosaic), banding, loaded.levels, cfa=mosaic.cfa,
+        lent=lent, optics=loaded.optics,
     )  # fmt: skip
 
 
@@ -215,7 +220,8 @@ def _plain_picture(mosaic: Mosaic, colouring: Colouring, flip: int, progress: Pr
 
 
 def repaired(loaded: Loaded, settings: Sensor) -> tuple[Mosaic, int, Banding]:
-    """The mosaic without defects and banding, how many pixels were replaced, and the banding that was taken off."""
+    """The mosaic without defects and banding, how many pixels were replaced, and the banding that was taken
+    off."""
     assert loaded.mosaic is not None and loaded.noise is not None
     mosaic, defects = loaded.mosaic, 0
     if settings.defects == "on" or settings.banding != "off":
@@ -239,7 +245,8 @@ def _full_picture(
 ) -> Picture:
     """The whole picture, made in bands: a large frame is never held at full size as floating point.
 
-    `rows_of` gives rows of the mosaic to interpolate, from the first (a multiple of PERIOD) to before the last.
+    `rows_of` gives rows of the mosaic to interpolate, from the first (a multiple of PERIOD) to before the
+    last.
     """
     h, w = mosaic.data.shape
     codes = np.empty((h, w, 3), np.int16)

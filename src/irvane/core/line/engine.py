@@ -1,7 +1,7 @@
 """The engine: does the work that a window's pictures need, piece by piece, and keeps what comes of it.
 
-Everything that shows, measures or compares takes its frames from here. Methods that compute are called from one
-worker thread; :meth:`Engine.best` may be called from anywhere.
+Everything that shows, measures or compares takes its frames from here. Methods that compute are called from
+one worker thread; :meth:`Engine.best` may be called from anywhere.
 """
 
 from __future__ import annotations
@@ -45,8 +45,8 @@ from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Sensor, Settings
 
-#: Bytes per pixel that a developed frame takes (16 bits in three colours with halved levels, mosaic, clip marks), and a
-#: denoised picture beside it.
+#: Bytes per pixel that a developed frame takes (16 bits in three colours with halved levels, mosaic, clip
+#: marks), and a denoised picture beside it.
 _DEVELOPED_BYTES, _DENOISED_BYTES = 13, 8
 #: Longer side of the copy that the facts of a coarse frame are taken from.
 _COARSE_SIDE = 400
@@ -59,7 +59,8 @@ class Engine:
 
     Parameters
     ----------
-    budget, cache, unseen : see :class:`irvane.core.line.frames.Frames`; denoised pictures are kept on disk in `cache`, too.
+    budget, cache, unseen : see :class:`irvane.core.line.frames.Frames`; denoised pictures are kept on disk in
+        `cache`, too.
 
     Attributes
     ----------
@@ -95,7 +96,8 @@ class Engine:
     def complete(
         self, source: Source, request: Request, progress: Progress = always, kinds: Collection[str] = LASTING
     ) -> Frame:
-        """The frame after all work of these kinds that is missing for what is wanted; with the denoised picture that fits it.
+        """The frame after all work of these kinds that is missing for what is wanted; with the denoised
+        picture that fits it.
 
         Raises
         ------
@@ -126,7 +128,8 @@ class Engine:
         return self.do(source, Task(kind, request, removal), progress)
 
     def do(self, source: Source, task: Task, progress: Progress = always) -> Frame:
-        """The frame after a piece of work (and all that it builds on), which is not done when its result is there.
+        """The frame after a piece of work (and all that it builds on), which is not done when its result is
+        there.
 
         Raises
         ------
@@ -260,7 +263,8 @@ class Engine:
         return frame
 
     def _part(self, source: Source, task: Task, frame: Frame, progress: Progress) -> Frame:
-        """A frame with the pixels behind what is seen denoised or refined (with the margin that views need)."""
+        """A frame with the pixels behind what is seen denoised or refined (with the margin that views
+        need)."""
         step(progress, 0.0)
         patch, outer = part_made(task, frame, progress), part_of(task, frame)
         if task.kind == REFINED:

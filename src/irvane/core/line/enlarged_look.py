@@ -15,7 +15,8 @@ from irvane.core.line.view import Rendered
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
-#: Pixels around a view that its enlargement depends on; the factor that is shown where the proof is not enlarged.
+#: Pixels around a view that its enlargement depends on; the factor that is shown where the proof is not
+#: enlarged.
 _AROUND, _OTHERWISE = 16, "2"
 
 

@@ -1,4 +1,5 @@
-"""The work itself: the one place from which whole pictures and parts of them are refined, denoised and measured."""
+"""The work itself: the one place from which whole pictures and parts of them are refined, denoised and
+measured."""
 
 from __future__ import annotations
 

@@ -17,7 +17,8 @@ from irvane.core.pixels.places import FrameRegion, OutputRegion
 from irvane.core.sensor.exposure import SensorExposure
 from irvane.core.settings import Settings
 
-#: What a picture is: of the binned mosaic; denoising (or the refining of colour) pending; denoised for now; done.
+#: What a picture is: of the binned mosaic; denoising (or the refining of colour) pending; denoised for now;
+#: done.
 COARSE, NOISY, ROUGH, FINAL = "coarse", "noisy", "rough", "final"
 
 #: How a part was denoised, and the region that it was made for, with the margin that views need.
@@ -31,7 +32,8 @@ class Frame:
     Attributes
     ----------
     coarse : True while it is only the binned form of the mosaic.
-    wholes : denoised pictures of the whole frame, by how they were made: proofs that differ in it stand side by side.
+    wholes : denoised pictures of the whole frame, by how they were made: proofs that differ in it stand side
+        by side.
     patches : denoised pixels of the regions that panes show, likewise; made fast they stand in for the best.
     reduced : reduced views that were denoised by themselves, likewise.
     exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
@@ -60,7 +62,8 @@ class Frame:
         return wished_removal(self.developed, settings, self.context)
 
     def plan(self, settings: Settings, both: bool = True) -> Plan:
-        """What is still to be made for a proof, its plain picture included; of a coarse frame all but the plain form."""
+        """What is still to be made for a proof, its plain picture included; of a coarse frame all but the
+        plain form."""
         found = plan_for(self.developed, settings, self.context, both)
         if self.coarse:
             return Plan(False, False, self.removal(settings))
@@ -87,7 +90,8 @@ class Frame:
         return self.plan(settings).refines
 
     def part(self, settings: Settings, region: OutputRegion) -> FrameRegion:
-        """The part of it that a region of a proof's output is made from: at 1:1 with room for any settings."""
+        """The part of it that a region of a proof's output is made from: at 1:1 with room for any
+        settings."""
         return (part_of if region.step <= 1 else source_of)(settings, self.context, region)
 
     def behind(self, settings: Settings, region: OutputRegion) -> FrameRegion:
@@ -110,7 +114,8 @@ class Frame:
         return made[-1] if made else None
 
     def stand_in(self, settings: Settings, region: OutputRegion) -> tuple[FramePatch | None, str]:
-        """Denoised pixels of a region for the time that the whole is not there, and what a picture of them is."""
+        """Denoised pixels of a region for the time that the whole is not there, and what a picture of them
+        is."""
         if self.coarse:
             return None, COARSE
         clean = self.clean(settings, region)
@@ -149,7 +154,8 @@ class Frame:
         return self.developed.noise is not None and self.developed.cfa is not None
 
     def fitting(self, settings: Settings) -> Frame:
-        """The same frame with the denoised picture that these settings ask for, or with none while it is not there."""
+        """The same frame with the denoised picture that these settings ask for, or with none while it is not
+        there."""
         developed, wished = self.developed, self.removal(settings)
         if not developed.can_be_denoised and not self.wholes:
             return self

@@ -28,11 +28,13 @@ _PARTS = 11
 
 
 class Frames:
-    """Developed frames, the least recently used ones dropped when the budget is exceeded. May be called from any thread.
+    """Developed frames, the least recently used ones dropped when the budget is exceeded. May be called from
+    any thread.
 
     Parameters
     ----------
-    budget : bytes that frames may take together; None: as the machine has it. unseen : bytes of those that no pane shows.
+    budget : bytes that frames may take together; None: as the machine has it. unseen : bytes of those that no
+        pane shows.
     cache : whose folder pictures wait in that have no room in memory; None: they stay.
     """
 
@@ -63,8 +65,8 @@ class Frames:
         removals: Iterable[Removal] = (),
         regions: Iterable[FrameRegion] = (),
     ) -> None:
-        """Frames that are shown now are never dropped, nor pictures that were denoised in these ways, nor parts of them that
-        hold these regions."""
+        """Frames that are shown now are never dropped, nor pictures that were denoised in these ways, nor
+        parts of them that hold these regions."""
         # who asks may ask the engine for more: not while it is held
         wanted, seen = set(removals), set(regions)
         pinned = {key_of(source, sensor) for source, sensor in shown}
@@ -84,7 +86,8 @@ class Frames:
         self.make_room(key, 0)
 
     def make_room(self, key: Key, needed: int) -> None:
-        """Give up what is least wanted until so many bytes more fit into the budget; the frame `key` itself stays."""
+        """Give up what is least wanted until so many bytes more fit into the budget; the frame `key` itself
+        stays."""
         # freed after the lock: that takes a while, and the window's thread may wait for it
         gone: list[object] = []
         with self._lock:
@@ -129,8 +132,9 @@ class Frames:
         gone.clear()
 
     def rest(self) -> None:
-        """Nothing was computed for a while: mosaics are given up, which are read again in a second when they are needed, and of frames
-        that are denoised the plain pictures wait on disk, as long as much is held."""
+        """Nothing was computed for a while: mosaics are given up, which are read again in a second when they
+        are needed, and of frames that are denoised the plain pictures wait on disk, as long as much is
+        held."""
         self.give_up_other_mosaics(("", Sensor()))
         with self._lock:
             plain = [frame.developed.plain for frame in self._frames.values() if frame.wholes]
@@ -151,7 +155,8 @@ class Frames:
             return next((f for key, f in self._frames.items() if key[0] == content and f.coarse), None)
 
     def shared(self, source: Source, developed: Developed) -> Developed:
-        """Keep once what is the same under other settings of the sensor: most pixels, and what clips there."""
+        """Keep once what is the same under other settings of the sensor: most pixels, and what clips
+        there."""
         content = source.key
         with self._lock:
             others = [f.developed for key, f in self._frames.items() if key[0] == content and not f.coarse]
@@ -162,7 +167,8 @@ class Frames:
         return developed
 
     def still_seen(self, made: dict[PartKey, FramePatch]) -> dict[PartKey, FramePatch]:
-        """Denoised parts that a pane shows now: were one pane's to push out another's, they would take turns for ever."""
+        """Denoised parts that a pane shows now: were one pane's to push out another's, they would take turns
+        for ever."""
         kin = {*self._wanted, *(replace(r, kind=FAST) for r in self._wanted)}
         seen = self._seen
         kept = [

@@ -39,10 +39,12 @@ class How:
     reference : name of the file whose geometry and moving things are kept; empty: the middle exposure.
     aligns : False: the frames are taken for standing still.
     projection, crop : of a panorama, see :mod:`irvane.core.merge.panorama`.
-    places : chosen by hand: x, y (shares of width and height), radius (share of the width), and the name of the file that
-        each is taken from.
-    own : by names of files, settings of the stations Sensor and Noise that frames are made with before they are merged.
-    points : pairs of places of a panorama that were set by hand: name, x, y (shares of width and height), and again.
+    places : chosen by hand: x, y (shares of width and height), radius (share of the width), and the name of
+        the file that each is taken from.
+    own : by names of files, settings of the stations Sensor and Noise that frames are made with before they
+        are merged.
+    points : pairs of places of a panorama that were set by hand: name, x, y (shares of width and height), and
+        again.
     """
 
     kind: str = HDR

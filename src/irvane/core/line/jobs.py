@@ -1,8 +1,8 @@
 """A worker thread that always does the most urgent job; the interface and the queue hand it their work.
 
-A newer job with the key of an older one supersedes it, or takes the place of one that waits. Long jobs report their
-share through a callback; there the worker also does more urgent jobs that came in meanwhile, so what is visible is never
-behind a whole frame.
+A newer job with the key of an older one supersedes it, or takes the place of one that waits. Long jobs report
+their share through a callback; there the worker also does more urgent jobs that came in meanwhile, so what is
+visible is never behind a whole frame.
 """
 
 from __future__ import annotations
@@ -45,8 +45,10 @@ class Worker:
     Parameters
     ----------
     name : name of the thread.
-    unexpected : called with any exception that is not an :class:`IrvaneError`; its sentence is what fails the job.
-    nice : added to the niceness of the thread (and of those it starts), so that it yields to more urgent threads.
+    unexpected : called with any exception that is not an :class:`IrvaneError`; its sentence is what fails the
+        job.
+    nice : added to the niceness of the thread (and of those it starts), so that it yields to more urgent
+        threads.
     """
 
     def __init__(self, name: str, unexpected: Callable[[BaseException], IrvaneError], nice: int = 0) -> None:
@@ -72,11 +74,11 @@ class Worker:
     ) -> None:
         """Queue a job; smaller `urgency` goes first.
 
-        With `let_finish` an older job of this key that runs already is finished and its result told: while they follow
-        each other faster than they can be done, something is seen.
+        With `let_finish` an older job of this key that runs already is finished and its result told: while
+        they follow each other faster than they can be done, something is seen.
 
-        `work` gets a progress callback and its result goes to `done`; both run in the worker's thread. A cancelled
-        job calls neither `done` nor `failed`. `report` gets the share done and the seconds left.
+        `work` gets a progress callback and its result goes to `done`; both run in the worker's thread. A
+        cancelled job calls neither `done` nor `failed`. `report` gets the share done and the seconds left.
         """
         with self._changed:
             self._cancel(lambda other: other == key, not let_finish)

@@ -1,8 +1,9 @@
-"""Regions in the line: the steps after denoising run once more under a region's settings, only where its mask is, and what they
-change is added by the mask.
+"""Regions in the line: the steps after denoising run once more under a region's settings, only where its mask
+is, and what they change is added by the mask.
 
-Exposure is exact: it multiplies light by two to the power of the sum of all changes. Wide operators of every region read the frame's
-own guide, so nothing shows at a region's border. Denoised pixels and the demosaiced picture are shared with the frame.
+Exposure is exact: it multiplies light by two to the power of the sum of all changes. Wide operators of every
+region read the frame's own guide, so nothing shows at a region's border. Denoised pixels and the demosaiced
+picture are shared with the frame.
 """
 
 from __future__ import annotations
@@ -37,7 +38,8 @@ _NOTHING = 1e-5
 
 
 def reference_of(developed: Developed, context: Context) -> Reference:
-    """What regions of a frame are chosen by: made once, and once more when its plain picture was refined, as a file's is."""
+    """What regions of a frame are chosen by: made once, and once more when its plain picture was refined, as
+    a file's is."""
     return STORE.kept(
         "reference", (context.guide,), developed.refined, lambda: _reference(developed, context)
     )
@@ -99,8 +101,9 @@ class Local:
 
     Attributes
     ----------
-    mask : float32, for the pixels of the part. stops : exposure that it adds. settings : as it has them, exposure apart; None when
-        nothing else changes. patch : camera-linear light under them, None: the frame's own.
+    mask : float32, for the pixels of the part. stops : exposure that it adds. settings : as it has them,
+        exposure apart; None when nothing else changes. patch : camera-linear light under them, None: the
+        frame's own.
     """
 
     mask: np.ndarray
@@ -112,7 +115,8 @@ class Local:
 def masks_of(
     regions: list[LocalRegion], developed: Developed, settings: Settings, context: Context, part: OutputPatch
 ) -> list[np.ndarray]:
-    """Masks of regions on the pixels of a part of the output; choices that contradict each other go to the strongest."""
+    """Masks of regions on the pixels of a part of the output; choices that contradict each other go to the
+    strongest."""
     reference = reference_of(developed, context)
     at = places_of(geometry_for(settings, context), part.top, part.left, part.step, part.pixels.shape[:2])
     masks = [mask_of(one, reference, at) for one in regions]
@@ -131,7 +135,8 @@ def masks_of(
 
 
 def locals_of(
-    developed: Developed, settings: Settings, context: Context, part: OutputPatch, wanted: OutputRegion, clean: FramePatch | None,
+    developed: Developed, settings: Settings, context: Context, part: OutputPatch, wanted: OutputRegion,
+    clean: FramePatch | None,
     upstream: Upstream | None,
 ) -> list[Local]:  # fmt: skip
     """The regions of a proof that act on a part of the output (camera-linear light, as of
@@ -180,7 +185,8 @@ def locals_of(
 
 
 def _camera_part(
-    developed: Developed, changed: Settings, settings: Settings, context: Context, part: OutputPatch, wanted: OutputRegion,
+    developed: Developed, changed: Settings, settings: Settings, context: Context, part: OutputPatch,
+    wanted: OutputRegion,
     mask: np.ndarray, clean: FramePatch | None, upstream: Upstream | None, number: int,
 ) -> OutputPatch:  # fmt: skip
     """Camera-linear light under a region's settings, where its mask is; elsewhere the frame's own."""
@@ -226,8 +232,8 @@ def blended(
 
     Parameters
     ----------
-    rows : of the part that `scene` holds. render : the same rows, and some columns, from camera-linear light (None: the frame's own)
-        under settings.
+    rows : of the part that `scene` holds. render : the same rows, and some columns, from camera-linear light
+        (None: the frame's own) under settings.
     """
     stops: np.ndarray | None = None
     pixels = scene.pixels

@@ -119,7 +119,8 @@ LOOKS: dict[str, Look] = {
     ),
     "red": Look("red channel", "The red of the finished picture.", finish=_channel(RED)),
     "green": Look("green channel", "The green of the finished picture.", finish=_channel(GREEN)),
-    "blue": Look("blue channel", "The blue of the finished picture: usually the noisiest.", finish=_channel(BLUE)),
+    "blue": Look("blue channel", "The blue of the finished picture: usually the noisiest.",
+    finish=_channel(BLUE)),
     "removed": Look(
         "removed noise", "What denoising took away. It should look like sand, without outlines.", removed=True
     ),
@@ -128,32 +129,39 @@ LOOKS: dict[str, Look] = {
         changes=(("acutance.coarse", 200.0), ("acutance.medium", 100.0)),
     ),
     "stress-shadows": Look(
-        "stress: shadows +3 EV", "As after lifting the shadows by three stops.", changes=(("light.shadows", 3.0),)
+        "stress: shadows +3 EV", "As after lifting the shadows by three stops.", changes=(("light.shadows",
+        3.0),)
     ),
     "stress-curve": Look(
-        "stress: steep curve", "As after a steep curve in the bright tones: skies show their noise and steps.",
+        "stress: steep curve",
+        "As after a steep curve in the bright tones: skies show their noise and steps.",
         changes=(("light.contrast", 80.0), ("light.exposure", -1.0)),
     ),
     "added": Look(
-        "what was added", "What deblurring and sharpening add to brightness, four times as strong, around grey. The frame itself does not "
+        "what was added", "What deblurring and sharpening add to brightness, four times as strong, around "
+                          "grey. The frame itself does not "
         "hold it: it should look like contours, not like noise or rings.", acutance="added",
     ),
     "alone": Look(
-        "what is left alone", "Striped where nothing is deblurred or sharpened: sky, water, fog and what is blurred should be.",
+        "what is left alone", "Striped where nothing is deblurred or sharpened: sky, water, fog and what is "
+                              "blurred should be.",
         acutance="alone",
     ),
     "enlarged": Look(
-        "as enlarged", "At 100 % and more: with the pixels that the enlarged file will have, twice as many along a side where Finish does not "
+        "as enlarged", "At 100 % and more: with the pixels that the enlarged file will have, twice as many "
+                       "along a side where Finish does not "
         "enlarge. Look at 200 % or 400 %.", enlarged=True,
     ),
     "softness": Look(
-        "where it is soft", "Tinted by how soft edges are: lemon sharp, violet soft, grey where there are too few.", acutance="softness"
+        "where it is soft", "Tinted by how soft edges are: lemon sharp, violet soft, grey where there are "
+                            "too few.", acutance="softness"
     ),
     "mosaic": Look("mosaic", "The values as the sensor gave them, each in the colour of its filter.", raw=-1),
     "mosaic-red": Look("mosaic, red", "The red values of the sensor alone.", raw=RED),
     "mosaic-green": Look("mosaic, green", "The green values of the sensor alone.", raw=GREEN),
     "origin": Look(
-        "what came from where", "Of a merge: each place in the tint of the frame that gave most of it, striped where a thing that moved, "
+        "what came from where", "Of a merge: each place in the tint of the frame that gave most of it, "
+                                "striped where a thing that moved, "
         "or a place chosen by hand, is taken from one.", origin=True,
     ),
     "mosaic-blue": Look("mosaic, blue", "The blue values of the sensor alone.", raw=BLUE),
@@ -182,14 +190,17 @@ FITTING = {"noise.luminance": "luminance", "noise.colour": "colour", "sensor.fal
 
 
 def shown_as(name: str, step: float) -> str:
-    """The look that a view of so many output pixels a pixel shows instead: of what is as fine as pixels the picture."""
+    """The look that a view of so many output pixels a pixel shows instead: of what is as fine as pixels the
+    picture."""
     return PICTURE if step > 1 and look_of(name).acutance in _FINE else name
 
 
 def missing(name: str, developed: Developed, step: float = 1.0) -> str:
-    """Why a look cannot be had of a developed frame (in a view of so many output pixels a pixel); empty when it can, or will be.
+    """Why a look cannot be had of a developed frame (in a view of so many output pixels a pixel); empty when
+    it can, or will be.
 
-    What deblurring and sharpening do is as fine as pixels: reduced, what is added cancels out and nothing seems to be touched.
+    What deblurring and sharpening do is as fine as pixels: reduced, what is added cancels out and nothing
+    seems to be touched.
     """
     look = look_of(name)
     if shown_as(name, step) != name:
@@ -266,7 +277,8 @@ def render_look(
         return with_mask(look.mask, whole, settings.regions[number], developed, settings, context)
     if look.enlarged:
         return with_enlarging(
-            lambda part: render_view(developed, settings, context, part, clean, offset, marks, None, upstream, space),
+            lambda part: render_view(developed, settings, context, part, clean, offset, marks, None, upstream,
+            space),
             settings, context, region,
         )  # fmt: skip
     space = space if look.finish is None else SCREEN
@@ -335,7 +347,8 @@ def _removed(
 
 #: Tints by the order of frames, and what they are called; more frames begin anew.
 TINTS = {
-    "blue": (0.25, 0.45, 1.0), "amber": (1.0, 0.62, 0.10), "green": (0.20, 0.80, 0.35), "rose": (1.0, 0.40, 0.62),
+    "blue": (0.25, 0.45, 1.0), "amber": (1.0, 0.62, 0.10), "green": (0.20, 0.80, 0.35), "rose": (1.0, 0.40,
+    0.62),
     "violet": (0.62, 0.42, 1.0), "lemon": (0.95, 0.92, 0.30), "turquoise": (0.15, 0.82, 0.85),
 }  # fmt: skip
 _STRIPE = 12
@@ -378,6 +391,7 @@ def _origin(
 
 
 def _compressed(light: np.ndarray) -> np.ndarray:
-    """Scene-linear luminance as values to look at, 0…1, all of it seen: the curve of Reinhard and others (2002)."""
+    """Scene-linear luminance as values to look at, 0…1, all of it seen: the curve of Reinhard and others
+    (2002)."""
     scaled = light * np.float32(4.0)
     return np.sqrt(scaled / (1 + scaled))

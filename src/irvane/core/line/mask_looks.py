@@ -14,7 +14,8 @@ from irvane.core.regions.masks import mask_of
 from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings
 
-#: Hatching: pixels between lines, and of a line; its colour; how much of the picture it takes; the grey outside.
+#: Hatching: pixels between lines, and of a line; its colour; how much of the picture it takes; the grey
+#: outside.
 _APART, _WIDE, _COLOUR, _SHARE, _OUTSIDE = 9, 2, np.array([64, 196, 188], np.float32), 0.8, 44.0
 #: Half width, in values of the mask, of the line where it is half.
 _CONTOUR = 0.03

@@ -1,6 +1,7 @@
 """What clips in every frame of a merge: marked, and its colour rebuilt as in a single frame.
 
-For the shortest exposure the merge's light is divided by its ratio: 1 is then where it clips, and everything below is as much darker.
+For the shortest exposure the merge's light is divided by its ratio: 1 is then where it clips, and everything
+below is as much darker.
 """
 
 from __future__ import annotations
@@ -17,8 +18,8 @@ _BAND = 516
 
 
 def clipped_everywhere(shortest: np.ndarray) -> np.ndarray | None:
-    """uint8 H×W, bit c where colour c clips in the shortest exposure (camera-linear as it lies in the merge, NaN outside of it);
-    None when nothing does."""
+    """uint8 H×W, bit c where colour c clips in the shortest exposure (camera-linear as it lies in the merge,
+    NaN outside of it); None when nothing does."""
     with np.errstate(invalid="ignore"):
         over = shortest >= CLIP_FULL
     if not over.any():
@@ -29,7 +30,8 @@ def clipped_everywhere(shortest: np.ndarray) -> np.ndarray | None:
 
 
 def rebuild_lights(
-    picture: np.ndarray, bits: np.ndarray | None, ratio: float, gains: np.ndarray, mosaic: Mosaic | None = None
+    picture: np.ndarray, bits: np.ndarray | None, ratio: float, gains: np.ndarray,
+    mosaic: Mosaic | None = None
 ) -> None:  # fmt: skip
     """Rebuild, in place, the colours of a merge that clip in every frame.
 

@@ -1,4 +1,5 @@
-"""What there is to say of a merge: what was left out, how far frames lay apart, what moved, and whether one would have done."""
+"""What there is to say of a merge: what was left out, how far frames lay apart, what moved, and whether one
+would have done."""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
 """A merge as a source: its members are developed, aligned and merged; the result goes through the line.
 
-Five kinds: ``hdr`` (scene-linear light of raw brackets), ``fusion`` (keep the detail of every exposure), ``join`` (the lights of one
-frame, the shadows of another), ``mean`` (a burst, its noise averaged away) and ``panorama`` (positions that may be brackets).
+Five kinds: ``hdr`` (scene-linear light of raw brackets), ``fusion`` (keep the detail of every exposure),
+``join`` (the lights of one frame, the shadows of another), ``mean`` (a burst, its noise averaged away) and
+``panorama`` (positions that may be brackets).
 """
 
 from __future__ import annotations
@@ -43,7 +44,8 @@ from irvane.core.settings import Colour, Settings
 
 #: Automatic amount up to which members are not denoised.
 _LEAST_AMOUNT = 50
-#: Noise of a finished picture on the scale of equalised light: its steps of 8 bits, spread by the curve that equalises it.
+#: Noise of a finished picture on the scale of equalised light: its steps of 8 bits, spread by the curve that
+#: equalises it.
 _FINISHED_NOISE = NoiseModel((4e-4,) * 3, (0.005,) * 3, "assumed")
 
 
@@ -67,7 +69,8 @@ class MergeSource:
         finished = [m.path for m in self.members if m.path.suffix.lower() in RENDERED_ENDINGS]
         if how.kind in (HDR, PANORAMA) and finished:
             raise MergeError(
-                f"{plain_text(finished[0].name)} is a finished picture: only raw frames can be merged to light or stitched; "
+                f"{plain_text(finished[0].name)} is a finished picture: only raw frames can be merged to "
+                f"light or stitched; "
                 "use fusion, join or mean."
             )
 
@@ -123,7 +126,8 @@ class MergeSource:
     def _still(
         self, names: list[str], loaded: list[Loaded], reference: int | None, progress: Progress
     ) -> Loaded | None:
-        """The merge of frames that stand still, as mosaics; None when one moved, or they are of several kinds."""
+        """The merge of frames that stand still, as mosaics; None when one moved, or they are of several
+        kinds."""
         settings = [self.how.settings_of(name) for name in names]
         sensors = [one.sensor for one in settings]
         still = find_still(names, loaded, sensors, reference, self.how.aligns, part(progress, 0.1, 0.25))
@@ -179,7 +183,8 @@ class MergeSource:
         return Loaded(
             MERGED, None, merged.picture, first.colour, merged.noise, 0, first.info, tuple(notes),
             cleaned.picture, optics=optics_of(first.info),
-            origin=Origin(origin_map(clean, how, moved, cleaned.picture), tuple(f.name for f in frames), moved.source >= 0), clipped=clipped,
+            origin=Origin(origin_map(clean, how, moved, cleaned.picture), tuple(f.name for f in frames),
+            moved.source >= 0), clipped=clipped,
         )  # fmt: skip
 
     def _by_hand(self, names: list[str]) -> list[Place]:

@@ -23,7 +23,8 @@ _WEIGHTS = np.array([0.25, 0.5, 0.25], np.float32)
 
 
 def find_path(developed: Developed, progress: Progress = always) -> Found | None:
-    """The path, in pixels of the upright frame; None where parts of it do not agree on one, or it did not move: its edges are sharp.
+    """The path, in pixels of the upright frame; None where parts of it do not agree on one, or it did not
+    move: its edges are sharp.
 
     Raises Cancelled.
     """

@@ -64,7 +64,8 @@ class Paces:
 
     @contextmanager
     def timing(self, kind: str, extent: tuple[int, int]) -> Iterator[None]:
-        """What is done inside is a kind of work on a picture of that height and width; what fails tells nothing."""
+        """What is done inside is a kind of work on a picture of that height and width; what fails tells
+        nothing."""
         began = time.monotonic()
         yield
         self.note(kind, time.monotonic() - began, extent[0] * extent[1] / 1e6)

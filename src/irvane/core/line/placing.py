@@ -50,8 +50,8 @@ def _moved(guide: Guide, geometry: Geometry) -> Guide:
 
 @lru_cache(maxsize=32)
 def light_given(facts: LensFacts, lens: Lens) -> np.ndarray | None:
-    """Factor by which corrections of the lens raise the light of the output, and with it the noise: float32, a coarse plane
-    over it; None where there are none. Of grids by colour that of green tells."""
+    """Factor by which corrections of the lens raise the light of the output, and with it the noise: float32,
+    a coarse plane over it; None where there are none. Of grids by colour that of green tells."""
     corrections = corrections_of(facts, bending_only(lens))
     if corrections.gains is None and lens.vignetting == 0 and not corrections.grids:
         return None
@@ -66,8 +66,9 @@ def light_given(facts: LensFacts, lens: Lens) -> np.ndarray | None:
 
 
 def at_source(settings: Settings, context: Context, region: OutputRegion) -> tuple[Settings, OutputRegion]:
-    """A place of the output in the frame itself, and settings that show it there: figures are read from pixels that were
-    never resampled. The second is a region of the output of these settings, whose pixels are the frame's."""
+    """A place of the output in the frame itself, and settings that show it there: figures are read from
+    pixels that were never resampled. The second is a region of the output of these settings, whose pixels are
+    the frame's."""
     place = geometry_for(settings, context).place_of(region)
     return replace(settings, lens=unbent(settings.lens)), OutputRegion(
         place.top, place.left, place.bottom, place.right

@@ -1,6 +1,7 @@
 """Which work is still missing for what is wanted: worked out from what is there and from the settings alone.
 
-Windows, strips, files, reports, merges and measurements all ask here; what is missing is done by :mod:`irvane.core.line.executor`.
+Windows, strips, files, reports, merges and measurements all ask here; what is missing is done by
+:mod:`irvane.core.line.executor`.
 """
 
 from __future__ import annotations
@@ -13,7 +14,8 @@ from irvane.core.line.tasks import FAST_PART, FULL, LENS, MOSAIC, PART, REFINE, 
 
 
 def missing(frame: Frame, request: Request) -> list[Task]:
-    """The work that is missing, in the order in which it is best done: what is seen before the whole, coarse before fine."""
+    """The work that is missing, in the order in which it is best done: what is seen before the whole, coarse
+    before fine."""
     if frame.coarse:
         return [Task(FULL, request)]
     tasks = []

@@ -1,4 +1,5 @@
-"""A proof's whole picture at once, for files, reports, merges and measurements; a window's is made in pieces by the engine."""
+"""A proof's whole picture at once, for files, reports, merges and measurements; a window's is made in pieces
+by the engine."""
 
 from __future__ import annotations
 
@@ -27,7 +28,8 @@ def developed_only(loaded: Loaded, settings: Settings) -> tuple[Developed, Conte
 def realise(
     source: Source | Loaded, settings: Settings, progress: Progress = always, both: bool = False
 ) -> tuple[Developed, Context]:
-    """All that a proof's whole picture is made of: loaded, developed and, as the settings ask, denoised; without its mosaic.
+    """All that a proof's whole picture is made of: loaded, developed and, as the settings ask, denoised;
+    without its mosaic.
 
     Raises
     ------

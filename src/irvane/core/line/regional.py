@@ -21,7 +21,8 @@ from irvane.core.settings import Sensor
 
 @dataclass(frozen=True)
 class _Part:
-    """A part of the sensor: half-open ranges of what is wanted, with what its colour depends on, and its borders."""
+    """A part of the sensor: half-open ranges of what is wanted, with what its colour depends on, and its
+    borders."""
 
     rows: tuple[int, int]
     columns: tuple[int, int]
@@ -76,7 +77,8 @@ def denoise_region(
 
 
 def denoise_view(developed: Developed, removal: Removal, region: FrameRegion) -> FramePatch:
-    """A reduced region without noise, made of the reduced plain picture: much sooner there than the whole frame.
+    """A reduced region without noise, made of the reduced plain picture: much sooner there than the whole
+    frame.
 
     The noise of its mosaic must be known.
     """

@@ -46,7 +46,8 @@ def lens_softness(files: Sequence[Path], progress: Progress = always) -> LensBlu
     if found is None:
         raise FileError(
             files[0],
-            "there are too few sharp edges to measure a lens by; take a chart, or several frames with detail up to the corners",
+            "there are too few sharp edges to measure a lens by; take a chart, or several frames with "
+            "detail up to the corners",
         )
     return found
 

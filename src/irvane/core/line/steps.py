@@ -1,6 +1,7 @@
 """The steps of the line in their order, and what each of them needs.
 
-Margins, cache keys and what must be computed anew follow from this list; ``docs/line.md`` tells the same steps at length.
+Margins, cache keys and what must be computed anew follow from this list; ``docs/line.md`` tells the same
+steps at length.
 """
 
 from __future__ import annotations
@@ -15,8 +16,8 @@ from irvane.core.lens.fringing import REACH as FRINGES
 from irvane.core.noise import mixing
 from irvane.core.settings import STATIONS, Noise, Sensor, Settings, default, newest_methods
 
-#: Results that are kept between steps: a developed frame, its denoised picture, camera-linear light of a view (in pixels of
-#: the output), scene-linear light, what is seen.
+#: Results that are kept between steps: a developed frame, its denoised picture, camera-linear light of a view
+#: (in pixels of the output), scene-linear light, what is seen.
 DEVELOPED, DENOISED, CAMERA, SCENE, SHOWN = "developed", "denoised", "camera light", "scene light", "shown"
 RESULTS = (DEVELOPED, DENOISED, CAMERA, SCENE, SHOWN)
 
@@ -50,7 +51,8 @@ class Step:
 
 
 def noise_shares(noise: Noise, amount: float) -> mixing.Shares:
-    """Shares of the change that denoising made, under the settings of the station Noise and the amount in force."""
+    """Shares of the change that denoising made, under the settings of the station Noise and the amount in
+    force."""
     share = min(amount, 100.0) / 100
 
     def three(*values: float) -> tuple[float, float, float]:
@@ -74,7 +76,8 @@ def _mixes(settings: Settings) -> bool:
 _MIXED = tuple(
     f"noise.{name}"
     for name in (
-        "amount", "luminance", "colour", "texture", "shadows", "midtones", "highlights", "fine", "medium", "coarse", "red",
+        "amount", "luminance", "colour", "texture", "shadows", "midtones", "highlights", "fine", "medium",
+        "coarse", "red",
         "green", "blue",
     )
 )  # fmt: skip
@@ -94,18 +97,24 @@ _SHARPENED = tuple(
 )
 
 LINE = (
-    Step("hot pixels", DEVELOPED, ("sensor.defects", "sensor.defects_by"), reduced=False, facts=("noise model",)),
+    Step("hot pixels", DEVELOPED, ("sensor.defects", "sensor.defects_by"), reduced=False,
+    facts=("noise model",)),
     Step("banding", DEVELOPED, ("sensor.banding", "sensor.banding_width", "sensor.banding_by"), reduced=False,
          facts=("noise model",)),
-    Step("demosaic", DEVELOPED, ("sensor.demosaic", "sensor.colour_by"), reduced=False, facts=("clip limits",)),
+    Step("demosaic", DEVELOPED, ("sensor.demosaic", "sensor.colour_by"), reduced=False, facts=("clip limits",
+    )),
     Step("false colour", DEVELOPED, ("sensor.false_colour", "sensor.false_colour_width"), reduced=False),
-    Step("denoise", DENOISED, ("noise.amount", "noise.method", "noise.removed_by"), reduced=False, facts=("noise model",)),
+    Step("denoise", DENOISED, ("noise.amount", "noise.method", "noise.removed_by"), reduced=False,
+    facts=("noise model",)),
     Step("noise mixing", CAMERA, _MIXED, mixing.REACH, facts=("noise model",), acts=_mixes),
     Step("clear black", CAMERA, ("noise.clear_black",), facts=("haze",)),
     Step("highlights", CAMERA, ("sensor.highlights", "sensor.clipping_by"), facts=("highlight map",)),
-    Step("fringes", CAMERA, ("lens.fringing", "lens.fringe_hue"), FRINGES, acts=lambda s: s.lens.fringing > 0),
-    Step("deblurring", CAMERA, ("acutance.deblur", "acutance.method", "acutance.radius", "acutance.corners", "acutance.blades",
-         "acutance.length", "acutance.angle", "acutance.path", "acutance.roll", "acutance.deblur_strength", "acutance.deblurred_by"),
+    Step("fringes", CAMERA, ("lens.fringing", "lens.fringe_hue"), FRINGES,
+    acts=lambda s: s.lens.fringing > 0),
+    Step("deblurring", CAMERA, ("acutance.deblur", "acutance.method", "acutance.radius", "acutance.corners",
+    "acutance.blades",
+         "acutance.length", "acutance.angle", "acutance.path", "acutance.roll", "acutance.deblur_strength",
+         "acutance.deblurred_by"),
          facts=("noise model", "blur")),
     Step("corner light", CAMERA, ("lens.*",), facts=("lens",)),
     Step("geometry", CAMERA, ("lens.*",), facts=("lens",)),
@@ -147,7 +156,8 @@ def read_by(result: str) -> tuple[str, ...]:
 
 
 def around(settings: Settings, result: str) -> int:
-    """View pixels around a place that the steps which make a result need under these settings, in any of their regions."""
+    """View pixels around a place that the steps which make a result need under these settings, in any of
+    their regions."""
     every = [settings, *(settings.in_region(one) for one in settings.regions if one.acts)]
     return max(sum(step.around for step in LINE if step.makes == result and step.acts(one)) for one in every)
 
@@ -159,7 +169,8 @@ def around_at_most(result: str) -> int:
 
 @lru_cache(maxsize=256)
 def developing(sensor: Sensor) -> Sensor:
-    """A station Sensor in which all that a developed frame does not depend on is as in a new proof: frames are kept by it."""
+    """A station Sensor in which all that a developed frame does not depend on is as in a new proof: frames
+    are kept by it."""
     read, methods = read_by(DEVELOPED), newest_methods()
     others = {
         name: methods.get(f"sensor.{name}", default(f"sensor.{name}"))

@@ -1,4 +1,5 @@
-"""Brackets that stand still: repaired mosaics are merged, the merge is denoised once, with its own noise, and interpolated once."""
+"""Brackets that stand still: repaired mosaics are merged, the merge is denoised once, with its own noise, and
+interpolated once."""
 
 from __future__ import annotations
 
@@ -72,7 +73,8 @@ def same_array(frames: Sequence[Loaded]) -> bool:
 
 
 def find_still(
-    names: Sequence[str], frames: Sequence[Loaded], sensors: Sequence[Sensor], reference: int | None, aligns: bool,
+    names: Sequence[str], frames: Sequence[Loaded], sensors: Sequence[Sensor], reference: int | None,
+    aligns: bool,
     progress: Progress,
 ) -> Still | None:  # fmt: skip
     """A bracket, when its frames stand still (or are taken to); None when one moved.
@@ -139,7 +141,8 @@ def merge_still(
     clipped = clip_bits(still.mosaics[shortest])
     factors = gains(colour.neutral)
     variance = variance_of(
-        [still.seen[k].noise for k in how.used], [how.ratios[k] for k in how.used], colour.neutral, (FADE, CLIPPED)
+        [still.seen[k].noise for k in how.used], [how.ratios[k] for k in how.used], colour.neutral, (FADE,
+        CLIPPED)
     )  # fmt: skip
     before, lights = merged, (clipped, how.ratios[shortest])
     plain = _coloured(
@@ -171,16 +174,19 @@ def merge_still(
     notes.append(told_of_single(best_single(still.seen, how, small), still.names))
     origin = Origin(origin_map(still.seen, how, moved, small), still.names, moved.source >= 0)
     return Loaded(
-        MERGED, None, plain, colour, variance.model, flip, first.info, tuple(notes), clean, optics=first.optics, origin=origin,
+        MERGED, None, plain, colour, variance.model, flip, first.info, tuple(notes), clean,
+        optics=first.optics, origin=origin,
         clipped=clipped,
     )  # fmt: skip
 
 
 def _raised(
-    data: np.ndarray, before: np.ndarray, cfa: np.ndarray, factors: np.ndarray, clipped: np.ndarray | None, ratio: float
+    data: np.ndarray, before: np.ndarray, cfa: np.ndarray, factors: np.ndarray, clipped: np.ndarray | None,
+    ratio: float
 ) -> np.ndarray:  # fmt: skip
-    """A merged mosaic whose samples that clip in every frame are raised to what they would have held: beside them interpolation would
-    see the clip's colours. `before`: it, before denoising; `ratio`: see :mod:`irvane.core.line.merge_lights`."""
+    """A merged mosaic whose samples that clip in every frame are raised to what they would have held: beside
+    them interpolation would see the clip's colours. `before`: it, before denoising; `ratio`: see
+    :mod:`irvane.core.line.merge_lights`."""
     if clipped is None:
         return data
     scaled = Mosaic(data / np.float32(ratio), cfa)
@@ -189,7 +195,8 @@ def _raised(
 
 
 def _denoised(
-    merged: np.ndarray, still: Still, found: Ghosts, variance: Variance, factors: np.ndarray, removal: Removal, progress: Progress
+    merged: np.ndarray, still: Still, found: Ghosts, variance: Variance, factors: np.ndarray,
+    removal: Removal, progress: Progress
 ) -> np.ndarray:  # fmt: skip
     """The merge without noise; what is taken from one frame has that frame's noise and is denoised by it."""
     cfa = still.mosaics[0].cfa
@@ -204,7 +211,8 @@ def _denoised(
         ratio, noise = still.how.ratios[k], still.seen[k].noise
         own = Mosaic(still.mosaics[k].data * np.float32(ratio), cfa)
         scaled = NoiseModel(
-            tuple(g * ratio for g in noise.gain), tuple(r * ratio for r in noise.read), noise.origin  # type: ignore[arg-type]
+            tuple(g * ratio for g in noise.gain), tuple(r * ratio for r in noise.read),
+            noise.origin  # type: ignore[arg-type]
         )  # fmt: skip
         for rows, columns, share in _boxes(found.source == k, clean.shape):
             made = denoise.denoise_mosaic(
@@ -244,7 +252,8 @@ class _Told(Removed):
     strength: float
 
     def tell(
-        self, before: np.ndarray, after: np.ndarray, green: np.ndarray, colours: np.ndarray, knee: float, out: np.ndarray
+        self, before: np.ndarray, after: np.ndarray, green: np.ndarray, colours: np.ndarray, knee: float,
+        out: np.ndarray
     ) -> None:  # fmt: skip
         light = np.maximum(green, 0)
         slope = np.float32(POWER) * (light + np.float32(knee)) ** np.float32(POWER - 1)
@@ -253,7 +262,8 @@ class _Told(Removed):
 
 
 def _coloured(
-    data: np.ndarray, cfa: np.ndarray, factors: np.ndarray, knee: float, sensor: Sensor, refined: bool, told: _Told | None,
+    data: np.ndarray, cfa: np.ndarray, factors: np.ndarray, knee: float, sensor: Sensor, refined: bool,
+    told: _Told | None,
     progress: Progress,
 ) -> np.ndarray:  # fmt: skip
     """Full colour of a merged mosaic, in bands: float32 H×W×3."""
@@ -268,7 +278,8 @@ def _coloured(
         strip = None
         if told is not None:
             strip = _Told(
-                told.before[top:bottom], told.after[top:bottom], told.noise, told.held[top:bottom], told.variance, told.strength
+                told.before[top:bottom], told.after[top:bottom], told.noise, told.held[top:bottom],
+                told.variance, told.strength
             )  # fmt: skip
         borders = top == 0, bottom == h, True, True
         full = full_colour(

@@ -1,6 +1,8 @@
-"""A panorama as a source: its positions, brackets merged on the way, are kept on disk as they are made, then laid out and blended.
+"""A panorama as a source: its positions, brackets merged on the way, are kept on disk as they are made, then
+laid out and blended.
 
-What was made of a position survives a crash or a pause: a run that is started again goes on behind it, to the same pixels.
+What was made of a position survives a crash or a pause: a run that is started again goes on behind it, to the
+same pixels.
 """
 
 from __future__ import annotations
@@ -179,7 +181,8 @@ class _Facts:
 def _position(
     group: Sequence[FileSource], how: How, merge: Merge, store: ResultCache, progress: Progress
 ) -> tuple[np.ndarray, _Facts]:
-    """Light of a position with its lens corrected, upright, and what is known of it; from disk where it was made before."""
+    """Light of a position with its lens corrected, upright, and what is known of it; from disk where it was
+    made before."""
     own = [how.settings_of(one.path.name) for one in group]
     joined = f"{_METHOD} {how.ghosts} {how.aligns} {own}:" + ":".join(one.key for one in group)
     key = hashlib.blake2b(joined.encode(), digest_size=16).hexdigest()

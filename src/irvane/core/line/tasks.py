@@ -14,10 +14,12 @@ from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
-#: Kinds of work. COARSE: the first form, straight from the binned mosaic. FULL: demosaiced at full resolution. MOSAIC: it, read
-#: again where it was given up. LENS: its errors measured. REFINE: the plain picture by the network. WHOLE: the denoised picture.
+#: Kinds of work. COARSE: the first form, straight from the binned mosaic. FULL: demosaiced at full
+#: resolution. MOSAIC: it, read again where it was given up. LENS: its errors measured. REFINE: the plain
+#: picture by the network. WHOLE: the denoised picture.
 COARSE, FULL, MOSAIC, LENS, REFINE, WHOLE = "coarse", "full", "mosaic", "lens", "refine", "whole"
-#: Kinds of work on what is seen alone. FAST_PART: denoised fast for now. PART: denoised. REFINED: the plain picture by the network.
+#: Kinds of work on what is seen alone. FAST_PART: denoised fast for now. PART: denoised. REFINED: the plain
+#: picture by the network.
 FAST_PART, PART, REFINED = "rough", "part", "refined"
 #: Work that makes what a proof's whole picture consists of.
 LASTING = (LENS, REFINE, WHOLE)
@@ -31,7 +33,8 @@ class Request:
     ----------
     region : the part of the output that is looked at; None: the whole picture, which nobody looks at now.
     look : how it is seen.
-    both : is the plain picture wanted even where the proof shows nothing of it (beside it, or to be mixed anew)?
+    both : is the plain picture wanted even where the proof shows nothing of it (beside it, or to be mixed
+        anew)?
     """
 
     settings: Settings
@@ -121,7 +124,8 @@ def plan_for(developed: Developed, settings: Settings, context: Context, both: b
 
     Parameters
     ----------
-    both : the plain picture is wanted as well where the proof shows nothing of it (beside it, or to be mixed anew).
+    both : the plain picture is wanted as well where the proof shows nothing of it (beside it, or to be mixed
+        anew).
     """
     wished = wished_removal(developed, settings, context)
     denoises = wished.strength > 0 and developed.can_be_denoised

@@ -1,4 +1,5 @@
-"""The test strip: one crop of a frame at several values of one setting, or the whole of it under every preset."""
+"""The test strip: one crop of a frame at several values of one setting, or the whole of it under every
+preset."""
 
 from __future__ import annotations
 
@@ -26,7 +27,8 @@ _STEPS = 5
 
 
 def strip_values(path: str, now: Any, count: int, spread: float = 1.0) -> list[Any]:
-    """Values to show: all names of a choice, or numbers around the present one, evenly apart and inside the range.
+    """Values to show: all names of a choice, or numbers around the present one, evenly apart and inside the
+    range.
 
     Parameters
     ----------
@@ -79,7 +81,8 @@ def strip_label(path: str, value: Any) -> str:
 
 
 def present(path: str, settings: Settings) -> Any:
-    """The value in force: of a grade its name, or "" when the settings are none of them; None when it is automatic."""
+    """The value in force: of a grade its name, or "" when the settings are none of them; None when it is
+    automatic."""
     if path == PRESETS:
         return AS_IT_IS
     if path != GRADE:
@@ -133,12 +136,13 @@ def render_crop(
     progress: Progress = always,
     at_once: bool = False,
 ) -> Crop:
-    """A region under some settings, finished: at 1:1 what is missing for it is computed for this region alone; a reduced one is made of the
-    whole denoised picture, as the bench shows it.
+    """A region under some settings, finished: at 1:1 what is missing for it is computed for this region
+    alone; a reduced one is made of the whole denoised picture, as the bench shows it.
 
     Parameters
     ----------
-    at_once : a reduced region is not waited for: where the whole is not there yet, its noise is removed as that of a reduced picture can be.
+    at_once : a reduced region is not waited for: where the whole is not there yet, its noise is removed as
+        that of a reduced picture can be.
 
     Raises
     ------

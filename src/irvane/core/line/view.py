@@ -1,6 +1,7 @@
 """The cheap half of the line: from developed pictures to what is seen of them.
 
-Every purpose runs the same steps through :func:`scene_patch` and :func:`show`; only the region and the step differ.
+Every purpose runs the same steps through :func:`scene_patch` and :func:`show`; only the region and the step
+differ.
 """
 
 from __future__ import annotations
@@ -125,7 +126,8 @@ def scene_patch(
     region: OutputRegion,
     clean: FramePatch | None = None,
 ) -> OutputPatch:
-    """Scene-linear light of a region of the output (with what sharpening needs around it), before the base rendering."""
+    """Scene-linear light of a region of the output (with what sharpening needs around it), before the base
+    rendering."""
     patch = camera_light(developed, settings, context, region, clean)
     numbers = _numbers(developed, settings, context, clean is not None)
     facts = scene_context(settings, context)
@@ -140,8 +142,9 @@ def scene_patch(
 def plain_light(
     developed: Developed, settings: Settings, context: Context, region: OutputRegion
 ) -> OutputPatch:
-    """Light of a region of the output as it was in the scene: white balance and the camera's matrix alone, nothing of Light, Colour and
-    Acutance's sharpening. 18 % grey lies at 0.18: a camera's light is raised by `BASE_EXPOSURE`."""
+    """Light of a region of the output as it was in the scene: white balance and the camera's matrix alone,
+    nothing of Light, Colour and Acutance's sharpening. 18 % grey lies at 0.18: a camera's light is raised by
+    `BASE_EXPOSURE`."""
     patch = trim(camera_light(developed, settings, context, region), region)
     numbers = _numbers(developed, settings, context, False)
     if numbers.balance is None:
@@ -202,7 +205,8 @@ def _paper_white(developed: Developed, settings: Settings) -> float:
 
 
 def show(patch: OutputPatch, developed: Developed, settings: Settings, space: str = SCREEN) -> np.ndarray:
-    """Display light (linear in the output space, 0…1) of a scene-linear patch; display sources skip the tone curve."""
+    """Display light (linear in the output space, 0…1) of a scene-linear patch; display sources skip the tone
+    curve."""
     if developed.entry == DISPLAY:
         matrix = between(WORKING, SPACES[space]).astype(np.float32)
         light = np.clip(patch.pixels @ matrix.T, 0, 1)
@@ -248,8 +252,9 @@ def render_view(
 
     Parameters
     ----------
-    clean : denoised pixels of (at least) the region with its margin, while the whole denoised picture is missing; when
-        they are reduced, of that what the view is made from (:func:`irvane.core.line.camera.source_of`).
+    clean : denoised pixels of (at least) the region with its margin, while the whole denoised picture is
+        missing; when they are reduced, of that what the view is made from
+        (:func:`irvane.core.line.camera.source_of`).
     offset : EV by which the view (not the proof) is brightened, to match another pane.
     marks : limits of the clip marks; None: no marks.
     finish : finished light (linear sRGB) to what is seen instead.

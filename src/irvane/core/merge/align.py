@@ -1,8 +1,9 @@
-"""Alignment of handheld frames: where each lies on the reference, from contours that survive exposure changes.
+"""Alignment of handheld frames: where each lies on the reference, from contours that survive exposure
+changes.
 
-Coarse: bitmaps of brightness above the median, shifted over a pyramid (Ward 2003, through OpenCV). Fine: enhanced
-correlation (Evangelidis & Psarakis 2008, through OpenCV) of a Euclidean motion on brightness brought to equal
-exposure, with clipped and dark places masked out.
+Coarse: bitmaps of brightness above the median, shifted over a pyramid (Ward 2003, through OpenCV). Fine:
+enhanced correlation (Evangelidis & Psarakis 2008, through OpenCV) of a Euclidean motion on brightness brought
+to equal exposure, with clipped and dark places masked out.
 """
 
 from __future__ import annotations
@@ -30,8 +31,8 @@ class Motion:
     correlation : agreement of the aligned contours, −1…1; 0 when only the coarse step held.
     residual : pixels by which places that were looked at still lie off (95 % of them); None when none were.
     share : how many of them follow the map; the others moved by themselves.
-    field : pixels (x, y) that are added to places of the reference before the map, float32 h×w×2 over the whole frame;
-        None: nothing.
+    field : pixels (x, y) that are added to places of the reference before the map, float32 h×w×2 over the
+        whole frame; None: nothing.
     """
 
     matrix: np.ndarray
@@ -118,8 +119,8 @@ def align(
 
 
 def warp(picture: np.ndarray, motion: Motion) -> np.ndarray:
-    """Resample a frame onto the reference; places outside the frame become NaN. Its border is continued for the resampling:
-    only what lies beyond it is missing."""
+    """Resample a frame onto the reference; places outside the frame become NaN. Its border is continued for
+    the resampling: only what lies beyond it is missing."""
     if motion.still:
         return picture
     if motion.field is not None:

@@ -1,6 +1,8 @@
-"""Finished pictures of one scene brought to one brightness, whatever their tone curves: by equal ranks of their values.
+"""Finished pictures of one scene brought to one brightness, whatever their tone curves: by equal ranks of
+their values.
 
-A brightness transfer function is found from histograms alone, which do not care for small motions (Grossberg & Nayar 2003).
+A brightness transfer function is found from histograms alone, which do not care for small motions (Grossberg
+& Nayar 2003).
 """
 
 from __future__ import annotations
@@ -23,7 +25,8 @@ def middle(frames: Sequence[np.ndarray]) -> int:
 
 
 def equalised(frames: Sequence[np.ndarray], reference: int) -> list[np.ndarray]:
-    """Frames with the values that the reference has at the same ranks, on a linear-like scale; clipped ones are 1, black ones 0.
+    """Frames with the values that the reference has at the same ranks, on a linear-like scale; clipped ones
+    are 1, black ones 0.
 
     Parameters
     ----------

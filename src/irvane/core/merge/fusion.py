@@ -1,6 +1,8 @@
-"""Exposure fusion of finished pictures: for detail (Mertens, Kautz & Van Reeth 2007), or the lights of one and the shadows of another.
+"""Exposure fusion of finished pictures: for detail (Mertens, Kautz & Van Reeth 2007), or the lights of one
+and the shadows of another.
 
-Exposedness is judged on luminance and not, as the paper has it, on every colour by itself: blue skies would turn violet.
+Exposedness is judged on luminance and not, as the paper has it, on every colour by itself: blue skies would
+turn violet.
 """
 
 from __future__ import annotations
@@ -45,7 +47,8 @@ def fuse(frames: Sequence[np.ndarray], counts: Sequence[np.ndarray] | None = Non
     Parameters
     ----------
     frames : float32 H×W×3 each, encoded 0…1, same size.
-    counts : float32 H×W each, by how much a frame counts (0: not at all, as where something moved); None: everywhere.
+    counts : float32 H×W each, by how much a frame counts (0: not at all, as where something moved); None:
+        everywhere.
 
     Returns
     -------
@@ -62,7 +65,8 @@ def fuse(frames: Sequence[np.ndarray], counts: Sequence[np.ndarray] | None = Non
 
 
 def join(frames: Sequence[np.ndarray], counts: Sequence[np.ndarray] | None = None) -> np.ndarray:
-    """Join the lights of short exposures and the shadows of long ones along soft, wide borders that follow contours.
+    """Join the lights of short exposures and the shadows of long ones along soft, wide borders that follow
+    contours.
 
     Parameters as of :func:`fuse`, in any order.
     """

@@ -1,9 +1,10 @@
 """What moved between the frames of a bracket: whole things are taken from one frame, not pixel by pixel.
 
-Frames are compared on means of four by four pixels with one picture that holds everywhere (the reference, and where it clips or
-is dark, the frame nearest to it in exposure that does not). What differs by more than noise and a remaining misalignment explain
-becomes regions; weak differences belong to a region only where they touch a strong one (hysteresis, Canny 1986). In a region one
-frame counts: the reference, unless it clips or is noise there (one source for a whole thing: Granados and others 2013).
+Frames are compared on means of four by four pixels with one picture that holds everywhere (the reference, and
+where it clips or is dark, the frame nearest to it in exposure that does not). What differs by more than noise
+and a remaining misalignment explain becomes regions; weak differences belong to a region only where they
+touch a strong one (hysteresis, Canny 1986). In a region one frame counts: the reference, unless it clips or
+is noise there (one source for a whole thing: Granados and others 2013).
 """
 
 from __future__ import annotations
@@ -19,11 +20,14 @@ from irvane.core.image import NoiseModel, largest_colour
 
 #: Frame pixels of a cell that is compared.
 CELL = 4
-#: Signals near enough to clipping that a frame is not believed; signal-to-noise ratio below which it is not either.
+#: Signals near enough to clipping that a frame is not believed; signal-to-noise ratio below which it is not
+#: either.
 _CLIPS, _DARK = 0.85, 3.0
-#: At the middle strength: differences in units of what is explained that make a region, and that belong to one.
+#: At the middle strength: differences in units of what is explained that make a region, and that belong to
+#: one.
 _STRONG, _WEAK = 1.6, 0.75
-#: What is explained: standard deviations of noise, a share of the light, pixels of misalignment on the slope of the light.
+#: What is explained: standard deviations of noise, a share of the light, pixels of misalignment on the slope
+#: of the light.
 _SIGMAS, _SHARE, _PIXELS = 3.0, 0.07, 0.5
 #: Cells of the smallest region; cells by which regions are widened, and over which a region's border is soft.
 _SMALLEST, _WIDER, _SOFT = 14, 3, 1.5
@@ -64,7 +68,8 @@ def sight(picture: np.ndarray, ratio: float, noise: NoiseModel, step: int = 1) -
 
     Parameters
     ----------
-    ratio : the reference's exposure over its own. step : frame pixels per pixel, more than 1 for a binned mosaic.
+    ratio : the reference's exposure over its own. step : frame pixels per pixel, more than 1 for a binned
+        mosaic.
     """
     h, w = picture.shape[:2]
     cell = max(1, round(CELL / step))
@@ -81,7 +86,8 @@ def sight(picture: np.ndarray, ratio: float, noise: NoiseModel, step: int = 1) -
     near = (top >= _CLIPS).astype(np.float32)
     bright = cv2.resize(near, size, interpolation=cv2.INTER_AREA) > 0.999
     gain, read2 = np.array(noise.gain), np.array(noise.read) ** 2
-    # neighbouring samples of a demosaiced picture share noise: a mean of sixteen counts as one of six; binned ones do not
+    # neighbouring samples of a demosaiced picture share noise: a mean of sixteen counts as one of six; binned
+    # ones do not
     alone = 6 if step == 1 else cell * cell
     sigma = np.sqrt((gain * np.maximum(light, 0) + read2) / alone) * ratio
     light = light * np.float32(ratio)
@@ -90,7 +96,8 @@ def sight(picture: np.ndarray, ratio: float, noise: NoiseModel, step: int = 1) -
 
 
 def _anchor(sights: Sequence[Sight], order: Sequence[int]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """One picture that holds as far as any frame does: its light, its noise, and whose it is; frames in `order` come first."""
+    """One picture that holds as far as any frame does: its light, its noise, and whose it is; frames in
+    `order` come first."""
     first = sights[order[0]]
     light, sigma = first.light.copy(), first.sigma.copy()
     whose = np.where(first.held, order[0], -1)
@@ -101,8 +108,8 @@ def _anchor(sights: Sequence[Sight], order: Sequence[int]) -> tuple[np.ndarray, 
 
 
 def _apart(one: Sight, light: np.ndarray, sigma: np.ndarray, off: float) -> np.ndarray:
-    """How far a frame differs from the anchor, in units of what is explained; of the worst colour. Where the frame is near
-    clipping, only that it is brighter says something."""
+    """How far a frame differs from the anchor, in units of what is explained; of the worst colour. Where the
+    frame is near clipping, only that it is brighter says something."""
     a, b = np.nan_to_num(light), np.nan_to_num(one.light)
     # a misalignment of a fraction of a pixel shows on slopes: largest difference to the neighbours
     slope = (cv2.dilate(a, np.ones((3, 3), np.uint8)) - cv2.erode(a, np.ones((3, 3), np.uint8))) * (
@@ -230,7 +237,8 @@ def _weights(source: np.ndarray, used: Sequence[int], count: int) -> tuple[np.nd
 
 
 def taken(found: Ghosts, places: Sequence[Place], used: Sequence[int]) -> Ghosts:
-    """What moved, with places that were chosen by hand: a disc each, and the whole thing that moved under its middle.
+    """What moved, with places that were chosen by hand: a disc each, and the whole thing that moved under its
+    middle.
 
     Parameters
     ----------
@@ -250,8 +258,8 @@ def taken(found: Ghosts, places: Sequence[Place], used: Sequence[int]) -> Ghosts
 
 
 def _source_of(sights: Sequence[Sight], here: np.ndarray, order: Sequence[int]) -> int:
-    """The frame that a region is taken from: the first in order that neither clips nor is dark there, nor ends; else the one
-    that does so least."""
+    """The frame that a region is taken from: the first in order that neither clips nor is dark there, nor
+    ends; else the one that does so least."""
     faults = {}
     for k in order:
         one = sights[k]

@@ -1,7 +1,8 @@
 """High dynamic range: frames merged in linear light, each pixel weighted by its noise.
 
-The weight is the inverse variance of the frame's estimate of scene light (Granados et al. 2010; Hasinoff, Durand &
-Freeman 2010), with the sensor's own noise model; clipped values count nothing. What moved is taken from one frame (:mod:`irvane.core.merge.ghosts`).
+The weight is the inverse variance of the frame's estimate of scene light (Granados et al. 2010; Hasinoff,
+Durand & Freeman 2010), with the sensor's own noise model; clipped values count nothing. What moved is taken
+from one frame (:mod:`irvane.core.merge.ghosts`).
 """
 
 from __future__ import annotations
@@ -37,7 +38,8 @@ def hold(largest, rank):
 
 @marked
 def _collect(begin, end, picture, ratio, rank, light, exposure):
-    """Add a frame's counts and its exposure: their quotient is the best guess that does not depend on noise."""
+    """Add a frame's counts and its exposure: their quotient is the best guess that does not depend on
+    noise."""
     for y in range(begin, end):
         for x in range(picture.shape[1]):
             largest = max(picture[y, x, 0], max(picture[y, x, 1], picture[y, x, 2]))
@@ -51,8 +53,8 @@ def _collect(begin, end, picture, ratio, rank, light, exposure):
 
 @marked
 def _add(begin, end, picture, counts, expected, doubt, ratio, gain, read2, rank, total, weight):
-    """Add a frame's light by its weight; `counts`: by how much it counts at all, for every pixel; `doubt`: see :func:`_doubt`, of
-    one pixel where there is none."""
+    """Add a frame's light by its weight; `counts`: by how much it counts at all, for every pixel; `doubt`:
+    see :func:`_doubt`, of one pixel where there is none."""
     for y in range(begin, end):
         for x in range(picture.shape[1]):
             largest = max(picture[y, x, 0], max(picture[y, x, 1], picture[y, x, 2]))
@@ -63,7 +65,8 @@ def _add(begin, end, picture, counts, expected, doubt, ratio, gain, read2, rank,
                 continue
             unsure = doubt[y, x] if doubt.size > 1 else np.float32(0)
             for c in range(3):
-                # from the expected light, not from this noisy value: else dark noise would outweigh bright noise
+                # from the expected light, not from this noisy value: else dark noise would outweigh bright
+                # noise
                 light = max(expected[y, x, c], 0.0)
                 variance = gain[c] * light * ratio + read2[c] * ratio * ratio + unsure * light * light
                 w = share / variance
@@ -73,7 +76,8 @@ def _add(begin, end, picture, counts, expected, doubt, ratio, gain, read2, rank,
 
 @dataclass(frozen=True)
 class Merged:
-    """A merge: camera-linear float32 at the reference's exposure (values above 1 are real light), and its noise.
+    """A merge: camera-linear float32 at the reference's exposure (values above 1 are real light), and its
+    noise.
 
     Attributes
     ----------
@@ -101,8 +105,9 @@ def expected_light(members: Sequence[Member], how: Plan, progress: Progress = al
 
 
 def _doubt(expected: np.ndarray, noise: NoiseModel) -> np.ndarray:
-    """Relative variance that resampling adds to a frame: where structure is as fine as pixels hold, what lies between them is not
-    known, and the reference, which is not resampled, knows better. float32 H×W; `noise`: of the reference."""
+    """Relative variance that resampling adds to a frame: where structure is as fine as pixels hold, what lies
+    between them is not known, and the reference, which is not resampled, knows better. float32 H×W; `noise`:
+    of the reference."""
     light = np.maximum(expected @ (LUMA_2020 / LUMA_2020.sum()), 1e-6)
     fine = (light - cv2.GaussianBlur(light, (0, 0), 1.0)) ** 2
     random = noise.gain[1] * light + noise.read[1] ** 2
@@ -156,9 +161,11 @@ def merge(
 
 
 def find_movement(
-    members: Sequence[Member], how: Plan, strength: float = GHOSTS, places: Sequence[Place] = (), progress: Progress = always,
+    members: Sequence[Member], how: Plan, strength: float = GHOSTS, places: Sequence[Place] = (),
+    progress: Progress = always,
 ) -> Ghosts:  # fmt: skip
-    """What moved between the frames that are merged, and what was chosen by hand; in the result the others count nothing."""
+    """What moved between the frames that are merged, and what was chosen by hand; in the result the others
+    count nothing."""
     found = _found_movement(members, how, strength, progress)
     return taken(found, places, how.used) if places else found
 

@@ -1,4 +1,5 @@
-"""How the frames of a bracket are laid on each other: which one stays, how they moved, how their exposures compare, which are left out."""
+"""How the frames of a bracket are laid on each other: which one stays, how they moved, how their exposures
+compare, which are left out."""
 
 from __future__ import annotations
 
@@ -95,7 +96,8 @@ def _middle_by_content(members: Sequence[Member]) -> int:
 
 
 def _estimated_ratios(members: Sequence[Member], reference: int, left_out: set[int]) -> list[float]:
-    """Exposure of the reference over each frame's from content: the ratio at equal ranks of brightness, where both hold.
+    """Exposure of the reference over each frame's from content: the ratio at equal ranks of brightness, where
+    both hold.
 
     Histograms do not care for small motions.
     """
@@ -120,7 +122,8 @@ def _luminance(member: Member) -> np.ndarray:
 
 
 def _unclipped(member: Member) -> np.ndarray:
-    """1 where no colour is near clipping, else 0: float32 H×W. One that clips alone would pull the luminance."""
+    """1 where no colour is near clipping, else 0: float32 H×W. One that clips alone would pull the
+    luminance."""
     return (largest_colour(member.picture) < FADE).astype(np.float32)
 
 

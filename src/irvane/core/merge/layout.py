@@ -1,7 +1,8 @@
 """Where the positions of a panorama lie.
 
-Features on brightness-equalised small pictures (SIFT, Lowe 2004), pairs and bundle adjustment by OpenCV's detail modules (after
-Brown & Lowe 2007); a shifted lens has a planar model of its own. Places that were set by hand count like features.
+Features on brightness-equalised small pictures (SIFT, Lowe 2004), pairs and bundle adjustment by OpenCV's
+detail modules (after Brown & Lowe 2007); a shifted lens has a planar model of its own. Places that were set
+by hand count like features.
 """
 
 from __future__ import annotations
@@ -27,14 +28,15 @@ _SEED = 7
 _FOR_FEATURES = 1.6e6
 #: Confidence from which a pair counts (OpenCV's measure), share of matches for a good second neighbour.
 _SURE, _SECOND = 0.8, 0.32
-#: Widest views, degrees, that a straight-lined projection shows well; above it a cylinder, above that a sphere.
+#: Widest views, degrees, that a straight-lined projection shows well; above it a cylinder, above that a
+#: sphere.
 _STRAIGHT_UP_TO, _CYLINDER_UP_TO = 75.0, 50.0
 
 
 @dataclass(frozen=True)
 class Position:
-    """A position: camera-linear light (float32 H×W×3, may be mapped from disk), its name, and what brings its light to the
-    exposure of all."""
+    """A position: camera-linear light (float32 H×W×3, may be mapped from disk), its name, and what brings its
+    light to the exposure of all."""
 
     picture: np.ndarray
     name: str
@@ -152,8 +154,8 @@ def lay_out(
 
 
 def _paired(matcher: Any, features: Sequence[Any]) -> Any:
-    """Pairs of positions. OpenCV takes pairs that agree more than well for pictures of one place and drops them; here they are
-    what wide overlaps look like."""
+    """Pairs of positions. OpenCV takes pairs that agree more than well for pictures of one place and drops
+    them; here they are what wide overlaps look like."""
     pairs = matcher.apply2(features)
     for pair in pairs:
         if pair.confidence == 0 and pair.num_inliers > 0:
@@ -170,7 +172,8 @@ def add_by_hand(
     names: Sequence[str],
     points: Sequence[tuple[str, float, float, str, float, float]],
 ) -> None:
-    """Give features of positions the places that were set by hand: each is a feature that only its partner is like."""
+    """Give features of positions the places that were set by hand: each is a feature that only its partner is
+    like."""
     rng = np.random.default_rng(11)
     for first, ax, ay, second, bx, by in points:
         if first not in names or second not in names or first == second:

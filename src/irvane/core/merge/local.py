@@ -1,8 +1,10 @@
-"""What one map for a whole frame leaves: near things that a moved camera shifts more than far ones, and what the wind moved.
+"""What one map for a whole frame leaves: near things that a moved camera shifts more than far ones, and what
+the wind moved.
 
-Dense inverse search (Kroeger and others 2016, through OpenCV) between frames that lie on each other already, on the logarithm of
-light at one exposure; it is followed forwards and backwards and believed only where both ways agree, where both frames hold, and
-where it brings them nearer. Elsewhere, and where it says less than the map is known to, nothing is changed.
+Dense inverse search (Kroeger and others 2016, through OpenCV) between frames that lie on each other already,
+on the logarithm of light at one exposure; it is followed forwards and backwards and believed only where both
+ways agree, where both frames hold, and where it brings them nearer. Elsewhere, and where it says less than
+the map is known to, nothing is changed.
 """
 
 from __future__ import annotations

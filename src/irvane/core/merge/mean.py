@@ -1,4 +1,5 @@
-"""The mean of a burst of equal frames: noise falls with the square root of their number, what moved is taken from one of them."""
+"""The mean of a burst of equal frames: noise falls with the square root of their number, what moved is taken
+from one of them."""
 
 from __future__ import annotations
 

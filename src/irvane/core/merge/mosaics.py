@@ -1,8 +1,10 @@
-"""Frames that stand still, merged as mosaics: before any colour is interpolated, and before anything is denoised.
+"""Frames that stand still, merged as mosaics: before any colour is interpolated, and before anything is
+denoised.
 
-Every sample is weighted by its own noise (Hasinoff, Durand & Freeman 2010; Granados and others 2010); what is merged is a mosaic
-again, which is then denoised once, with its own noise, and interpolated once. How much a frame counts near clipping, and where
-things moved, is decided on whole cells of the array, so that colours do not shift where the set of frames changes.
+Every sample is weighted by its own noise (Hasinoff, Durand & Freeman 2010; Granados and others 2010); what is
+merged is a mosaic again, which is then denoised once, with its own noise, and interpolated once. How much a
+frame counts near clipping, and where things moved, is decided on whole cells of the array, so that colours do
+not shift where the set of frames changes.
 """
 
 from __future__ import annotations
@@ -57,7 +59,8 @@ def merge_mosaics(
     Parameters
     ----------
     mosaics : float32 H×W each, 1 = clipping. cfa : their array.
-    seen : the same frames binned (:func:`irvane.core.sensor.demosaic.bin_colour`), in the same orientation, with their noise.
+    seen : the same frames binned (:func:`irvane.core.sensor.demosaic.bin_colour`), in the same orientation,
+        with their noise.
     how : of `seen`; every motion is still. found : what moved, in the same orientation.
 
     Returns
@@ -74,8 +77,10 @@ def merge_mosaics(
         cells = found.weights[k]
         share_out(
         _add, len(mosaics[k]),
-            mosaics[k], cv2.dilate(mosaics[k], _NEAR), none if cells is None else cells, expected, np.ascontiguousarray(cfa, np.int64),
-            n, np.float32(how.ratios[k]), np.array(seen[k].noise.gain, np.float32), (np.array(seen[k].noise.read) ** 2 + 1e-12).astype(np.float32),
+            mosaics[k], cv2.dilate(mosaics[k], _NEAR), none if cells is None else cells, expected,
+            np.ascontiguousarray(cfa, np.int64),
+            n, np.float32(how.ratios[k]), np.array(seen[k].noise.gain, np.float32),
+            (np.array(seen[k].noise.read) ** 2 + 1e-12).astype(np.float32),
             # where a thing is taken from this frame it counts whatever it is: there is no other
             0 if bool((found.source == k).any()) else rank, total, weight,
         )  # fmt: skip

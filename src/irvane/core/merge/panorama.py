@@ -1,8 +1,10 @@
-"""Panoramas: positions that were laid out (:mod:`irvane.core.merge.layout`) evened and blended in linear light.
+"""Panoramas: positions that were laid out (:mod:`irvane.core.merge.layout`) evened and blended in linear
+light.
 
-Light is evened by one factor a position and one falloff for all, found where they overlap; seams go where the positions agree
-(graph cut, Kwatra and others 2003, through OpenCV); bands are blended (Burt & Adelson 1983) on the square root of light: in linear
-light lamps smear and go negative, and outside of the blending all stays linear.
+Light is evened by one factor a position and one falloff for all, found where they overlap; seams go where the
+positions agree (graph cut, Kwatra and others 2003, through OpenCV); bands are blended (Burt & Adelson 1983)
+on the square root of light: in linear light lamps smear and go negative, and outside of the blending all
+stays linear.
 """
 
 from __future__ import annotations
@@ -31,8 +33,8 @@ _LARGEST = 400e6
 
 @dataclass
 class _Placed:
-    """A position on the canvas: its left top corner, its light there, where it has any, and how far from its own middle a place
-    is (1 in its corners, squared; only of small ones)."""
+    """A position on the canvas: its left top corner, its light there, where it has any, and how far from its
+    own middle a place is (1 in its corners, squared; only of small ones)."""
 
     corner: tuple[int, int]
     picture: np.ndarray
@@ -42,8 +44,8 @@ class _Placed:
 
 @dataclass(frozen=True)
 class _Even:
-    """What evens the light of positions: a factor each, and log2 of the light that the lens takes, by the squared distance from
-    the middle and its square."""
+    """What evens the light of positions: a factor each, and log2 of the light that the lens takes, by the
+    squared distance from the middle and its square."""
 
     gains: np.ndarray
     falloff: tuple[float, float] = (0.0, 0.0)
@@ -107,8 +109,9 @@ _PRIOR = 0.02
 
 
 def _evening(placed: Sequence[_Placed]) -> _Even:
-    """What evens the light where positions overlap: a factor each (Brown & Lowe 2007, on logarithms) and one falloff towards the
-    corners for all (after Goldman 2010); weights that what moved or clips does not have (Huber 1964)."""
+    """What evens the light where positions overlap: a factor each (Brown & Lowe 2007, on logarithms) and one
+    falloff towards the corners for all (after Goldman 2010); weights that what moved or clips does not have
+    (Huber 1964)."""
     n = len(placed)
     rows, values = [], []
     for a in range(n):
@@ -176,7 +179,8 @@ _SAME = 0.4
 
 
 def checked(positions: Sequence[Position], layout: Layout) -> Layout:
-    """The layout without positions that, laid out, do not show what the others do: matches can agree by chance.
+    """The layout without positions that, laid out, do not show what the others do: matches can agree by
+    chance.
 
     Raises
     ------
@@ -234,8 +238,8 @@ def stitch(
 
     Returns
     -------
-    Light (float32 H×W×3, at the exposure of the positions) and where there is any (bool H×W); cut to the largest rectangle
-    without empty corners with ``fill``.
+    Light (float32 H×W×3, at the exposure of the positions) and where there is any (bool H×W); cut to the
+    largest rectangle without empty corners with ``fill``.
 
     Raises
     ------
@@ -269,7 +273,8 @@ def stitch(
 
 
 def _blended(
-    places: Sequence[tuple[int, int, int, int]], bring: Callable[[int], tuple[_Placed, np.ndarray]], crop: str, progress: Progress
+    places: Sequence[tuple[int, int, int, int]], bring: Callable[[int], tuple[_Placed, np.ndarray]],
+    crop: str, progress: Progress
 ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
     left, top = (min(place[k] for place in places) for k in (0, 1))
     right, bottom = (max(place[k] + place[k + 2] for place in places) for k in (0, 1))
@@ -344,7 +349,8 @@ def _continued(picture: np.ndarray, mask: np.ndarray) -> np.ndarray:
 
 
 def largest_rectangle(mask: np.ndarray) -> tuple[int, int, int, int]:
-    """The largest upright rectangle (top, left, bottom, right) that a mask fills; found on a small copy and kept inside."""
+    """The largest upright rectangle (top, left, bottom, right) that a mask fills; found on a small copy and
+    kept inside."""
     factor = max(1, int(np.ceil(max(mask.shape) / 700)))
     h, w = (side // factor for side in mask.shape)
     small = np.asarray(mask[: h * factor, : w * factor].reshape(h, factor, w, factor).all(axis=(1, 3)))

@@ -10,12 +10,14 @@ from typing import Any
 from irvane.core.errors import SettingError
 from irvane.core.files.info import FrameInfo, shutter_text
 
-#: Stops that one exposure of an ordinary sensor holds between clipping and SNR 3 at base ISO, with a stop to spare at both
-#: ends; common practice, measured for a camera by its own ladder.
+#: Stops that one exposure of an ordinary sensor holds between clipping and SNR 3 at base ISO, with a stop to
+#: spare at both ends; common practice, measured for a camera by its own ladder.
 ONE_FRAME = 9.0
 MOST_FRAMES = 15
-#: Marks of shutter dials at third stops, in parts of a second and in seconds (ISO 2721 and common practice, from memory).
-_PARTS = (8000, 6400, 5000, 4000, 3200, 2500, 2000, 1600, 1250, 1000, 800, 640, 500, 400, 320, 250, 200, 160, 125, 100, 80, 60,
+#: Marks of shutter dials at third stops, in parts of a second and in seconds (ISO 2721 and common practice,
+#: from memory).
+_PARTS = (8000, 6400, 5000, 4000, 3200, 2500, 2000, 1600, 1250, 1000, 800, 640, 500, 400, 320, 250, 200, 160,
+    125, 100, 80, 60,
           50, 40, 30, 25, 20, 15, 13, 10, 8, 6, 5, 4)  # fmt: skip
 _SECONDS = (0.3, 0.4, 0.5, 0.6, 0.8, 1, 1.3, 1.6, 2, 2.5, 3.2, 4, 5, 6, 8, 10, 13, 15, 20, 25, 30)
 _MARKS = tuple(1 / part for part in _PARTS) + _SECONDS
@@ -28,8 +30,10 @@ class Bracket:
     Attributes
     ----------
     times : seconds, the shortest first. offsets : EV against the metered exposure.
-    longest : seconds that can be held by hand (common practice: one over the focal length, with the stabiliser's stops).
-    holds : stops of scene that the bracket holds. needed : frames that the scene's range needs; None when it is not known.
+    longest : seconds that can be held by hand (common practice: one over the focal length, with the
+        stabiliser's stops).
+    holds : stops of scene that the bracket holds. needed : frames that the scene's range needs; None when it
+        is not known.
     """
 
     times: tuple[float, ...]
@@ -63,7 +67,8 @@ class Bracket:
             for time, offset, safe in zip(self.times, self.offsets, self.by_hand, strict=True)
         ]
         lines.append(
-            f"Up to {shutter_text(self.longest)} can be held. Together they hold about {self.holds:.0f} stops."
+            f"Up to {shutter_text(self.longest)} can be held. Together they hold about {self.holds:.0f} "
+            f"stops."
         )
         if self.needed is not None:
             few = len(self.times) < self.needed
@@ -130,7 +135,8 @@ def dialled(seconds: float) -> float:
 
 
 def stepped_by(infos: Sequence[FrameInfo]) -> str:
-    """What a bracket made other than by the shutter time means for its merge; empty for one made by the shutter.
+    """What a bracket made other than by the shutter time means for its merge; empty for one made by the
+    shutter.
 
     Both sentences are common practice.
     """
@@ -138,7 +144,8 @@ def stepped_by(infos: Sequence[FrameInfo]) -> str:
     shutters = {info.shutter for info in infos}
     if len(apertures) > 1:
         return (
-            f"Bracketed by aperture, f/{apertures[0]:g} to f/{apertures[-1]:g}: near and far things are not equally sharp "
+            f"Bracketed by aperture, f/{apertures[0]:g} to f/{apertures[-1]:g}: near and far things are not "
+            f"equally sharp "
             "in all frames."
         )
     if len(shutters) == 1 and len({info.iso for info in infos}) > 1:

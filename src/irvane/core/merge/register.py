@@ -1,8 +1,9 @@
 """Where a frame lies on another one of the scene, to a fraction of a pixel, whatever moves in it.
 
-From a coarse motion (:mod:`irvane.core.merge.align`) on, small tiles over the whole frame are laid on each other by themselves
-(Lucas & Kanade 1981, on brightness brought to equal exposure); a perspective map is then fitted to their places, and tiles that
-do not follow it, as moving things do not, are left out (MAGSAC++, Barath and others 2020, through OpenCV).
+From a coarse motion (:mod:`irvane.core.merge.align`) on, small tiles over the whole frame are laid on each
+other by themselves (Lucas & Kanade 1981, on brightness brought to equal exposure); a perspective map is then
+fitted to their places, and tiles that do not follow it, as moving things do not, are left out (MAGSAC++,
+Barath and others 2020, through OpenCV).
 """
 
 from __future__ import annotations
@@ -24,7 +25,8 @@ _DOWN, _ACROSS = np.mgrid[0:_TILE, 0:_TILE].astype(np.float32)
 _ROUNDS, _STEPS, _FARTHEST = 4, 6, 6.0
 #: Pixels by which a round must change the map, for another one.
 _SETTLED = 0.03
-#: A tile's place must be known to so many pixels; a map needs so many of them, over so large a share of the frame.
+#: A tile's place must be known to so many pixels; a map needs so many of them, over so large a share of the
+#: frame.
 _KNOWN, _FEWEST, _SPREAD = 0.25, 12, 0.15
 #: Pixels that tiles may lie off the map.
 _OFF = 0.75
@@ -59,7 +61,8 @@ def _tiles(shape: tuple[int, int]) -> np.ndarray:
 
 
 def _patch(picture: np.ndarray, centre: np.ndarray, matrix: np.ndarray | None) -> np.ndarray:
-    """A tile around a place of the reference (x, y), read from the reference or through a map from the frame."""
+    """A tile around a place of the reference (x, y), read from the reference or through a map from the
+    frame."""
     x = _ACROSS + np.float32(round(centre[0]) - _TILE // 2)
     y = _DOWN + np.float32(round(centre[1]) - _TILE // 2)
     if matrix is not None:
@@ -84,7 +87,8 @@ def _median(values: np.ndarray) -> float:
 
 
 def _tile_shift(pair: _Pair, matrix: np.ndarray, centre: np.ndarray) -> tuple[np.ndarray, float] | None:
-    """How far the frame's tile lies off the map (x, y), and how well that is known; None where it cannot be told."""
+    """How far the frame's tile lies off the map (x, y), and how well that is known; None where it cannot be
+    told."""
     first, held = _logged(_patch(pair.first, centre, None), pair.low, pair.high)
     if held.mean() < _HELD:
         return None
@@ -129,8 +133,9 @@ def _tile_shift(pair: _Pair, matrix: np.ndarray, centre: np.ndarray) -> tuple[np
 def _fitted(
     places: np.ndarray, there: np.ndarray, shape: tuple[int, int]
 ) -> tuple[np.ndarray, np.ndarray] | None:
-    """A map from places of the reference to those in the frame, and which of them follow it: a turn and a shift, or a perspective
-    where that explains more. A perspective alone can be led astray where two planes move by themselves."""
+    """A map from places of the reference to those in the frame, and which of them follow it: a turn and a
+    shift, or a perspective where that explains more. A perspective alone can be led astray where two planes
+    move by themselves."""
     if len(places) < _FEWEST:
         return None
     found: list[tuple[float, np.ndarray, np.ndarray]] = []
@@ -170,8 +175,8 @@ def register(
 ) -> Motion:  # fmt: skip
     """Motion of `frame` against `reference`.
 
-    Parameters are those of :func:`irvane.core.merge.align.align`. A frame that lies within `stands` pixels at the corners
-    stands still.
+    Parameters are those of :func:`irvane.core.merge.align.align`. A frame that lies within `stands` pixels at
+    the corners stands still.
     """
     motion = align(reference, frame, ratio, noise)
     shape = reference.shape[:2]
@@ -212,8 +217,8 @@ def register(
 
 
 def _agreement(pair: _Pair, matrix: np.ndarray) -> float:
-    """Correlation of what both frames hold, in stops, once they lie on each other: −1…1. Tiles of another scene can agree on a
-    map by chance, whole pictures do not."""
+    """Correlation of what both frames hold, in stops, once they lie on each other: −1…1. Tiles of another
+    scene can agree on a map by chance, whole pictures do not."""
     shape = pair.first.shape[1::-1]
     laid = cv2.warpPerspective(
         pair.second, matrix, shape, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderValue=np.nan

@@ -1,8 +1,10 @@
-"""The noise of a merge, by its light: which frames count changes with it, and no single gain and read noise describes that.
+"""The noise of a merge, by its light: which frames count changes with it, and no single gain and read noise
+describes that.
 
-Where frames fade out towards clipping the merge's standard deviation σ rises in steps. A change of scale y(x) with
-dy/σ'(y) = dx/σ(x) gives the merge noise of the plain kind σ'² = gain·y + read² (that of its dark tones), so that whatever expects a
-sensor's noise can work on it. This is variance stabilisation (Mäkitalo & Foi 2013) with the integral taken of a table.
+Where frames fade out towards clipping the merge's standard deviation σ rises in steps. A change of scale y(x)
+with dy/σ'(y) = dx/σ(x) gives the merge noise of the plain kind σ'² = gain·y + read² (that of its dark tones),
+so that whatever expects a sensor's noise can work on it. This is variance stabilisation (Mäkitalo & Foi 2013)
+with the integral taken of a table.
 """
 
 from __future__ import annotations
@@ -88,7 +90,8 @@ class Variance:
         return self._back(data, cfa)
 
     def sigma(self, light: np.ndarray, colour: int | np.ndarray) -> np.ndarray:
-        """Standard deviation of places of this light, float32; `colour`: of all, or an array of each one's."""
+        """Standard deviation of places of this light, float32; `colour`: of all, or an array of each
+        one's."""
         light = np.maximum(light, 0)
         if isinstance(colour, np.ndarray):
             found = np.empty(light.shape, np.float32)
@@ -146,5 +149,6 @@ def variance_of(
     origin = noises[int(np.argmin(ratios))].origin
     model = NoiseModel(tuple(gain.tolist()), tuple(read.tolist()), origin)  # type: ignore[arg-type]
     return Variance(
-        model, lights, sigmas, _Tables(scale, per, evened.astype(np.float32)), _Tables(scale, per_back, back.astype(np.float32))
+        model, lights, sigmas, _Tables(scale, per, evened.astype(np.float32)), _Tables(scale, per_back,
+        back.astype(np.float32))
     )  # fmt: skip

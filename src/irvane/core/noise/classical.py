@@ -1,8 +1,9 @@
 """Denoising of the mosaic by shrinking cosine coefficients, for both colour arrays.
 
-The mosaic is variance-stabilised, interpolated *linearly* (so that its noise stays Gaussian with a known spectrum),
-turned into one luminance and two colour planes, and shrunk at three scales by :mod:`irvane.core.noise.sliding`.
-Only the change goes back to the mosaic: where nothing is removed, the mosaic is untouched.
+The mosaic is variance-stabilised, interpolated *linearly* (so that its noise stays Gaussian with a known
+spectrum), turned into one luminance and two colour planes, and shrunk at three scales by
+:mod:`irvane.core.noise.sliding`. Only the change goes back to the mosaic: where nothing is removed, the
+mosaic is untouched.
 """
 
 from __future__ import annotations
@@ -140,6 +141,7 @@ def _add_row(clean, plane, shares, stable):
 
 @serial
 def _add_change(begin, end, clean, plane, shares, stable):
-    """Add the change of a plane to the mosaic, by the share that each colour has in it (a row for each of the array)."""
+    """Add the change of a plane to the mosaic, by the share that each colour has in it (a row for each of the
+    array)."""
     for y in range(begin, end):
         _add_row(clean[y], plane[y], shares[y % shares.shape[0]], stable[y])

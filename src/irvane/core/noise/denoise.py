@@ -21,8 +21,8 @@ _STRETCHED = 1.25
 _FEWEST = 2
 
 
-#: Takes a piece of a mosaic, its array, noise model, gains, strength, and at which sides the frame ends; returns the clean
-#: piece.
+#: Takes a piece of a mosaic, its array, noise model, gains, strength, and at which sides the frame ends;
+#: returns the clean piece.
 Tile = Callable[[np.ndarray, np.ndarray, NoiseModel, np.ndarray, float, Borders], np.ndarray]
 
 
@@ -34,11 +34,12 @@ class Method:
     ----------
     name : name and version, part of every cache key and of proofs.
     tile : denoises a piece.
-    halo : pixels that a tile needs around itself; beyond the measured noise, those of the fast method more. What lies further away changes results by less than 0.005 σ of the
-        noise.
+    halo : pixels that a tile needs around itself; beyond the measured noise, those of the fast method more.
+        What lies further away changes results by less than 0.005 σ of the noise.
     side : rows and columns of a tile.
     fingerprint : hash of its weights; empty when there are none.
-    align : tiles and their halos begin so many pixels apart, or half as many: windows, scales and arrays line up.
+    align : tiles and their halos begin so many pixels apart, or half as many: windows, scales and arrays line
+        up.
     """
 
     name: str
@@ -78,8 +79,8 @@ def _near(first: np.ndarray, second: np.ndarray, cfa: np.ndarray, noise: NoiseMo
 
 
 def _honest(tile: Tile) -> Tile:
-    """A network that is told of stronger noise than there is shifts the mean of even areas: what is to be removed beyond the
-    measured noise is taken by the fast method from what the network leaves."""
+    """A network that is told of stronger noise than there is shifts the mean of even areas: what is to be
+    removed beyond the measured noise is taken by the fast method from what the network leaves."""
 
     def work(
         data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float,
@@ -95,8 +96,8 @@ def _honest(tile: Tile) -> Tile:
     return work
 
 
-#: What proofs say of how noise was removed: at first the networks saw nothing beyond the border of a frame; then they computed all
-#: of it in floating point.
+#: What proofs say of how noise was removed: at first the networks saw nothing beyond the border of a frame;
+#: then they computed all of it in floating point.
 FIRST, SECOND, NEWEST = "removal@1", "removal@2", "removal@3"
 _SIDE = (1056, 1056)
 _floating = partial(learned.denoise_tile, whole=False)
@@ -135,7 +136,8 @@ BEST, FAST = "best", "fast"
 
 @dataclass(frozen=True)
 class Removal:
-    """How noise is to be removed: the multiple of the measured noise that is taken for noise, the kind of method, and its age.
+    """How noise is to be removed: the multiple of the measured noise that is taken for noise, the kind of
+    method, and its age.
 
     `by` is NEWEST; old proofs have SECOND or FIRST.
     """
@@ -226,8 +228,8 @@ def denoise_mosaic(
 def automatic_amount(noise: NoiseModel) -> float:
     """Automatic strength in per cent from the measured noise: 100 once noise is visible, little at base ISO.
 
-    Judged by the SNR of an 18 % grey in green. Common practice: denoising pays from about ISO 800 (SNR near 34 on
-    a full-frame sensor), hardly at 500, and does harm at 100–200 (SNR 70 and more).
+    Judged by the SNR of an 18 % grey in green. Common practice: denoising pays from about ISO 800 (SNR near
+    34 on a full-frame sensor), hardly at 500, and does harm at 100–200 (SNR 70 and more).
     """
     snr = noise.snr(0.18, GREEN)
     visible = np.clip((np.log2(95.0) - np.log2(max(snr, 1.0))) / (np.log2(95.0) - np.log2(38.0)), 0.0, 1.0)

@@ -19,7 +19,8 @@ COMMON_PIXELS = 8e6
 
 
 def signal_at(gain: float, read: float, ratio: float) -> float:
-    """Signal (1 = clipping) at which signal over noise reaches a ratio: the root of s² = ratio²·(gain·s + read²)."""
+    """Signal (1 = clipping) at which signal over noise reaches a ratio: the root of s² = ratio²·(gain·s +
+    read²)."""
     half = ratio**2 * gain / 2
     return half + math.sqrt(half**2 + (ratio * read) ** 2)
 
@@ -29,8 +30,8 @@ def stops(noise: NoiseModel, ratio: float, channel: int, pixels: float | None = 
 
     Parameters
     ----------
-    pixels : count of the sensor: the range after averaging to COMMON_PIXELS (noise falls with the root of the count);
-        None: of a single pixel.
+    pixels : count of the sensor: the range after averaging to COMMON_PIXELS (noise falls with the root of the
+        count); None: of a single pixel.
     """
     if pixels is not None:
         ratio = ratio / math.sqrt(pixels / COMMON_PIXELS)

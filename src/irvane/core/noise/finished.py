@@ -1,9 +1,10 @@
 """Noise of finished pictures (TIFF, JPEG, linear raws): estimated as it is, correlated, and removed.
 
-Demosaicing, resizing and compression leave noise that is stronger in some waves than in others. Its spectrum over the
-cosine coefficients is read from the quietest places of the frame, at three scales, for luminance and two colours; how
-its strength follows brightness is read from the quietest places of every brightness. Removal is the sliding cosine
-transform of :mod:`irvane.core.noise.classical` with this spectrum. A raw file gives a better result.
+Demosaicing, resizing and compression leave noise that is stronger in some waves than in others. Its spectrum
+over the cosine coefficients is read from the quietest places of the frame, at three scales, for luminance and
+two colours; how its strength follows brightness is read from the quietest places of every brightness. Removal
+is the sliding cosine transform of :mod:`irvane.core.noise.classical` with this spectrum. A raw file gives a
+better result.
 """
 
 from __future__ import annotations
@@ -74,7 +75,8 @@ def _tiles(linear: np.ndarray) -> np.ndarray:
 
 
 def estimate(linear: np.ndarray) -> FinishedNoise | None:
-    """Estimate the noise of a picture (float32 H×W×3, linear, 0…1); None when no place of it tells anything."""
+    """Estimate the noise of a picture (float32 H×W×3, linear, 0…1); None when no place of it tells
+    anything."""
     if min(linear.shape[:2]) < _TILE:
         return None
     tiles = _tiles(linear)

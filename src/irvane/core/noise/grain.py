@@ -1,7 +1,7 @@
 """Final grain: an even monochrome grain over the finished picture, against a plastic look.
 
-Grain belongs to places of the frame, not of a view: tiles, views and files show the same grain. It is strongest in
-the mid-tones and vanishes at black and white, as the density noise of film and paper does.
+Grain belongs to places of the frame, not of a view: tiles, views and files show the same grain. It is
+strongest in the mid-tones and vanishes at black and white, as the density noise of film and paper does.
 """
 
 from __future__ import annotations
@@ -53,7 +53,8 @@ def grain_pattern(shape: tuple[int, int], top: float, left: float, step: float, 
 
     Parameters
     ----------
-    top, left, step : where the view begins in the frame, and frame pixels per pixel; a reduced view has less of it.
+    top, left, step : where the view begins in the frame, and frame pixels per pixel; a reduced view has less
+        of it.
     size : width of a grain in frame pixels.
     """
     sigma = 0.5 * size / step

@@ -1,8 +1,8 @@
 """Black put right: the small even light that lies over the deepest tones of a noisy frame is taken away.
 
-The darkest places of a frame are rarely lit by nothing. What they hold, up to a few read noises, is measured once per
-frame and colour; it is subtracted where it is all there is, and ever less of it further up, so that tones stay in
-their order.
+The darkest places of a frame are rarely lit by nothing. What they hold, up to a few read noises, is measured
+once per frame and colour; it is subtracted where it is all there is, and ever less of it further up, so that
+tones stay in their order.
 """
 
 from __future__ import annotations

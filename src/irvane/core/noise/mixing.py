@@ -1,7 +1,7 @@
 """Mixing the plain and the denoised picture: what every noise control does, without denoising again.
 
-The change that denoising made is split by scale, weighted by brightness, channel and kind, and added to the plain
-picture. Where all shares are 1 the result is the denoised picture, where all are 0 the plain one.
+The change that denoising made is split by scale, weighted by brightness, channel and kind, and added to the
+plain picture. Where all shares are 1 the result is the denoised picture, where all are 0 the plain one.
 """
 
 from __future__ import annotations
@@ -20,7 +20,8 @@ from irvane.core.threads import each, strips
 REACH = 16
 #: Standard deviations, in frame pixels, that part fine from medium and medium from coarse noise.
 _FINE, _COARSE = 0.9, 3.6
-#: Stops below clipping at which shadows, mid-tones and highlights have their full share; between them it changes evenly.
+#: Stops below clipping at which shadows, mid-tones and highlights have their full share; between them it
+#: changes evenly.
 TONES = (-9.0, -5.0, -1.0)
 _SMOOTH = 1.5
 #: Local contrast, in standard deviations of the noise, at which half of the texture is given back.
@@ -159,7 +160,8 @@ def mix(
 
 
 def _mix_strip(
-    plain: np.ndarray, clean: np.ndarray, gains: np.ndarray, shares: Shares, noise: NoiseModel | None, step: float,
+    plain: np.ndarray, clean: np.ndarray, gains: np.ndarray, shares: Shares, noise: NoiseModel | None,
+    step: float,
     inner: slice, out: np.ndarray,
 ) -> None:  # fmt: skip
     change = _by_scale(clean - plain, shares.scales, step)
@@ -183,5 +185,6 @@ def _mix_strip(
             )  # fmt: skip
     _mix(
         flat(plain[inner]), flat(change[inner]), flat(weights[inner]), flat(texture[inner]), gains,
-        np.array(shares.channels, np.float32), np.float32(shares.luminance), np.float32(shares.colour), flat(out),
+        np.array(shares.channels, np.float32), np.float32(shares.luminance), np.float32(shares.colour),
+        flat(out),
     )  # fmt: skip

@@ -1,10 +1,11 @@
 """Measuring the noise of a mosaic from the mosaic itself.
 
-A linear model, variance = gain × signal + read², is fitted to the scatter of small blocks over brightness (Foi,
-Trimeche, Katkovnik & Egiazarian 2008, "Practical Poissonian-Gaussian noise modeling and fitting for single-image
-raw-data"). The scatter of a block comes from a filter blind to planes (Immerkær 1996). Texture can only add to it; so
-only blocks count that the *other* samples of the same place call quiet: texture shows in all of them, noise is
-independent from one to the other, and so the choice does not falsify what it chooses from.
+A linear model, variance = gain × signal + read², is fitted to the scatter of small blocks over brightness
+(Foi, Trimeche, Katkovnik & Egiazarian 2008, "Practical Poissonian-Gaussian noise modeling and fitting for
+single-image raw-data"). The scatter of a block comes from a filter blind to planes (Immerkær 1996). Texture
+can only add to it; so only blocks count that the *other* samples of the same place call quiet: texture shows
+in all of them, noise is independent from one to the other, and so the choice does not falsify what it chooses
+from.
 """
 
 from __future__ import annotations
@@ -24,26 +25,29 @@ _BLOCK = 8
 #: Steps between blocks: they overlap, so that small flat places are met.
 _STEP_BAYER, _STEP_SIX = 4, 3
 _MOST_BINS, _PER_BIN, _FEWEST_BLOCKS = 24, 500, 60
-#: Share of the blocks of one brightness that count, the quietest by their other samples, and their least number.
+#: Share of the blocks of one brightness that count, the quietest by their other samples, and their least
+#: number.
 _QUIET, _FEWEST_QUIET = 0.01, 30
 _ROUNDS = 4
-#: Read noise that is taken for usual, in electrons, and how far that is trusted beside one block that was measured.
+#: Read noise that is taken for usual, in electrons, and how far that is trusted beside one block that was
+#: measured.
 _ELECTRONS, _TRUST = 4.0, 0.02
 _CLIPPED = 0.97
-#: Pixels of a mosaic that are measured, in tiles spread over it when it is larger, their side, and how many suffice to tell
-#: whether a model is wrong.
+#: Pixels of a mosaic that are measured, in tiles spread over it when it is larger, their side, and how many
+#: suffice to tell whether a model is wrong.
 _PIXELS, _TILE, _GLANCE = 6_000_000, 432, 1_500_000
-#: SNR below which a model that a file states is held against the frame, and how many times the noise may be larger or smaller.
-#: Texture can feign noise, but hardly so much of it where noise is visible.
+#: SNR below which a model that a file states is held against the frame, and how many times the noise may be
+#: larger or smaller. Texture can feign noise, but hardly so much of it where noise is visible.
 _VISIBLE, _WRONG = 40.0, 1.6
 
 #: The sensor assumed when nothing can be measured: 50,000 electrons at ISO 100, 3 electrons of read noise.
 _MOST_GAIN, _MOST_READ = 5.0, 6.0
 _USUAL_WELL, _USUAL_READ = 50_000.0, 3.0
 
-#: Some cameras smooth raws at high sensitivities: pixels hardly scatter beside their neighbours, means of four far more than
-#: they should. Variance of single pixels, as a share of a usual sensor's, below which this is looked for; variance of
-#: means, times four, as a multiple of it from which on it is so; the signal that is compared.
+#: Some cameras smooth raws at high sensitivities: pixels hardly scatter beside their neighbours, means of
+#: four far more than they should. Variance of single pixels, as a share of a usual sensor's, below which this
+#: is looked for; variance of means, times four, as a multiple of it from which on it is so; the signal that
+#: is compared.
 _LITTLE, _ALIKE, _COMPARED = 0.5, 2.25, 0.18
 
 
@@ -92,7 +96,8 @@ def _coarse_blocks(mosaic: Mosaic) -> _Blocks:
 
 
 def _six_blocks(mosaic: Mosaic) -> _Blocks:
-    """The 2×2 green squares of the 6×6 array: their twist is measured; their other differences tell texture."""
+    """The 2×2 green squares of the 6×6 array: their twist is measured; their other differences tell
+    texture."""
     greens = mosaic.cfa == GREEN
     wrapped = np.pad(greens, ((0, 1), (0, 1)), mode="wrap")
     square = wrapped[:-1, :-1] & wrapped[1:, :-1] & wrapped[:-1, 1:] & wrapped[1:, 1:]
@@ -110,7 +115,8 @@ def _six_blocks(mosaic: Mosaic) -> _Blocks:
 
 
 def _blocks(samples: list[tuple[np.ndarray, np.ndarray]], measured: int, step: int) -> _Blocks:
-    """Blocks of samples (noise of unit variance per pixel variance, values they were made from), the border left out."""
+    """Blocks of samples (noise of unit variance per pixel variance, values they were made from), the border
+    left out."""
     inner = [(np.ascontiguousarray(v[1:-1, 1:-1]), np.ascontiguousarray(x[1:-1, 1:-1])) for v, x in samples]
     if min(inner[0][0].shape, default=0) < _BLOCK:
         return _Blocks(np.empty((len(samples), 0)), np.empty((len(samples), 0)), measured)
@@ -130,7 +136,8 @@ def _blocks(samples: list[tuple[np.ndarray, np.ndarray]], measured: int, step: i
 
 
 def _tiles(shape: tuple[int, int], pixels: int) -> list[tuple[slice, slice]]:
-    """Places of square tiles, about as many pixels together as wanted, spread evenly; they begin at whole arrays."""
+    """Places of square tiles, about as many pixels together as wanted, spread evenly; they begin at whole
+    arrays."""
     count = (pixels / (shape[0] * shape[1])) ** 0.5
     rows, columns = (
         np.linspace(0, side - _TILE, max(1, round(side * count / _TILE))).astype(int) // 12 * 12
@@ -217,8 +224,8 @@ def measure(mosaic: Mosaic, iso: float | None = None, pixels: int = _PIXELS) -> 
 
     Returns
     -------
-    The model, with origin ``"measured"``, ``"smoothed"`` (by the camera: the noise that is seen between means of four), or
-    ``"sensitivity"``.
+    The model, with origin ``"measured"``, ``"smoothed"`` (by the camera: the noise that is seen between means
+    of four), or ``"sensitivity"``.
     """
     found = _fit(_everywhere(_bayer_blocks if mosaic.is_bayer else _six_blocks, mosaic, pixels))
     if found is None:
@@ -236,7 +243,8 @@ def measure(mosaic: Mosaic, iso: float | None = None, pixels: int = _PIXELS) -> 
 
 
 def contradicted(stated: NoiseModel, mosaic: Mosaic, iso: float | None = None) -> NoiseModel | None:
-    """The measured model of a frame whose noise is visible and far from what its file states; None when it fits."""
+    """The measured model of a frame whose noise is visible and far from what its file states; None when it
+    fits."""
     if stated.snr(_COMPARED) > _VISIBLE:
         return None
     level = max(float(np.median(mosaic.data[::17, ::13])), 0.0)
@@ -253,7 +261,8 @@ def contradicted(stated: NoiseModel, mosaic: Mosaic, iso: float | None = None) -
 def _smoothed(
     mosaic: Mosaic, fine: tuple[float, float], usual: NoiseModel, pixels: int
 ) -> tuple[float, float] | None:
-    """Gain and read noise of a raw that its camera has smoothed, of which single pixels tell too little; else None."""
+    """Gain and read noise of a raw that its camera has smoothed, of which single pixels tell too little; else
+    None."""
 
     def variance(gain: float, read: float) -> float:
         return gain * _COMPARED + read**2

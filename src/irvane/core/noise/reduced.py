@@ -1,7 +1,7 @@
 """Denoising of a reduced picture, for the time until the whole frame is denoised at full resolution.
 
-A pixel of a reduced view is the mean of many samples of the mosaic: its noise is nearly white, and known from the noise
-model. It is stabilised and shrunk as in :mod:`irvane.core.noise.classical`.
+A pixel of a reduced view is the mean of many samples of the mosaic: its noise is nearly white, and known from
+the noise model. It is stabilised and shrunk as in :mod:`irvane.core.noise.classical`.
 """
 
 from __future__ import annotations
@@ -17,8 +17,8 @@ from irvane.core.noise.stabilise import stabilise, unstabilise
 #: Three colours beside each other, as the stabilisation takes a mosaic.
 _INTERLEAVED = np.tile(np.arange(3), (3, 1))
 _LEVELS = 3
-#: Interpolation gives a pixel part in samples around it, red and blue in those of green too: by so much wider are the
-#: squares whose mean it is (measured on even fields of both arrays).
+#: Interpolation gives a pixel part in samples around it, red and blue in those of green too: by so much wider
+#: are the squares whose mean it is (measured on even fields of both arrays).
 _WIDER = np.array([1.7, 0.55, 1.7])
 
 

@@ -1,12 +1,13 @@
 """Sliding-window cosine-transform shrinkage of planes with known noise spectrum, in two passes.
 
-The first pass keeps coefficients above a threshold, the second applies the empirical Wiener filter with the first
-as pilot; overlapping windows are averaged with weights for how much noise each kept.
+The first pass keeps coefficients above a threshold, the second applies the empirical Wiener filter with the
+first as pilot; overlapping windows are averaged with weights for how much noise each kept.
 
 References
 ----------
-Yaroslavsky 1996; Guleryuz 2007 ("Weighted averaging for denoising with overcomplete dictionaries"); the two-pass
-scheme follows Dabov, Foi, Katkovnik & Egiazarian 2007; coarse scales follow Pierazzo, Morel & Facciolo 2017.
+Yaroslavsky 1996; Guleryuz 2007 ("Weighted averaging for denoising with overcomplete dictionaries"); the
+two-pass scheme follows Dabov, Foi, Katkovnik & Egiazarian 2007; coarse scales follow Pierazzo, Morel &
+Facciolo 2017.
 """
 
 from __future__ import annotations
@@ -28,9 +29,10 @@ _BLOCK = 64
 _BASIS = np.ascontiguousarray(cv2.dct(np.eye(SIDE, dtype=np.float32), flags=cv2.DCT_ROWS).T)
 _A, _B, _C, _D, _E, _F, _G = (np.float32(_BASIS[k, 0]) for k in (4, 2, 6, 1, 3, 5, 7))
 
-# Work arrays are flat. Each column parity of a block is a run; a line is two runs, that of the even columns and that of
-# the odd ones; a spectrum is eight lines of eight runs, one for each coefficient. With known distances between runs the
-# compiler sees that they do not overlap. They are no powers of two: runs would compete for the same lines of the cache.
+# Work arrays are flat. Each column parity of a block is a run; a line is two runs, that of the even columns
+# and that of the odd ones; a spectrum is eight lines of eight runs, one for each coefficient. With known
+# distances between runs the compiler sees that they do not overlap. They are no powers of two: runs would
+# compete for the same lines of the cache.
 _RUN = _BLOCK + 16
 _LINE = 2 * _RUN
 _OVER = SIDE // STRIDE - 1  # values of a run that windows see beyond their number
@@ -47,7 +49,8 @@ def cosine_spectra(windows: np.ndarray) -> np.ndarray:
 
 @inline
 def _forward(v0, v1, v2, v3, v4, v5, v6, v7):
-    """Orthonormal cosine transform of eight values; sums and differences taken from both ends halve the work, twice."""
+    """Orthonormal cosine transform of eight values; sums and differences taken from both ends halve the work,
+    twice."""
     s0, s1, s2, s3 = v0 + v7, v1 + v6, v2 + v5, v3 + v4
     d0, d1, d2, d3 = v0 - v7, v1 - v6, v2 - v5, v3 - v4
     p0, p1, m0, m1 = s0 + s3, s1 + s2, s0 - s3, s1 - s2
@@ -127,7 +130,8 @@ def _transform_across(line, out, n):
 
 @serial
 def _transform_back_across(spectrum, share, out, n):
-    """The inverse of `_transform_across`, each window times its share: a run for each place, from its fifth value on."""
+    """The inverse of `_transform_across`, each window times its share: a run for each place, from its fifth
+    value on."""
     for x in range(_U(n)):
         w, to = share[x], x + _4
         c0, c1, c2, c3, c4, c5, c6, c7 = _backward(
@@ -156,7 +160,8 @@ def _overlap_shares(share, run, n):
 
 @serial
 def _spectra(plane, y, x0, n, lines, vertical, spectrum):
-    """Spectra of the windows whose top left corners are (y, x0), (y, x0 + 2), …: by coefficient down and across, and window."""
+    """Spectra of the windows whose top left corners are (y, x0), (y, x0 + 2), …: by coefficient down and
+    across, and window."""
     for i in range(SIDE):
         _take(plane[y + i, x0:], lines[i * _LINE :], n + _OVER)
     _transform_columns(lines, vertical, False)

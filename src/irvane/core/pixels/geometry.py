@@ -1,8 +1,8 @@
 """One map between the pixels of a frame and those of the picture that is made of it.
 
-Places are (x, y) in pixels, pixel centres at +0.5. The *frame* is upright, as large as the sensor's active area; the *output*
-is what is seen, measured and written. From the output to the frame lie: crop, quarter turn and mirroring, straightening,
-perspective, distortion and (for each colour its own) lateral aberration.
+Places are (x, y) in pixels, pixel centres at +0.5. The *frame* is upright, as large as the sensor's active
+area; the *output* is what is seen, measured and written. From the output to the frame lie: crop, quarter turn
+and mirroring, straightening, perspective, distortion and (for each colour its own) lateral aberration.
 """
 
 from __future__ import annotations
@@ -34,7 +34,8 @@ class Geometry:
     ----------
     frame, output : heights and widths of both.
     flip : turn from the sensor to the upright frame (see :mod:`irvane.core.orientation`).
-    matrix : float64 3×3: homogeneous output places to corrected ones about the optical centre, in frame pixels.
+    matrix : float64 3×3: homogeneous output places to corrected ones about the optical centre, in frame
+        pixels.
     radial : from corrected places about the centre to those in the frame.
     centre : x, y of the optical centre in the frame.
     """
@@ -64,7 +65,8 @@ class Geometry:
 
     @cached_property
     def exact(self) -> bool:
-        """Do all output pixels lie on whole frame pixels (turned, mirrored or cropped only)? These are not resampled."""
+        """Do all output pixels lie on whole frame pixels (turned, mirrored or cropped only)? These are not
+        resampled."""
         m = self._still
         turned = (
             np.abs(np.round(m[:2, :2]) - m[:2, :2]).max() < _SAME
@@ -79,7 +81,8 @@ class Geometry:
     def bending(self) -> Bending:
         """The map in numbers for :mod:`irvane.core.lens.resample`."""
         return Bending(
-            np.ascontiguousarray(self.matrix), np.ascontiguousarray(self.radial.ratios), self.radial.tangential,
+            np.ascontiguousarray(self.matrix), np.ascontiguousarray(self.radial.ratios),
+            self.radial.tangential,
             self.unit, float(DISTANCES[-1]), self.radial.limit, self.centre, self.frame,
         )  # fmt: skip
 
@@ -108,7 +111,8 @@ class Geometry:
         return (scaled * ratio[:, None] + more) * self.unit
 
     def straightened(self, about: np.ndarray, colour: int = _GREEN) -> np.ndarray:
-        """Inverse of :meth:`bent`: corrected places about the centre of places in the frame; NaN where there are none."""
+        """Inverse of :meth:`bent`: corrected places about the centre of places in the frame; NaN where there
+        are none."""
         scaled = np.asarray(about, float) / self.unit
         reached = self.radial.ratios[colour] * DISTANCES
         known = self.radial.limit >= DISTANCES
@@ -155,7 +159,8 @@ class Geometry:
     # areas
 
     def frame_box(self, region: OutputRegion) -> FrameRegion:
-        """The part of the frame that a part of the output is made of, with what resampling needs around it."""
+        """The part of the frame that a part of the output is made of, with what resampling needs around
+        it."""
         if self.identity:
             return FrameRegion(region.top, region.left, region.bottom, region.right, region.step)
         t = np.linspace(0, 1, _ALONG)
@@ -187,8 +192,8 @@ class Geometry:
         return FrameRegion(int(top), int(left), int(bottom), int(right), region.step)
 
     def place_of(self, region: OutputRegion) -> FrameRegion:
-        """The rectangle of the frame around the mapped middle of one of the output, as large as there: figures are read in
-        it, from pixels that were never resampled."""
+        """The rectangle of the frame around the mapped middle of one of the output, as large as there:
+        figures are read in it, from pixels that were never resampled."""
         if self.identity:
             return FrameRegion(region.top, region.left, region.bottom, region.right)
         middle = ((region.left + region.right) / 2, (region.top + region.bottom) / 2)
@@ -221,7 +226,8 @@ class Geometry:
 
     @cached_property
     def outline(self) -> np.ndarray:
-        """Rim of the output in the frame: float N×2, in order; places beyond the frame included, unknown ones left out."""
+        """Rim of the output in the frame: float N×2, in order; places beyond the frame included, unknown ones
+        left out."""
         h, w = self.output
         t = np.linspace(0, 1, 65)[:-1]
         corners = np.array([(0, 0), (w, 0), (w, h), (0, h), (0, 0)], float)

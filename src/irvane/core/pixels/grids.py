@@ -1,4 +1,5 @@
-"""Places of pixels along a side, and where places lie on a coarser grid over the same side: half a pixel is counted here."""
+"""Places of pixels along a side, and where places lie on a coarser grid over the same side: half a pixel is
+counted here."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ def centres(count: int, first: float = 0.0, step: float = 1.0) -> np.ndarray:
 
 
 def on_grid(place: Place, cells: float = 1.0, side: float = 1.0) -> Place:
-    """Numbers of samples that stand for equal parts of a side, at places along it: a sample's own in the middle of its part.
+    """Numbers of samples that stand for equal parts of a side, at places along it: a sample's own in the
+    middle of its part.
 
     Parameters
     ----------

@@ -19,7 +19,8 @@ class FramePatch:
     pixels : float32 H×W×3.
     top, left : frame position of its corner, in frame pixels.
     step : frame pixels per pixel, along the longer side.
-    steps : the same downwards and to the right, where these differ (less than a pixel over the whole patch); None: alike.
+    steps : the same downwards and to the right, where these differ (less than a pixel over the whole patch);
+        None: alike.
     """
 
     pixels: np.ndarray

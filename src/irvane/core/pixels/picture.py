@@ -51,7 +51,8 @@ def _decode(codes, out):
 
 
 def encode16(values: np.ndarray, out: np.ndarray | None = None) -> np.ndarray:
-    """float32 H×W×3 to int16 (into `out`): the signed square root, so that steps follow the noise (6e-5 at white)."""
+    """float32 H×W×3 to int16 (into `out`): the signed square root, so that steps follow the noise (6e-5 at
+    white)."""
     out = np.empty(values.shape, np.int16) if out is None else out
     h = values.shape[0]
     share_out(_encode, h, np.ascontiguousarray(values, np.float32).reshape(h, -1), out.reshape(h, -1))
@@ -118,7 +119,8 @@ def whole_tiles(region: FrameRegion, extent: tuple[int, int]) -> FrameRegion:
     """The region grown to whole tiles, cut at the frame."""
     return FrameRegion(
         region.top // _TILE * _TILE, region.left // _TILE * _TILE,
-        min(extent[0], -(-region.bottom // _TILE) * _TILE), min(extent[1], -(-region.right // _TILE) * _TILE), region.step,
+        min(extent[0], -(-region.bottom // _TILE) * _TILE), min(extent[1], -(-region.right // _TILE) * _TILE),
+        region.step,
     )  # fmt: skip
 
 
@@ -217,7 +219,8 @@ class Picture:
         return self._stored(0, slice(None), slice(None))
 
     def page(self, folder: Path) -> bool:
-        """Let the full-resolution level wait on disk, in a file of that folder; returns False when it cannot (or does).
+        """Let the full-resolution level wait on disk, in a file of that folder; returns False when it cannot
+        (or does).
 
         Pictures that share it read it there, too.
         """
@@ -257,7 +260,8 @@ class Picture:
         return picture
 
     def overlaid(self, patch: FramePatch) -> Picture:
-        """The same picture with other pixels at full resolution in a region of whole tiles; halved levels stay."""
+        """The same picture with other pixels at full resolution in a region of whole tiles; halved levels
+        stay."""
         own = [dict(tiles) for tiles in self._own] or [{} for _ in self._levels]
         top, left = int(patch.top), int(patch.left)
         codes = self._pack(patch.pixels)

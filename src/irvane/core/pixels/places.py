@@ -1,7 +1,7 @@
 """Parts of pictures: of a frame, and of the output that is made of it. The two are never mixed up.
 
-Places are (x, y) in pixels with pixel centres at +0.5. A frame is upright, as large as the sensor's active area; what leads
-from one to the other is :class:`irvane.core.pixels.geometry.Geometry`.
+Places are (x, y) in pixels with pixel centres at +0.5. A frame is upright, as large as the sensor's active
+area; what leads from one to the other is :class:`irvane.core.pixels.geometry.Geometry`.
 """
 
 from __future__ import annotations
@@ -14,7 +14,8 @@ import numpy as np
 
 @dataclass(frozen=True)
 class FrameRegion:
-    """A part of a frame: half-open ranges in frame pixels, and frame pixels per pixel of what is wanted of it."""
+    """A part of a frame: half-open ranges in frame pixels, and frame pixels per pixel of what is wanted of
+    it."""
 
     top: int
     left: int
@@ -63,7 +64,8 @@ class Patches(Protocol):
 
 
 def in_output(region: FrameRegion) -> OutputRegion:
-    """A part of a frame in an output whose pixels are the frame's own (see :func:`irvane.core.lens.framing.unbent`)."""
+    """A part of a frame in an output whose pixels are the frame's own (see
+    :func:`irvane.core.lens.framing.unbent`)."""
     return OutputRegion(region.top, region.left, region.bottom, region.right, region.step)
 
 

@@ -1,7 +1,8 @@
-"""How sure it is that what was cut out is a subject: from how it differs from what is around it, by a logistic model.
+"""How sure it is that what was cut out is a subject: from how it differs from what is around it, by a
+logistic model.
 
-The weights come from ``training/belief.py``: shapes that carry one photograph over another and were cut out well or badly, and
-photographs with and without a subject.
+The weights come from ``training/belief.py``: shapes that carry one photograph over another and were cut out
+well or badly, and photographs with and without a subject.
 """
 
 from __future__ import annotations
@@ -12,7 +13,8 @@ import numpy as np
 #: Names of the features, their weights, and what is added.
 FEATURES = ("ahead", "learned", "sharper", "free", "unlike", "bounded")
 WEIGHTS, ADDED = (3.32, 3.18, 3.4, 35.83, 0.96, 2.66), -39.94
-#: Pixels around a contour that are compared; what counts as the most that a contour can be steeper than the picture is.
+#: Pixels around a contour that are compared; what counts as the most that a contour can be steeper than the
+#: picture is.
 _RING, _STEEPEST = 21, 6.0
 
 
@@ -21,12 +23,14 @@ def features(
 ) -> np.ndarray:
     """What is known of a shape, in the order of FEATURES, each about 0…1.
 
-    ahead, learned, sharper: by how much the guess, the network and the sharpness are higher inside. free: share of the frame's border that
-    is not in it. unlike: distance (χ²) of the colours on both sides of its contour. bounded: how much steeper the picture is along it.
+    ahead, learned, sharper: by how much the guess, the network and the sharpness are higher inside. free:
+    share of the frame's border that is not in it. unlike: distance (χ²) of the colours on both sides of its
+    contour. bounded: how much steeper the picture is along it.
 
     Parameters
     ----------
-    whole : bool h×w. guess, learned, sharp : float32 h×w, 0…1. lab : CIE L*a*b* by OpenCV's 8 bits, float32 h×w×3.
+    whole : bool h×w. guess, learned, sharp : float32 h×w, 0…1. lab : CIE L*a*b* by OpenCV's 8 bits, float32
+        h×w×3.
     """
     inside = whole.astype(np.uint8)
     rim = np.concatenate([whole[0], whole[-1], whole[:, 0], whole[:, -1]])

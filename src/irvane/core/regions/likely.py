@@ -1,7 +1,7 @@
 """How likely every place of a frame belongs to its subject, by a small network (``training/subject.py``).
 
-It sees a small picture and how sharp places are, learned on shapes that carry one photograph over another; what it says is a guess, which
-the picture's own colours and contours make whole.
+It sees a small picture and how sharp places are, learned on shapes that carry one photograph over another;
+what it says is a guess, which the picture's own colours and contours make whole.
 """
 
 from __future__ import annotations
@@ -15,12 +15,14 @@ from irvane.core.regions.reference import Reference
 _PACKAGE, _NETWORK = "irvane.core.regions", "likely"
 #: Planes that the network sees; height and width that it sees a frame at.
 PLANES, SEEN = 7, (128, 192)
-#: σ of edges, in pixels, that count as sharp, and as soft; brightness that the mean of a picture is brought to.
+#: σ of edges, in pixels, that count as sharp, and as soft; brightness that the mean of a picture is brought
+#: to.
 _SHARP, _SOFT, _BRIGHT = 0.9, 2.6, 0.45
 
 
 def planes_of(reference: Reference, size: tuple[int, int]) -> np.ndarray:
-    """What the network sees: coded colours, sharpness, whether it is known, and places; float32 PLANES×h×w."""
+    """What the network sees: coded colours, sharpness, whether it is known, and places; float32
+    PLANES×h×w."""
     h, w = size
     light = cv2.resize(np.clip(reference.light, 0, None), (w, h), interpolation=cv2.INTER_AREA)
     code = np.sqrt(light)

@@ -1,5 +1,5 @@
-"""From shapes to masks. Gradients are evaluated where they are asked for, what is painted on the frame's own pixels; all others once, on
-the reference's."""
+"""From shapes to masks. Gradients are evaluated where they are asked for, what is painted on the frame's own
+pixels; all others once, on the reference's."""
 
 from __future__ import annotations
 
@@ -161,7 +161,8 @@ def _sampled(raster: np.ndarray, at: Places) -> np.ndarray:
 
 
 def _on_frame(part: Part, reference: Reference, at: Places) -> np.ndarray | None:
-    """What is painted, at places that lie as close as the frame's pixels; None where they do not, or where contours are followed."""
+    """What is painted, at places that lie as close as the frame's pixels; None where they do not, or where
+    contours are followed."""
     if part.kind != "brush" or any(stroke.follows for stroke in part.strokes) or min(at.x.shape) < 2:
         return None
     h, w = reference.extent

@@ -1,4 +1,5 @@
-"""Painted masks in sparse tiles of 16 bits, on the frame's own pixels: made where they are looked at, and nowhere else."""
+"""Painted masks in sparse tiles of 16 bits, on the frame's own pixels: made where they are looked at, and
+nowhere else."""
 
 from __future__ import annotations
 
@@ -44,11 +45,13 @@ def stamped(
     at: np.ndarray, shape: tuple[int, int], stroke: Stroke, radius: float,
     share: Callable[[tuple[int, int, int, int], int, int], np.ndarray] | None = None,
 ) -> np.ndarray:  # fmt: skip
-    """A stroke's discs on a picture of a shape: float32, 0…1, the strongest of all at each pixel, its opacity counted in.
+    """A stroke's discs on a picture of a shape: float32, 0…1, the strongest of all at each pixel, its opacity
+    counted in.
 
     Parameters
     ----------
-    at : N×3, places in pixels of the picture, and pressure. share : of a disc at each pixel of a box (y0, y1, x0, x1) about a middle.
+    at : N×3, places in pixels of the picture, and pressure. share : of a disc at each pixel of a box (y0, y1,
+        x0, x1) about a middle.
     """
     h, w = shape
     reach = int(np.ceil(radius)) + 1
@@ -93,7 +96,8 @@ def _added(tile: np.ndarray, stroke: Stroke, place: tuple[int, int], extent: tup
 
 
 def _tile(strokes: tuple[Stroke, ...], place: tuple[int, int], extent: tuple[int, int]) -> np.ndarray | None:
-    """A tile after so many strokes, uint16; None: it is empty. A stroke more is added to what was there before it."""
+    """A tile after so many strokes, uint16; None: it is empty. A stroke more is added to what was there
+    before it."""
 
     def make() -> np.ndarray | None:
         begun, tile = 0, None

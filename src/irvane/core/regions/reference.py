@@ -1,4 +1,5 @@
-"""What regions are chosen by: one reduced picture of the frame, balanced as it was shot, before any light is set.
+"""What regions are chosen by: one reduced picture of the frame, balanced as it was shot, before any light is
+set.
 
 It does not change with the proof: masks that steer denoising and balance would chase their own tail.
 """
@@ -24,9 +25,11 @@ class Reference:
 
     Attributes
     ----------
-    stops : luminance in EV around mid-grey, float32 h×w. hue : degrees, 0 red, float32 h×w. chroma : 0 grey … 1.
+    stops : luminance in EV around mid-grey, float32 h×w. hue : degrees, 0 red, float32 h×w. chroma : 0 grey …
+        1.
     light : scene-linear BT.2020, float32 h×w×3. extent : height and width of the frame.
-    softness : σ in pixels of edges near by, see :func:`irvane.core.line.acutance_looks.softness_map`; not a number where not known.
+    softness : σ in pixels of edges near by, see :func:`irvane.core.line.acutance_looks.softness_map`; not a
+        number where not known.
     """
 
     stops: np.ndarray

@@ -1,9 +1,10 @@
 """A region: what part of the frame it is, and by how much settings differ there from the frame's own.
 
-Places are shares of the upright frame's width and height, before any lens correction, straightening or crop: a region stays on its
-thing. How overlapping regions combine is one rule. Numbers change in their own units: each region's change is what it alone would do
-to the frame, weighted by its mask and opacity, and the changes of all add (exposures in EV). Of choices that regions contradict each
-other in, the one whose mask is strongest at a place counts there.
+Places are shares of the upright frame's width and height, before any lens correction, straightening or crop:
+a region stays on its thing. How overlapping regions combine is one rule. Numbers change in their own units:
+each region's change is what it alone would do to the frame, weighted by its mask and opacity, and the changes
+of all add (exposures in EV). Of choices that regions contradict each other in, the one whose mask is
+strongest at a place counts there.
 """
 
 from __future__ import annotations
@@ -27,10 +28,12 @@ OPERATIONS = ("add", "subtract", "intersect")
 #: Settings that act in a region.
 ALLOWED = (
     *(f"noise.{n}" for n in (
-        "amount", "luminance", "colour", "texture", "shadows", "midtones", "highlights", "fine", "medium", "coarse", "clear_black",
+        "amount", "luminance", "colour", "texture", "shadows", "midtones", "highlights", "fine", "medium",
+        "coarse", "clear_black",
     )),
     *(f"light.{n}" for n in (
-        "exposure", "shadows", "highlights", "midtones", "contrast", "local_small", "local_large", "black", "tone_strength",
+        "exposure", "shadows", "highlights", "midtones", "contrast", "local_small", "local_large", "black",
+        "tone_strength",
     )),
     *(f"colour.{n}" for n in (
         "temperature", "tint", "saturation", "pale", "reds", "yellows", "greens", "cyans", "blues", "purples",
@@ -53,7 +56,8 @@ class Stroke:
     Attributes
     ----------
     points : x, y and pressure (0…1) in a row. size : diameter as a share of the frame's width.
-    softness, opacity : 0…1. erases : does it take away? follows : does it keep to the contour under its middle?
+    softness, opacity : 0…1. erases : does it take away? follows : does it keep to the contour under its
+        middle?
     """
 
     points: tuple[float, ...]
@@ -70,9 +74,10 @@ class Part:
 
     Attributes
     ----------
-    kind : of KINDS. numbers : linear: x, y where it is whole, and where it ends; round: x, y, radii along x and y (shares of the
-        width), angle in degrees, softness; tone: from, to (EV around mid-grey), softness in EV; hue: degrees, width, softness; spot:
-        x, y, radius (share of the width), tolerance in EV; focus: largest σ in pixels, softness.
+    kind : of KINDS. numbers : linear: x, y where it is whole, and where it ends; round: x, y, radii along x
+        and y (shares of the width), angle in degrees, softness; tone: from, to (EV around mid-grey), softness
+        in EV; hue: degrees, width, softness; spot: x, y, radius (share of the width), tolerance in EV; focus:
+        largest σ in pixels, softness.
     operation : of OPERATIONS, with what the parts before it made.
     strokes : of a brush; of a subject those that mend it.
     """
@@ -137,7 +142,8 @@ def as_json(region: LocalRegion) -> dict[str, Any]:
     if region.damaged:
         return dict(json.loads(region.damaged))
     return {
-        "name": region.name, "on": region.on, "opacity": region.opacity, "inverted": region.inverted, "feather": region.feather,
+        "name": region.name, "on": region.on, "opacity": region.opacity, "inverted": region.inverted,
+        "feather": region.feather,
         "grow": region.grow, "changes": dict(region.changes),
         "parts": [
             {"kind": p.kind, "numbers": list(p.numbers), "operation": p.operation, "inverted": p.inverted}
@@ -149,7 +155,8 @@ def as_json(region: LocalRegion) -> dict[str, Any]:
 
 def _stroke_json(stroke: Stroke) -> dict[str, Any]:
     return {
-        "points": [round(v, 5) for v in stroke.points], "size": stroke.size, "softness": stroke.softness, "opacity": stroke.opacity,
+        "points": [round(v, 5) for v in stroke.points], "size": stroke.size, "softness": stroke.softness,
+        "opacity": stroke.opacity,
         "erases": stroke.erases, "follows": stroke.follows,
     }  # fmt: skip
 
@@ -198,7 +205,8 @@ def _read(data: Any, spec: Mapping[str, Any]) -> LocalRegion:
             changes[path] = _number(value, -span, span)
     return LocalRegion(
         str(data["name"])[:_LONGEST_NAME], parts, tuple(sorted(changes.items())), bool(data.get("on", True)),
-        _number(data.get("opacity", 1.0), 0, 1), bool(data.get("inverted", False)), _number(data.get("feather", 0.0), 0, 50),
+        _number(data.get("opacity", 1.0), 0, 1), bool(data.get("inverted", False)),
+        _number(data.get("feather", 0.0), 0, 50),
         _number(data.get("grow", 0.0), -50, 50),
     )  # fmt: skip
 
@@ -219,6 +227,7 @@ def _stroke(data: Any) -> Stroke:
     if len(points) % 3 or not points:
         raise ValueError
     return Stroke(
-        points, _number(data["size"], 1e-4, 2), _number(data.get("softness", 0.5), 0, 1), _number(data.get("opacity", 1.0), 0, 1),
+        points, _number(data["size"], 1e-4, 2), _number(data.get("softness", 0.5), 0, 1),
+        _number(data.get("opacity", 1.0), 0, 1),
         bool(data.get("erases", False)), bool(data.get("follows", False)),
     )  # fmt: skip

@@ -1,9 +1,10 @@
 """How much every place of a picture stands out from its background, told without learning.
 
-Places are joined into small even pieces; what is connected to the border of the frame through places like itself is background, whatever
-its colour, and what differs from the background near by stands out; both are brought together so that like neighbours agree (Zhu, Liang,
-Wei & Sun 2014, "Saliency optimization from robust background detection"). Pieces are flooded from a grid along the gradient (after
-Machairas and others 2015, "Waterpixels").
+Places are joined into small even pieces; what is connected to the border of the frame through places like
+itself is background, whatever its colour, and what differs from the background near by stands out; both are
+brought together so that like neighbours agree (Zhu, Liang, Wei & Sun 2014, "Saliency optimization from robust
+background detection"). Pieces are flooded from a grid along the gradient (after Machairas and others 2015,
+"Waterpixels").
 """
 
 from __future__ import annotations
@@ -14,8 +15,8 @@ import scipy
 
 #: Pixels of a piece's side; how strongly pieces stay even.
 _SIDE, _EVEN = 15, 6.0
-#: Reach of likeness in CIE L*a*b* along a way, of likeness between neighbours, of connection to the border, and of nearness in shares of
-#: the frame; smallest bond of neighbours.
+#: Reach of likeness in CIE L*a*b* along a way, of likeness between neighbours, of connection to the border,
+#: and of nearness in shares of the frame; smallest bond of neighbours.
 _ALONG, _ALIKE, _BOUND, _NEAR, _BOND = 10.0, 7.0, 1.0, 0.25, 0.1
 
 
@@ -51,7 +52,8 @@ def _mean(values: np.ndarray, pieces: np.ndarray, count: int, sizes: np.ndarray)
 
 
 def standing_out(lab: np.ndarray) -> np.ndarray:
-    """0 background … 1 what stands out: float32 H×W. How high it rises tells nothing: it is brought to that range.
+    """0 background … 1 what stands out: float32 H×W. How high it rises tells nothing: it is brought to that
+    range.
 
     Parameters
     ----------

@@ -1,9 +1,10 @@
 """The subject of a frame: where it is sharp, stands out from its borders, and is whole.
 
-How much a place stands out from the background (:mod:`irvane.core.regions.standing_out`), how sharp it is, and what a small network makes
-of the picture (:mod:`irvane.core.regions.likely`) give a first guess; a graph cut with colour models (Rother, Kolmogorov & Blake 2004,
-through OpenCV) makes it whole; its contours are refined on the picture itself (guided filter, He, Sun & Tang 2013). Whether that is a
-subject is for :mod:`irvane.core.regions.belief` to say.
+How much a place stands out from the background (:mod:`irvane.core.regions.standing_out`), how sharp it is,
+and what a small network makes of the picture (:mod:`irvane.core.regions.likely`) give a first guess; a graph
+cut with colour models (Rother, Kolmogorov & Blake 2004, through OpenCV) makes it whole; its contours are
+refined on the picture itself (guided filter, He, Sun & Tang 2013). Whether that is a subject is for
+:mod:`irvane.core.regions.belief` to say.
 """
 
 from __future__ import annotations
@@ -21,10 +22,11 @@ from irvane.core.store import STORE
 
 #: Longer side of what the graph cut sees, and its rounds.
 _SIDE, _ROUNDS = 420, 4
-#: Share of the network in the guess, and of the frame that is its border; shares of the frame that a subject has.
+#: Share of the network in the guess, and of the frame that is its border; shares of the frame that a subject
+#: has.
 _LEARNED, _BORDER, _SHARES = 0.3, 0.06, (0.004, 0.75)
-#: Guesses, relative to the highest, that count as surely subject, probably, hardly, and surely not; so many pixels away from what is likely,
-#: what is hardly so is none.
+#: Guesses, relative to the highest, that count as surely subject, probably, hardly, and surely not; so many
+#: pixels away from what is likely, what is hardly so is none.
 _SURE, _PROBABLY, _HARDLY, _SURELY_NOT, _NEAR = 0.92, 0.65, 0.35, 0.15, 25
 #: Likeness of a subject that is believed.
 BELIEVED = 0.53
@@ -68,7 +70,8 @@ def _looked_for(reference: Reference) -> Subject:
 
 
 def cut_out(reference: Reference) -> tuple[np.ndarray, np.ndarray | None]:
-    """What is most likely the subject, bool on a reduced picture, and its features; None where nothing can be cut out."""
+    """What is most likely the subject, bool on a reduced picture, and its features; None where nothing can be
+    cut out."""
     h, w = reference.shape
     factor = min(1.0, _SIDE / max(h, w))
     size = max(8, round(w * factor)), max(8, round(h * factor))

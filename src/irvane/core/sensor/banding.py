@@ -1,12 +1,14 @@
-"""Row and column banding: offsets that whole lines share, proven against chance and against the scene, and taken away.
+"""Row and column banding: offsets that whole lines share, proven against chance and against the scene, and
+taken away.
 
-A line of the mosaic is cut into blocks; the mean of each colour of a block is followed from line to line, in stretches of
-lines and by frequency (a windowed cosine transform). An offset of the line is in all blocks alike, bright or dark, left or
-right, and about as strong from line to line as in wide bands. Structure of the scene is in some blocks only, or grows
-with the light, or is strong in wide bands alone. So the variance of true offsets is what parts of the lines have in common,
-less what grows with the light (two variance components, estimated by moments: Searle, Casella & McCulloch 1992), taken of
-those pairs of parts that agree least. Only when that is many times its own standard error are offsets taken away: by the
-best linear prediction of the same model (Robinson 1991), in which blocks count as much as they are calm. No frequency is
+A line of the mosaic is cut into blocks; the mean of each colour of a block is followed from line to line, in
+stretches of lines and by frequency (a windowed cosine transform). An offset of the line is in all blocks
+alike, bright or dark, left or right, and about as strong from line to line as in wide bands. Structure of the
+scene is in some blocks only, or grows with the light, or is strong in wide bands alone. So the variance of
+true offsets is what parts of the lines have in common, less what grows with the light (two variance
+components, estimated by moments: Searle, Casella & McCulloch 1992), taken of those pairs of parts that agree
+least. Only when that is many times its own standard error are offsets taken away: by the best linear
+prediction of the same model (Robinson 1991), in which blocks count as much as they are calm. No frequency is
 touched that would change a colour's mean over a stretch of lines.
 """
 
@@ -26,8 +28,8 @@ _BLOCK = 48
 _PARTS = 4
 #: Lines of a stretch (of the same phase of a Bayer array), at least, and for a band so many times its width.
 _STRETCH, _PER_WIDTH = 96, 4
-#: Frequencies are dealt with in bands, whose edges are shares of the highest one; those of the fine ones tell whether there
-#: is banding at all. What is slower than the first is left alone.
+#: Frequencies are dealt with in bands, whose edges are shares of the highest one; those of the fine ones tell
+#: whether there is banding at all. What is slower than the first is left alone.
 _EDGES = (0.015, 0.09, 0.17, 0.34, 0.5, 0.67, 0.83, 1.0)
 _FINE = 4
 #: Standard errors above which a variance of offsets is believed: not at all, fully.
@@ -76,7 +78,8 @@ def _block_means(data, block, period, out):
 
 
 def _means(mosaic: Mosaic, block: int) -> np.ndarray:
-    """Mean of every colour in every block of every line: float32 H×blocks×3, NaN where the line does not have the colour."""
+    """Mean of every colour in every block of every line: float32 H×blocks×3, NaN where the line does not have
+    the colour."""
     data, period = mosaic.data, mosaic.cfa.shape[0]
     h, w = data.shape
     places = np.empty((h, w // block, period), np.float32)
@@ -126,7 +129,8 @@ def _window(length: int) -> np.ndarray:
 
 
 def _transformed(means: np.ndarray, counts: np.ndarray, noise: NoiseModel, length: int) -> _Lines:
-    """Stretches of lines of one kind (lines×blocks×colours, without gaps), half overlapping, as frequencies."""
+    """Stretches of lines of one kind (lines×blocks×colours, without gaps), half overlapping, as
+    frequencies."""
     from scipy.fft import dct  # takes a while: only when it is needed
 
     lines, blocks, colours = means.shape
@@ -148,7 +152,8 @@ def _transformed(means: np.ndarray, counts: np.ndarray, noise: NoiseModel, lengt
 
 
 def _kinds(mosaic: Mosaic, noise: NoiseModel, block: int, length: int) -> list[tuple[int, int, _Lines]]:
-    """Lines that have the same colours, as (first, step, lines): of a Bayer array every second, of 6×6 all."""
+    """Lines that have the same colours, as (first, step, lines): of a Bayer array every second, of 6×6
+    all."""
     means, period = _means(mosaic, block), mosaic.cfa.shape[0]
     step = period if period == 2 else 1
     found = []
@@ -179,7 +184,8 @@ class _Sums:
 
 
 def _products(kinds: list[_Lines], number: int, common: float) -> _Sums:
-    """Products of what the parts of the lines show in one band; each part's darker and brighter half by itself."""
+    """Products of what the parts of the lines show in one band; each part's darker and brighter half by
+    itself."""
     pairs = _PAIRS
     sums = _Sums(*(np.zeros((len(pairs), 4, _GROUPS)) for _ in range(3)))
     for lines in kinds:
@@ -215,7 +221,8 @@ _PAIRS = list(combinations(range(_PARTS), 2))
 
 
 def _fitted(sums: list[_Sums], without: int | None = None) -> tuple[float, float]:
-    """Variance of common offsets whatever the light, and of what grows with it (relative to light squared)."""
+    """Variance of common offsets whatever the light, and of what grows with it (relative to light
+    squared)."""
     chosen = np.arange(_GROUPS) != (-1 if without is None else without)
     weight = sum(s.weights[..., chosen].sum(axis=-1) for s in sums)
     p = sum(s.products[..., chosen].sum(axis=-1) for s in sums) / np.maximum(weight, _TINY)
@@ -275,7 +282,8 @@ def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> tuple[np.ndarray,
 
 
 def _predicted(lines: _Lines, found: list[tuple[float, float]], count: int) -> np.ndarray:
-    """Best linear prediction of the offsets of lines, beside a share of their light, from the variances of both by band."""
+    """Best linear prediction of the offsets of lines, beside a share of their light, from the variances of
+    both by band."""
     waves = np.zeros((*lines.waves.shape[:2], 1), np.float32)
     for band, (variance, slope) in zip(lines.bands, found, strict=True):
         if variance == 0:

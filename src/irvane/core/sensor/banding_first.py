@@ -1,12 +1,12 @@
 """The method ``lines@1`` of row and column banding, kept for the proofs that were made with it.
 
-Offsets that whole lines share in the deepest tones are measured and taken away. It takes dark structure of some scenes for
-banding; :mod:`irvane.core.sensor.banding` has followed it.
+Offsets that whole lines share in the deepest tones are measured and taken away. It takes dark structure of
+some scenes for banding; :mod:`irvane.core.sensor.banding` has followed it.
 
-Where the sensor's own noise rules (no light, or so little that its noise is small beside the read noise), a line's
-mean difference from the lines around it tells its offset, over a thousand and more places to a fraction of the read
-noise. Offsets are shrunk by what chance alone would give (Wiener), so that a clean sensor is left as it is; what
-exceeds a few read noises is structure of the scene and stays.
+Where the sensor's own noise rules (no light, or so little that its noise is small beside the read noise), a
+line's mean difference from the lines around it tells its offset, over a thousand and more places to a
+fraction of the read noise. Offsets are shrunk by what chance alone would give (Wiener), so that a clean
+sensor is left as it is; what exceeds a few read noises is structure of the scene and stays.
 """
 
 from __future__ import annotations
@@ -23,8 +23,8 @@ _DARK = 3.0
 #: Places along a line that are looked at, at most; fewer dark ones than the second figure tell nothing.
 _PLACES, _FEWEST = 1600, 100
 _BLOCK = 96
-#: Differences beyond this many σ do not count (texture); offsets beyond the second, or beyond so many times their
-#: usual size, are the scene's own.
+#: Differences beyond this many σ do not count (texture); offsets beyond the second, or beyond so many times
+#: their usual size, are the scene's own.
 _OUTLIER, _LARGEST, _UNUSUAL = 3.0, 1.1, 3.5
 _ROUNDS = 2
 

@@ -105,7 +105,8 @@ def _doubt(row):
 
 @serial
 def _doubt_reflections(box_h, box_v, rims):
-    """At the rim, differences across it are calm because the margin is a reflection: they are trusted less."""
+    """At the rim, differences across it are calm because the margin is a reflection: they are trusted
+    less."""
     n, m = box_h.shape
     near, far = _HALO - _RIM, _HALO + _RIM
     for k in range(near, far):

@@ -1,7 +1,7 @@
 """The black level refined: from pixels that see no light, or from the darkest parts of the frame.
 
-Files state black in whole counts. Ten stops under, mid-grey is a few counts above it: a fraction of a count too much
-or too little tints the deepest tones.
+Files state black in whole counts. Ten stops under, mid-grey is a few counts above it: a fraction of a count
+too much or too little tints the deepest tones.
 """
 
 from __future__ import annotations
@@ -16,7 +16,8 @@ _FARTHEST = 0.002
 #: Masked pixels that vary more than this share of the range hold something else than darkness.
 _WIDEST = 0.005
 _FEWEST = 500
-#: Pixels per side of the blocks that the darkest is looked for among, and how sure it has to be (standard errors).
+#: Pixels per side of the blocks that the darkest is looked for among, and how sure it has to be (standard
+#: errors).
 _BLOCK = 32
 _SURE = 4.0
 
@@ -28,7 +29,8 @@ def refined_black(
     white: np.ndarray,
     masked: tuple[np.ndarray, np.ndarray] | None,
 ) -> np.ndarray:
-    """Black levels as pixels that see no light have them; without such, never above the darkest part of the frame.
+    """Black levels as pixels that see no light have them; without such, never above the darkest part of the
+    frame.
 
     Parameters
     ----------
@@ -55,7 +57,8 @@ def masked_black(
 
     Returns
     -------
-    Levels of red, green, blue; the stated one where too few pixels are masked, or what they hold is no darkness.
+    Levels of red, green, blue; the stated one where too few pixels are masked, or what they hold is no
+    darkness.
     """
     refined = np.array(stated, float)
     for c in range(3):

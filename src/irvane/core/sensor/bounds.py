@@ -1,8 +1,8 @@
 """A network may leave the picture it was given only as far as that picture's own surroundings allow.
 
-Where a network meets what it was not trained on, it can invent colour. Interpolation by rule is the second opinion: around
-a pixel it gives a range of brightness and of colour differences. Inside of that range, and a little beyond, the network is
-free; what goes further is compressed, smoothly, to that little.
+Where a network meets what it was not trained on, it can invent colour. Interpolation by rule is the second
+opinion: around a pixel it gives a range of brightness and of colour differences. Inside of that range, and a
+little beyond, the network is free; what goes further is compressed, smoothly, to that little.
 """
 
 from __future__ import annotations
@@ -43,13 +43,13 @@ def bounded(before: np.ndarray, after: np.ndarray) -> np.ndarray:
 
     Parameters
     ----------
-    before, after : float32 3×H×W, red, green and blue in the domain of interpolation: as interpolated, and as the network
-        would have it.
+    before, after : float32 3×H×W, red, green and blue in the domain of interpolation: as interpolated, and as
+        the network would have it.
 
     Returns
     -------
-    float32 3×H×W: green in the range that green has in the 3×3 pixels around, and a tenth of it beyond; red and blue
-    likewise in their differences to green.
+    float32 3×H×W: green in the range that green has in the 3×3 pixels around, and a tenth of it beyond; red
+    and blue likewise in their differences to green.
     """
     green = _limited(np.ascontiguousarray(before[1]), np.ascontiguousarray(after[1]))
     red, blue = (green + _limited(before[c] - before[1], after[c] - after[1]) for c in (0, 2))

@@ -15,7 +15,8 @@ CLIP_START, CLIP_FULL = 0.96, 0.995
 BELIEF_REACH = 2
 #: Noise at white from which single pixels are not believed to clip, and what they are lowered to.
 _VISIBLE, _BELOW = 0.01, 0.99
-#: How far below the clip a pixel may be without noise: in standard deviations of the noise at white, and at most.
+#: How far below the clip a pixel may be without noise: in standard deviations of the noise at white, and at
+#: most.
 _NEAR, _NEAREST = 2.0, 0.04
 
 
@@ -50,7 +51,8 @@ def _collect(row, colours, limit, clipped, held):
 
 @serial
 def _beside(wide, out):
-    """Of every pixel its own bits and those of its neighbours to the left and right; `wide` has one more at each end."""
+    """Of every pixel its own bits and those of its neighbours to the left and right; `wide` has one more at
+    each end."""
     for x in range(out.size):
         out[x] = wide[x] | wide[x + 1] | wide[x + 2]
 
@@ -96,7 +98,8 @@ def _colour_bits(mosaic: Mosaic) -> np.ndarray:
 
 
 def clip_bits(mosaic: Mosaic) -> np.ndarray | None:
-    """uint8 per pixel: bit c where colour c is clipped in its 3×3 pixels (its colour's reach); None when nothing is."""
+    """uint8 per pixel: bit c where colour c is clipped in its 3×3 pixels (its colour's reach); None when
+    nothing is."""
     rows = rows_near_clip(mosaic.data)
     if not rows.any():
         return None
@@ -108,9 +111,9 @@ def clip_bits(mosaic: Mosaic) -> np.ndarray | None:
 def believed(mosaic: Mosaic, after: np.ndarray, noise: NoiseModel) -> np.ndarray:
     """A mosaic before denoising, clipped only where light clips and not noise alone.
 
-    In clouds below the clip noise lifts single pixels to it; held at the clip after denoising, they would stay as white
-    specks. Where noise is visible, a pixel counts as clipped when most of its colour around it are, or when it is about as
-    bright without noise too.
+    In clouds below the clip noise lifts single pixels to it; held at the clip after denoising, they would
+    stay as white specks. Where noise is visible, a pixel counts as clipped when most of its colour around it
+    are, or when it is about as bright without noise too.
 
     Parameters
     ----------
@@ -147,7 +150,8 @@ def believed(mosaic: Mosaic, after: np.ndarray, noise: NoiseModel) -> np.ndarray
 def hold_clipped(picture: np.ndarray, mosaic: Mosaic) -> None:
     """In place: a colour that is clipped wherever it was measured around a pixel is clipped there.
 
-    Interpolation and denoising leave single pixels a little below the clip, which would not be rebuilt with the others.
+    Interpolation and denoising leave single pixels a little below the clip, which would not be rebuilt with
+    the others.
 
     Parameters
     ----------

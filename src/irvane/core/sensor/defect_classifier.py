@@ -1,7 +1,7 @@
 """A closer look at pixels that a first judgement holds for possible defects.
 
-A convolutional network, made by ``training/closer.py``, sees the 15×15 pixels around, each colour by itself. It takes a hundred
-times as long for a pixel as the first judgement does: only few come here.
+A convolutional network, made by ``training/closer.py``, sees the 15×15 pixels around, each colour by itself.
+It takes a hundred times as long for a pixel as the first judgement does: only few come here.
 """
 
 from __future__ import annotations
@@ -20,17 +20,19 @@ REACH = 7
 SIDE = 2 * REACH + 1
 #: Values of the suspect's own colour and of the two others, and where the first two of these are.
 PLANES = 5
-#: Figures of the first judgement that are told again, with its result and how many pixels it holds for possible defects.
+#: Figures of the first judgement that are told again, with its result and how many pixels it holds for
+#: possible defects.
 TOLD = 10
 FEATURES = PLANES * SIDE**2 + TOLD + 2
 #: Result of the first judgement above which a pixel comes here.
 NEAR = -7.0
 #: Results that are doubtful, those that are sure, and the share of doubtful ones among true defects.
 _DOUBTFUL, _SURE, _STRAY = (-3.0, -1.0), 2.0, 0.03
-#: Doubtful pixels among 100,000 that are expected beforehand, and how many 100,000 pixels that is worth: for small pictures.
+#: Doubtful pixels among 100,000 that are expected beforehand, and how many 100,000 pixels that is worth: for
+#: small pictures.
 _EXPECTED, _TRUST = 3.0, 0.25
-#: Doubtful pixels among 100,000 with which the limit is 0, how much it rises when there are twice as many, and the lowest
-#: limit. Chosen on the photographs that training leaves out.
+#: Doubtful pixels among 100,000 with which the limit is 0, how much it rises when there are twice as many,
+#: and the lowest limit. Chosen on the photographs that training leaves out.
 _ORDINARY, _STEEP, _LOWEST = 7.0, 1.25, -0.75
 #: Pixels that are judged at once.
 _MANY = 256
@@ -47,7 +49,8 @@ def fingerprint() -> str:
 
 @serial
 def _look(data, ys, xs, period, colours, gain, variance, excess, out):
-    """Planes of the pixels around, as excesses over the median of their colour in units of the suspect's own."""
+    """Planes of the pixels around, as excesses over the median of their colour in units of the suspect's
+    own."""
     count = SIDE * SIDE
     around, own = np.empty(count, np.float32), np.empty(count, np.float32)
     middles = np.empty(3, np.float32)
@@ -85,7 +88,8 @@ def looked(
     Parameters
     ----------
     near : int, N; which of the suspects.
-    told : float32, N×(TOLD + 2); figures of the first judgement, its result, and how many came here: see `figures`.
+    told : float32, N×(TOLD + 2); figures of the first judgement, its result, and how many came here: see
+        `figures`.
 
     Returns
     -------
@@ -94,7 +98,8 @@ def looked(
     gain, variance = np.array(noise.gain, np.float32), np.array(noise.read, np.float32) ** 2
     out = np.empty((near.size, FEATURES), np.float32)
     _look(
-        mosaic.data, found.y[near], found.x[near], mosaic.cfa.shape[0], colours_around(mosaic.cfa, REACH), gain, variance,
+        mosaic.data, found.y[near], found.x[near], mosaic.cfa.shape[0], colours_around(mosaic.cfa, REACH),
+        gain, variance,
         found.excess[near], out,
     )  # fmt: skip
     out[:, PLANES * SIDE**2 :] = told
@@ -102,7 +107,8 @@ def looked(
 
 
 def figures(seen: np.ndarray, first: np.ndarray, crowds: np.ndarray) -> np.ndarray:
-    """What is told of the first judgement: its figures (N×…, the last TOLD), result and crowding (N): N×(TOLD + 2)."""
+    """What is told of the first judgement: its figures (N×…, the last TOLD), result and crowding (N): N×(TOLD
+    + 2)."""
     return np.column_stack([seen[:, -TOLD:], 0.1 * first, 0.2 * np.log2(1 + 1e5 * crowds)]).astype(np.float32)
 
 
@@ -123,8 +129,9 @@ def defective(
 def limit(results: np.ndarray, pixels: int) -> float:
     """Result above which a pixel of this mosaic counts as a defect.
 
-    The sharper a picture is, the more of its pixels are doubtful: nearly defects, by the network's results, but not quite.
-    Their number tells how many good ones are on the other side. It hardly depends on how many true defects there are.
+    The sharper a picture is, the more of its pixels are doubtful: nearly defects, by the network's results,
+    but not quite. Their number tells how many good ones are on the other side. It hardly depends on how many
+    true defects there are.
     """
     low, high = _DOUBTFUL
     doubtful = np.count_nonzero((results > low) & (results < high)) - _STRAY * np.count_nonzero(

@@ -1,9 +1,9 @@
 """Hot, stuck and dead pixels: single ones and pairs that no light could have made, found and replaced.
 
-A defect stands out from its neighbours of the same colour, and those of other colours know nothing of it, while light
-always spreads over them through the lens. In fine texture that is a matter of degree: a small network
-that was made by ``training/defects.py`` judges every suspect by the 9×9 pixels around it, and those that it does not
-clear are looked at more closely (:mod:`irvane.core.sensor.defect_classifier`).
+A defect stands out from its neighbours of the same colour, and those of other colours know nothing of it,
+while light always spreads over them through the lens. In fine texture that is a matter of degree: a small
+network that was made by ``training/defects.py`` judges every suspect by the 9×9 pixels around it, and those
+that it does not clear are looked at more closely (:mod:`irvane.core.sensor.defect_classifier`).
 """
 
 from __future__ import annotations
@@ -21,8 +21,9 @@ from irvane.core.threads import each
 #: Pixels to each side that the judgement sees.
 REACH = 4
 _SIDE = 2 * REACH + 1
-#: The surroundings of the suspect's colour, those of other colours, and figures of the suspect, of how restless they are, and of
-#: how many suspects there are: sharp pictures have many, and none of them is a defect.
+#: The surroundings of the suspect's colour, those of other colours, and figures of the suspect, of how
+#: restless they are, and of how many suspects there are: sharp pictures have many, and none of them is a
+#: defect.
 FEATURES = 2 * _SIDE**2 + 10
 #: Standard deviations of the noise above which surroundings are as restless as can be told.
 _RESTLESS = 8.0
@@ -134,7 +135,8 @@ def seen(mosaic: Mosaic, noise: NoiseModel, found: Suspects, crowds: np.ndarray,
 
 
 def possible(mosaic: Mosaic, noise: NoiseModel, found: Suspects) -> tuple[np.ndarray, np.ndarray]:
-    """Which of the suspects the first network does not clear, and what is told of them: int N, and see `defect_classifier.figures`."""
+    """Which of the suspects the first network does not clear, and what is told of them: int N, and see
+    `defect_classifier.figures`."""
     crowds = crowding(found, mosaic.data.shape)
 
     def judge(part: slice) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

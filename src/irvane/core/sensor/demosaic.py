@@ -40,8 +40,10 @@ def demosaic(
     mosaic : Bayer or 6×6, at least 16 px a side.
     gains : reference white-balance gains of red, green, blue.
     knee : see :func:`irvane.core.sensor.encoding.knee_for`.
-    method : ``"linear"``; all others are the directional one here (:mod:`irvane.core.sensor.refine` comes after it).
-    borders : the sides at which the frame ends; beyond others it goes on, and what depends on that is not wanted.
+    method : ``"linear"``; all others are the directional one here (:mod:`irvane.core.sensor.refine` comes
+        after it).
+    borders : the sides at which the frame ends; beyond others it goes on, and what depends on that is not
+        wanted.
 
     Returns
     -------

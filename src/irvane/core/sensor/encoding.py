@@ -1,8 +1,8 @@
 """The domain in which colours are interpolated.
 
 Colour *ratios* vary more slowly over a picture than colour differences do, and the eye judges ratios too.
-Interpolating in a power of the light makes difference-based methods respect ratios; close to zero, where noise
-dominates, the curve turns straight so that the mean of noise is kept.
+Interpolating in a power of the light makes difference-based methods respect ratios; close to zero, where
+noise dominates, the curve turns straight so that the mean of noise is kept.
 """
 
 from __future__ import annotations

@@ -1,4 +1,5 @@
-"""How the sensor was exposed: the values of the mosaic counted in stops below clipping, and the room above them."""
+"""How the sensor was exposed: the values of the mosaic counted in stops below clipping, and the room above
+them."""
 
 from __future__ import annotations
 

@@ -1,9 +1,10 @@
 """Cleaning up false colour and moiré after demosaicing.
 
-Where texture is as fine as the filter array, interpolation invents colour. Colour differences (in the domain in which
-they were interpolated) are replaced by their median over a neighbourhood, which keeps edges of colour (Freeman,
-US patent 4,724,395, 1988). Moiré is wider than that: its colour differences are reduced first. It is done only where
-green has more texture at the finest scale than at the next ones: coloured things have outlines at all scales.
+Where texture is as fine as the filter array, interpolation invents colour. Colour differences (in the domain
+in which they were interpolated) are replaced by their median over a neighbourhood, which keeps edges of
+colour (Freeman, US patent 4,724,395, 1988). Moiré is wider than that: its colour differences are reduced
+first. It is done only where green has more texture at the finest scale than at the next ones: coloured things
+have outlines at all scales.
 """
 
 from __future__ import annotations

@@ -1,16 +1,17 @@
 """Rebuilding clipped highlights from the colours that still hold.
 
-On a reduced copy of the whole frame the ratios between the colours of bright unclipped places are spread into the
-clipped areas (normalised convolution, Knutsson & Westin 1993, with a long-tailed kernel: the nearest places speak
-loudest, and the brightest, which are most likely of the same kind), and with them the slope with which one ratio
-follows another: leaves and sky side by side lend each to its own. Cells that hold any clipped pixel lend nothing at
-first; once they are rebuilt, those of which two colours hold lend to those of which one does.
-A clipped colour is then what its neighbours' ratio to the surviving colours says, and never less than the level at
-which it clipped; where that level alone contradicts the ratio, it is a witness for the third colour: a sky that clips
-in green and blue behind leaves is none of the leaves' colour. Nor does it take their ratio where everything that
-lends is much darker than the clip: light is then likelier to be neutral. Where all three are gone, light is as in the
-places beside it where some hold, above all those where the last is almost gone, and at least as bright as each
-colour was: no grey and no step in a flame, and the mark says that it is gone.
+On a reduced copy of the whole frame the ratios between the colours of bright unclipped places are spread into
+the clipped areas (normalised convolution, Knutsson & Westin 1993, with a long-tailed kernel: the nearest
+places speak loudest, and the brightest, which are most likely of the same kind), and with them the slope with
+which one ratio follows another: leaves and sky side by side lend each to its own. Cells that hold any clipped
+pixel lend nothing at first; once they are rebuilt, those of which two colours hold lend to those of which one
+does. A clipped colour is then what its neighbours' ratio to the surviving colours says, and never less than
+the level at which it clipped; where that level alone contradicts the ratio, it is a witness for the third
+colour: a sky that clips in green and blue behind leaves is none of the leaves' colour. Nor does it take their
+ratio where everything that lends is much darker than the clip: light is then likelier to be neutral. Where
+all three are gone, light is as in the places beside it where some hold, above all those where the last is
+almost gone, and at least as bright as each colour was: no grey and no step in a flame, and the mark says that
+it is gone.
 """
 
 from __future__ import annotations
@@ -27,7 +28,8 @@ from irvane.core.sensor.clipping import CLIP_FULL, CLIP_START
 from irvane.core.sensor.rebuilding import GAP, LIGHT, NEUTRAL, NUMBERS, RIDGE, highest, rebuilt
 from irvane.core.threads import each, share_out
 
-#: Gaussian radii that together make a kernel with a long tail, and the weight from each to the next wider one.
+#: Gaussian radii that together make a kernel with a long tail, and the weight from each to the next wider
+#: one.
 _SPREADS = (1.5, 5.0, 15.0, 45.0, 135.0, 400.0)
 _FALL = 0.3
 #: Least Gaussian radius, in pixels of a reduced copy.
@@ -47,12 +49,12 @@ class HighlightMap:
 
     Attributes
     ----------
-    numbers : float32 h×w×13; None when nothing clips. Three ratios: natural logarithm of balanced colour over the
-        geometric mean. Three slopes: by how much the logarithm of a colour (over the mean of the two others) follows the
-        logarithm of their ratio (the first over the second, in the order red, green, blue). Three doubts: variance of the
-        logarithm of red over green, red over blue, green over blue. Light: natural logarithm of the three balanced colours
-        that places have whose colours are gone only in part. Gap: by how much (natural logarithm) the places that
-        lend their colour are darker than the clip.
+    numbers : float32 h×w×13; None when nothing clips. Three ratios: natural logarithm of balanced colour over
+        the geometric mean. Three slopes: by how much the logarithm of a colour (over the mean of the two
+        others) follows the logarithm of their ratio (the first over the second, in the order red, green,
+        blue). Three doubts: variance of the logarithm of red over green, red over blue, green over blue.
+        Light: natural logarithm of the three balanced colours that places have whose colours are gone only in
+        part. Gap: by how much (natural logarithm) the places that lend their colour are darker than the clip.
     extent : height and width of the frame in pixels.
     share : share of the frame's (reduced) pixels with at least one clipped colour.
     """
@@ -113,7 +115,8 @@ def make_map(
     camera : float32, h×w×3, camera-linear, 1 = clipping.
     gains : white-balance gains of the shot.
     extent : height and width of the frame.
-    bits : uint8 H×W of the whole frame, not 0 where a colour is clipped; None when not known (or nothing clips).
+    bits : uint8 H×W of the whole frame, not 0 where a colour is clipped; None when not known (or nothing
+        clips).
     """
     clipped = _touched(camera, bits)
     share = float(clipped.mean())
@@ -189,8 +192,8 @@ def _lent(moments: np.ndarray) -> np.ndarray:
 
 @serial
 def _moments(camera, gains, lends, once, twice):
-    """Of every pixel its weight, times the log ratios of red and green to the geometric mean and the log of its brightest
-    colour, and times the products of the ratios."""
+    """Of every pixel its weight, times the log ratios of red and green to the geometric mean and the log of
+    its brightest colour, and times the products of the ratios."""
     for i in range(lends.size):
         r = log2(max(camera[3 * i] * gains[0], np.float32(1e-4)))
         g = log2(max(camera[3 * i + 1] * gains[1], np.float32(1e-4)))
@@ -213,11 +216,13 @@ def _moments(camera, gains, lends, once, twice):
 
 @serial
 def _ratios(once, twice, numbers):
-    """What the spread moments say at every pixel: see :class:`HighlightMap`. The three log ratios sum to 0."""
+    """What the spread moments say at every pixel: see :class:`HighlightMap`. The three log ratios sum to
+    0."""
     ridge, half, none = np.float32(RIDGE), np.float32(0.5), np.float32(0)
     for i in range(once.size // 4):
         told = numbers[NUMBERS * i : NUMBERS * (i + 1)]
-        # some of the light is taken to be neutral: what is bright often is, and the slopes then pass through it
+        # some of the light is taken to be neutral: what is bright often is, and the slopes then pass through
+        # it
         total = 1 / max(once[4 * i] * np.float32(1 + NEUTRAL), np.float32(_LEAST))
         r, g = once[4 * i + 1] * total, once[4 * i + 2] * total
         rr = twice[3 * i] * total - r * r

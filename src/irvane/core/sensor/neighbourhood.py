@@ -19,7 +19,8 @@ def _inside(at, size, period):
 
 @serial
 def surroundings(data, y, x, period, reach, around):
-    """The pixels up to `reach` around a place; beyond the rim stands the same colour inside, but never the place again."""
+    """The pixels up to `reach` around a place; beyond the rim stands the same colour inside, but never the
+    place again."""
     h, w = data.shape
     side = 2 * reach + 1
     inner = reach <= y < h - reach and reach <= x < w - reach

@@ -1,4 +1,5 @@
-"""How a colour array is laid out for the networks: cells, planes of one colour, and the mosaic's continuation."""
+"""How a colour array is laid out for the networks: cells, planes of one colour, and the mosaic's
+continuation."""
 
 from __future__ import annotations
 
@@ -72,15 +73,16 @@ class Packing:
         raise ValueError("no network for this colour array")
 
     def continued(self, before: int, size: int, after: int = 0) -> np.ndarray:
-        """Indices that continue `size` rows or columns by `before` and at least `after` more to whole cells, by reflections
-        that keep every colour."""
+        """Indices that continue `size` rows or columns by `before` and at least `after` more to whole cells,
+        by reflections that keep every colour."""
         first, apart = self.centres
         unit = int(np.lcm(self.cfa.shape[0], self.cell * _STRIDE))
         return mirrored(size, before, after + -(before + size + after) % unit, first - before, apart)
 
 
 def _six_planes() -> np.ndarray:
-    """Five greens of every 3×3 cell, then two planes for each other pixel: red, and blue in every other cell."""
+    """Five greens of every 3×3 cell, then two planes for each other pixel: red, and blue in every other
+    cell."""
     plane = np.empty((6, 6), np.int64)
     cell = SIX_BY_SIX[:3, :3]
     order = {place: k for k, place in enumerate(zip(*np.nonzero(cell == GREEN), strict=True))}

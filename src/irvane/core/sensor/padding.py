@@ -16,8 +16,8 @@ def mirrored(size: int, before: int, after: int, first: int, apart: int) -> np.n
     ----------
     size : rows (columns) there are.
     before, after : how many are wanted before the first and after the last.
-    first, apart : the array is symmetric about row `first` and every `apart`th from there. A Bayer array is about
-        all of them, the 6×6 array about every third.
+    first, apart : the array is symmetric about row `first` and every `apart`th from there. A Bayer array is
+        about all of them, the 6×6 array about every third.
 
     Returns
     -------

@@ -1,8 +1,9 @@
 """Linear filters of the 6×6 array that are the same wherever the array is: one for each of its places.
 
-Every sixth pixel of a row has the same filter. Rows are parted into six runs, one of every sixth pixel: a filter's sum is
-then the same for a whole run, and loops go over values that lie side by side. Runs lie a known distance apart in one flat
-array: only then does the compiler see that they do not overlap and use vector instructions.
+Every sixth pixel of a row has the same filter. Rows are parted into six runs, one of every sixth pixel: a
+filter's sum is then the same for a whole run, and loops go over values that lie side by side. Runs lie a
+known distance apart in one flat array: only then does the compiler see that they do not overlap and use
+vector instructions.
 """
 
 from __future__ import annotations
@@ -13,7 +14,8 @@ from irvane.core.kernels import serial
 from irvane.core.sensor.windows import REACH, WINDOW
 
 _PERIOD = 6
-#: Distance between runs of values. No power of two: runs would compete for the same lines of the processor's cache.
+#: Distance between runs of values. No power of two: runs would compete for the same lines of the processor's
+#: cache.
 _RUN = 208
 #: Runs of a row: the six, and again as far as windows reach, one value further on.
 _RUNS = _PERIOD + WINDOW - 1

@@ -1,4 +1,5 @@
-"""Clipped pixels rebuilt from what a map of the surroundings says at each: see :mod:`irvane.core.sensor.highlights`."""
+"""Clipped pixels rebuilt from what a map of the surroundings says at each: see
+:mod:`irvane.core.sensor.highlights`."""
 
 from __future__ import annotations
 
@@ -9,12 +10,13 @@ from irvane.core.sensor.clipping import CLIP_FULL, CLIP_START
 
 #: Numbers of a place of the map, and where the light beside it and the gap are among them: see HighlightMap.
 NUMBERS, LIGHT, GAP = 13, 9, 12
-#: Variance that every ratio is taken to have at least, and the share of all weight that speaks for neutral light.
+#: Variance that every ratio is taken to have at least, and the share of all weight that speaks for neutral
+#: light.
 RIDGE, NEUTRAL = 0.02, 0.05
 _RARITY = 0.5  # how fast light above the clip becomes rare: per unit of its natural logarithm
 _CONTRADICTS = 0.2  # natural logarithm by which a clipped colour may exceed what is said of it, before that is not believed
-#: From where to where (natural logarithm) what lends its colour is too dark to be of the same kind as what clips beside
-#: it: between a thing and its own highlight there is light of every level.
+#: From where to where (natural logarithm) what lends its colour is too dark to be of the same kind as what
+#: clips beside it: between a thing and its own highlight there is light of every level.
 _NEAR, _FAR = 0.5, 1.0
 _FIRST, _SAME = np.zeros(2), np.ones(2)
 
@@ -26,7 +28,8 @@ def _gone(v, start, full):
 
 @inline
 def _bound(gone, trust_other, brighter):
-    """Trust in a clipped colour that even so is brighter than the surroundings' ratio to the other one, which holds, says.
+    """Trust in a clipped colour that even so is brighter than the surroundings' ratio to the other one, which
+    holds, says.
 
     It is at least as bright as where it clipped: what the surroundings say of the third colour follows that.
     """
@@ -37,7 +40,8 @@ def _bound(gone, trust_other, brighter):
 
 @inline
 def _strange(gap):
-    """How far a clipped place is none of the things that lend their colour, which are so much darker than the clip."""
+    """How far a clipped place is none of the things that lend their colour, which are so much darker than the
+    clip."""
     return min(max((gap - np.float32(_NEAR)) / np.float32(_FAR - _NEAR), np.float32(0)), np.float32(1))
 
 
@@ -65,7 +69,8 @@ def rebuild_pixels(camera, numbers, gains, start, full, out):
             if first > second:
                 first, second = second, first
             a, b = pixel[first], pixel[second]
-            # light of the others as their surroundings' ratios see it; nearly clipped and very dark ones speak softly
+            # light of the others as their surroundings' ratios see it; nearly clipped and very dark ones
+            # speak softly
             light_a = np.log(max(a * gains[first], np.float32(1e-4))) - mean[first]
             light_b = np.log(max(b * gains[second], np.float32(1e-4))) - mean[second]
             trust_a = (
@@ -85,13 +90,15 @@ def rebuild_pixels(camera, numbers, gains, start, full, out):
             guess = v
             if held > np.float32(1e-6):
                 light = (trust_a * light_a + trust_b * light_b) / held
-                # where both hold, their ratio says which of the surroundings' colours this one resembles
-                # one alone is a poor witness where the surroundings' ratios vary: light just above the clip is likelier
+                # where both hold, their ratio says which of the surroundings' colours this one resembles one
+                # alone is a poor witness where the surroundings' ratios vary: light just above the clip is
+                # likelier
                 doubt = trust_a * doubts[c + first - 1] + trust_b * doubts[c + second - 1]
                 light -= np.float32(_RARITY) * doubt / held * (1 - min(trust_a, trust_b))
                 light += slopes[c] * (light_a - light_b) * min(trust_a, trust_b)
                 light += mean[c]
-                # surroundings that a bound contradicts by more than they vary are other things: neutral is likelier
+                # surroundings that a bound contradicts by more than they vary are other things: neutral is
+                # likelier
                 apart = light_a - light_b
                 excess = apart * apart / (2 * (doubts[2 - c] + np.float32(RIDGE)))
                 odds = np.float32(NEUTRAL) * np.exp(min(excess, np.float32(20)))

@@ -1,11 +1,12 @@
 """Refining a demosaiced picture by a small network for each colour array.
 
-Interpolation follows one rule at a time; where fine structures cross, all its rules fail in ways that can be learned.
-The network is a residual one (He et al. 2016) on the cells of the array (as Gharbi et al. 2016, "Deep joint
-demosaicking and denoising", pack a mosaic): it sees the interpolated picture in the ratio-preserving domain of
-:mod:`irvane.core.sensor.encoding` and gives what is wrong with it. It was made by ``training/refiner.py``; how is written
-beside it as JSON. Of a denoised mosaic the network is told too how strong the noise was and what was taken away: it gives
-detail back that went with the noise, and takes blotches that stayed. Inference runs in OpenVINO, one tile per thread.
+Interpolation follows one rule at a time; where fine structures cross, all its rules fail in ways that can be
+learned. The network is a residual one (He et al. 2016) on the cells of the array (as Gharbi et al. 2016,
+"Deep joint demosaicking and denoising", pack a mosaic): it sees the interpolated picture in the
+ratio-preserving domain of :mod:`irvane.core.sensor.encoding` and gives what is wrong with it. It was made by
+``training/refiner.py``; how is written beside it as JSON. Of a denoised mosaic the network is told too how
+strong the noise was and what was taken away: it gives detail back that went with the noise, and takes
+blotches that stayed. Inference runs in OpenVINO, one tile per thread.
 """
 
 from __future__ import annotations
@@ -30,13 +31,14 @@ Place = tuple[np.ndarray, np.ndarray]
 
 #: Pixels around a place that its result depends on: seven layers of 3×3 cells, in whole arrays.
 REACH = 24
-#: Rows and columns of a tile about, the fewest rows, and pixels that a picture is continued by; multiples of the array's
-#: sides.
+#: Rows and columns of a tile about, the fewest rows, and pixels that a picture is continued by; multiples of
+#: the array's sides.
 _TILE, _FEWEST, _MARGIN = (288, 960), 96, 24
 _PACKAGE = "irvane.core.sensor"
-#: Names of networks and names and versions of the methods (part of proofs and of cache keys), by the number of rows of
-#: the array, and whether the mosaic was denoised. To a Bayer mosaic as it was shot the directional method left nothing
-#: worth a network's time; to one of the 6×6 array, knowing the noise added nothing to the network that does not.
+#: Names of networks and names and versions of the methods (part of proofs and of cache keys), by the number
+#: of rows of the array, and whether the mosaic was denoised. To a Bayer mosaic as it was shot the directional
+#: method left nothing worth a network's time; to one of the 6×6 array, knowing the noise added nothing to the
+#: network that does not.
 _NETWORKS = {
     (6, False): ("six_by_six", "refined-6x6@6"),
     (6, True): ("six_by_six", "refined-6x6@6"),
@@ -58,7 +60,8 @@ class Removed:
     ----------
     before, after : float32 H×W, the mosaic as it was and as it became.
     noise : what was taken for noise.
-    held : the mosaic as it was, as far as its clipping is believed (:func:`irvane.core.sensor.clipping.believed`).
+    held : the mosaic as it was, as far as its clipping is believed
+        (:func:`irvane.core.sensor.clipping.believed`).
     """
 
     before: np.ndarray
@@ -69,8 +72,8 @@ class Removed:
     def planes(self, green: np.ndarray, cfa: np.ndarray, knee: float, place: Place) -> np.ndarray:
         """What the network is told of it in a place: float32 2×rows×columns.
 
-        The standard deviation of the noise in the domain of the interpolation where green is as given, and what was
-        removed in standard deviations of the noise.
+        The standard deviation of the noise in the domain of the interpolation where green is as given, and
+        what was removed in standard deviations of the noise.
         """
         rows, columns = (
             np.ascontiguousarray(index % period, np.int64)
@@ -82,7 +85,8 @@ class Removed:
         return out
 
     def tell(
-        self, before: np.ndarray, after: np.ndarray, green: np.ndarray, colours: np.ndarray, knee: float, out: np.ndarray
+        self, before: np.ndarray, after: np.ndarray, green: np.ndarray, colours: np.ndarray, knee: float,
+        out: np.ndarray
     ) -> None:  # fmt: skip
         """Fill the two planes of :meth:`planes` for a place."""
         _tell(
@@ -132,14 +136,16 @@ def fingerprint(cfa: np.ndarray, denoised: bool = False) -> str:
 
 
 def filters_of(cfa: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
-    """Where the filter is red (1), blue (−1), or green (0): float32 of a shape, which `cfa` fills from its corner on."""
+    """Where the filter is red (1), blue (−1), or green (0): float32 of a shape, which `cfa` fills from its
+    corner on."""
     kinds = (cfa == RED).astype(np.float32) - (cfa == BLUE)
     h, w = (-(-n // p) for n, p in zip(shape, cfa.shape, strict=True))
     return np.tile(kinds, (h, w))[: shape[0], : shape[1]].astype(np.float32)
 
 
 def _rows_of_a_tile(rows: int, period: int) -> int:
-    """So many that every core has as much to do as the others, and what lies around tiles does not outweigh them."""
+    """So many that every core has as much to do as the others, and what lies around tiles does not outweigh
+    them."""
     tiles = CORES * max(1, round(rows / (CORES * _TILE[0])))
     return -(-max(rows // tiles + 1, _FEWEST) // period) * period
 
@@ -197,7 +203,8 @@ def refine(
             or bottom > before[0] + sides[0]
             or right > before[1] + sides[1]
         ):
-            # beyond the border stands the mean of its reflection and of its outermost pixels going on: better than either
+            # beyond the border stands the mean of its reflection and of its outermost pixels going on: better
+            # than either
             light = 0.5 * (light + _taken(picture, (rows_on[top:bottom], columns_on[left:right])))
         planes = np.ascontiguousarray(encoded(light, gains, knee).transpose(2, 0, 1))
         if packing.cell > 2:  # its cells differ

@@ -1,10 +1,10 @@
 """Demosaicing of the 6×6 array by learned linear filters.
 
-Each pixel is classed by the direction and coherence of the local structure; for every class and each of the 36
-places in the array a linear filter over a 9×9 window was fitted by least squares (the principle of RAISR: Romano,
-Isidoro & Milanfar 2017, applied to demosaicing). Filters reproduce flat colours exactly. They were made by
-``training/six_by_six.py`` from photographs and synthetic scenes, and act in the ratio-preserving domain of
-:mod:`irvane.core.sensor.encoding`.
+Each pixel is classed by the direction and coherence of the local structure; for every class and each of the
+36 places in the array a linear filter over a 9×9 window was fitted by least squares (the principle of RAISR:
+Romano, Isidoro & Milanfar 2017, applied to demosaicing). Filters reproduce flat colours exactly. They were
+made by ``training/six_by_six.py`` from photographs and synthetic scenes, and act in the ratio-preserving
+domain of :mod:`irvane.core.sensor.encoding`.
 """
 
 from __future__ import annotations
@@ -47,7 +47,8 @@ def _filters() -> np.ndarray:
 
 
 def plain_filters() -> np.ndarray:
-    """The filters of the class without direction, by which the method is linear: 36 places × 3 colours × 9×9."""
+    """The filters of the class without direction, by which the method is linear: 36 places × 3 colours ×
+    9×9."""
     return windows(_filters()[:, 0])
 
 
@@ -130,7 +131,8 @@ def _guide(v: np.ndarray, pattern: np.ndarray) -> np.ndarray:
 
 
 def structure_classes(v: np.ndarray, pattern: np.ndarray) -> np.ndarray:
-    """Class of every pixel of a ratio-encoded mosaic `v` (float32 H×W), whose colours repeat `pattern` (6×6)."""
+    """Class of every pixel of a ratio-encoded mosaic `v` (float32 H×W), whose colours repeat `pattern`
+    (6×6)."""
     guide = _guide(v, np.ascontiguousarray(pattern))
     gx = cv2.Sobel(guide, cv2.CV_32F, 1, 0, ksize=3)
     gy = cv2.Sobel(guide, cv2.CV_32F, 0, 1, ksize=3)
@@ -212,9 +214,9 @@ def demosaic_six(
 ) -> np.ndarray:
     """Demosaic a 6×6 mosaic by learned, structure-classed linear filters.
 
-    Parameters and result are those of :func:`irvane.core.sensor.bayer.demosaic_bayer`, with `cfa` 6×6: any shift
-    of the reference array. Beyond the border the mosaic is reflected about its lines of symmetry; the rim is then done
-    again, at the frame's own `borders`, with the picture that came of it continued.
+    Parameters and result are those of :func:`irvane.core.sensor.bayer.demosaic_bayer`, with `cfa` 6×6: any
+    shift of the reference array. Beyond the border the mosaic is reflected about its lines of symmetry; the
+    rim is then done again, at the frame's own `borders`, with the picture that came of it continued.
 
     Raises
     ------

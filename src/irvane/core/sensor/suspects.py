@@ -1,7 +1,7 @@
 """Pixels that no noise explains: the suspects among which defects are looked for.
 
-A suspect stands out from its nearest neighbours of the same colour, the slope of the scene taken off, by more than noise
-explains. One of these neighbours may be a defect itself.
+A suspect stands out from its nearest neighbours of the same colour, the slope of the scene taken off, by more
+than noise explains. One of these neighbours may be a defect itself.
 """
 
 from __future__ import annotations
@@ -14,10 +14,12 @@ from irvane.core.image import Mosaic, NoiseModel
 from irvane.core.kernels import fill, serial
 from irvane.core.threads import share_out
 
-#: Standard deviations beyond the second most extreme neighbour from which a pixel is suspected. Eight neighbours of
-#: pure noise put that one at 0.85 σ: with it, what is 8 σ above the mean is found in more than 99 of 100 cases.
+#: Standard deviations beyond the second most extreme neighbour from which a pixel is suspected. Eight
+#: neighbours of pure noise put that one at 0.85 σ: with it, what is 8 σ above the mean is found in more than
+#: 99 of 100 cases.
 _SIGMAS = 4.9
-#: How many times further a defect stands out than its neighbours differ from each other: what does not is texture.
+#: How many times further a defect stands out than its neighbours differ from each other: what does not is
+#: texture.
 _RANGE = 2.0
 _LEAST = 0.0003  # of white: what is less is not worth replacing
 _REACH = 4
@@ -68,7 +70,8 @@ def _neighbours(cfa: np.ndarray, count: int = 8) -> np.ndarray:
 
 
 def _kinds(table: np.ndarray, width: int) -> tuple[np.ndarray, np.ndarray]:
-    """The different sets of four nearest neighbours in every row of the array, and which of them each column has.
+    """The different sets of four nearest neighbours in every row of the array, and which of them each column
+    has.
 
     Rows are gone through once for each set: a loop over neighbouring pixels uses vector instructions.
 
@@ -88,7 +91,8 @@ def _kinds(table: np.ndarray, width: int) -> tuple[np.ndarray, np.ndarray]:
 
 @serial
 def _suspects(centre, a, b, c, d, gain, variance, kinds, kind, flags):
-    """Mark what lies outside of four neighbours, all but one, by more than noise, where these are its neighbours."""
+    """Mark what lies outside of four neighbours, all but one, by more than noise, where these are its
+    neighbours."""
     limit = np.float32((_SIGMAS - 0.6) ** 2)
     for x in range(flags.size):
         low_ab, high_ab = min(a[x], b[x]), max(a[x], b[x])
@@ -122,8 +126,10 @@ def _flag_row(data, y, sets, gain, variance, kinds, flags):
             break
         _suspects(
             data[y, inner], data[y + near[0, 0], _REACH + near[0, 1] :][:count],
-            data[y + near[1, 0], _REACH + near[1, 1] :][:count], data[y + near[2, 0], _REACH + near[2, 1] :][:count],
-            data[y + near[3, 0], _REACH + near[3, 1] :][:count], gain[inner], variance[inner], kinds[inner], k, flags[inner],
+            data[y + near[1, 0], _REACH + near[1, 1] :][:count], data[y + near[2, 0], _REACH + near[2,
+            1] :][:count],
+            data[y + near[3, 0], _REACH + near[3, 1] :][:count], gain[inner], variance[inner], kinds[inner],
+            k, flags[inner],
         )  # fmt: skip
 
 
@@ -131,7 +137,8 @@ def _flag_row(data, y, sets, gain, variance, kinds, flags):
 def level(values, near, count, times):
     """Take the slope of the scene off the neighbours of a place (values at the offsets `near`).
 
-    A plane that is fitted more times than once leaves out the value furthest from the one before, which may be a defect.
+    A plane that is fitted more times than once leaves out the value furthest from the one before, which may
+    be a defect.
     """
     n, sy, sx, syy, sxx, syx = np.float64(count), 0.0, 0.0, 0.0, 0.0, 0.0
     sv, svy, svx = 0.0, 0.0, 0.0

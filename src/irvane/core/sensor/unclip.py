@@ -1,8 +1,9 @@
-"""Clipped samples of a mosaic, raised to what they would have held: interpolation then sees no false edge of colour.
+"""Clipped samples of a mosaic, raised to what they would have held: interpolation then sees no false edge of
+colour.
 
-Across the border of a clipped area the differences between the colours would be those of the clip: one pixel beside it
-would turn magenta. What a sample would have held comes from :mod:`irvane.core.sensor.highlights`, given the colours
-around it. Where a colour is gone altogether it is rebuilt again, from the finished picture.
+Across the border of a clipped area the differences between the colours would be those of the clip: one pixel
+beside it would turn magenta. What a sample would have held comes from :mod:`irvane.core.sensor.highlights`,
+given the colours around it. Where a colour is gone altogether it is rebuilt again, from the finished picture.
 """
 
 from __future__ import annotations
@@ -27,7 +28,8 @@ _MOST = 3.0
 
 
 def map_of(mosaic: Mosaic, gains: np.ndarray, bits: np.ndarray | None) -> HighlightMap:
-    """What the colours of the surroundings say about clipped ones, from the mosaic alone; `bits` as of clip_bits."""
+    """What the colours of the surroundings say about clipped ones, from the mosaic alone; `bits` as of
+    clip_bits."""
     if bits is None:
         return HighlightMap(None, mosaic.data.shape, 0.0)
     small = bin_colour(mosaic)

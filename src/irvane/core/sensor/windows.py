@@ -1,7 +1,8 @@
-"""Linear filters over square windows, another one for every pixel: what interpolation of the 6×6 array is made of.
+"""Linear filters over square windows, another one for every pixel: what interpolation of the 6×6 array is
+made of.
 
-Nine rows are written column after column first: every window is then a run of values, and a filter's sum a single loop
-that the compiler turns into vector instructions.
+Nine rows are written column after column first: every window is then a run of values, and a filter's sum a
+single loop that the compiler turns into vector instructions.
 """
 
 from __future__ import annotations
@@ -77,8 +78,8 @@ def _filter_row(columns, classes, filters, column0, out):
 def filter_rows(v, classes, filters, row0, column0, out):
     """Full colour of a 6×6 mosaic.
 
-    `v` (float32) goes REACH beyond `out` (H×W×3) on every side; `classes` (uint8 H×W) choose among the `filters` of a
-    place; `out` begins at the place (`row0`, `column0`) of the array.
+    `v` (float32) goes REACH beyond `out` (H×W×3) on every side; `classes` (uint8 H×W) choose among the
+    `filters` of a place; `out` begins at the place (`row0`, `column0`) of the array.
     """
     columns = np.zeros(v.shape[1] * WINDOW + _PADDED, np.float32)
     for y in range(out.shape[0]):

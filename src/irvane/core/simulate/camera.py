@@ -28,7 +28,8 @@ class LensModel:
     ----------
     vignetting : darkening in the corner, EV.
     distortion : radial displacement in the corner, share of the half diagonal (negative = barrel).
-    lateral_red, lateral_blue : extra magnification of red and blue at the corner, pixels per 1000 px half diagonal.
+    lateral_red, lateral_blue : extra magnification of red and blue at the corner, pixels per 1000 px half
+        diagonal.
     blur : standard deviation of the optical blur, pixels at 6 MP.
     """
 
@@ -103,7 +104,8 @@ def apply_lens(light: np.ndarray, lens: LensModel) -> np.ndarray:
 
 
 def camera_from_scene(body: Body) -> np.ndarray:
-    """Matrix from linear BT.2020 to the body's white-balanced camera RGB (rows sum to one: white stays white)."""
+    """Matrix from linear BT.2020 to the body's white-balanced camera RGB (rows sum to one: white stays
+    white)."""
     matrix = body.matrix_d65 @ _XYZ_FROM_2020
     return matrix / matrix.sum(axis=1, keepdims=True)
 

@@ -1,4 +1,5 @@
-"""The test card: grey and colour patches, slanted edges, star, gratings, lettering, dead leaves, gradients."""
+"""The test card: grey and colour patches, slanted edges, star, gratings, lettering, dead leaves,
+gradients."""
 
 from __future__ import annotations
 
@@ -9,8 +10,10 @@ from irvane.core.simulate.texture import box, ellipse, lettering, mask, paint
 
 #: Reflectances of the colour patches in linear BT.2020, chosen for this card.
 PATCHES = (
-    (0.30, 0.10, 0.06), (0.42, 0.28, 0.20), (0.12, 0.17, 0.30), (0.11, 0.16, 0.06), (0.24, 0.21, 0.38), (0.20, 0.48, 0.38),
-    (0.52, 0.22, 0.04), (0.09, 0.12, 0.34), (0.44, 0.12, 0.13), (0.12, 0.06, 0.15), (0.34, 0.47, 0.09), (0.60, 0.40, 0.06),
+    (0.30, 0.10, 0.06), (0.42, 0.28, 0.20), (0.12, 0.17, 0.30), (0.11, 0.16, 0.06), (0.24, 0.21, 0.38), (0.20,
+    0.48, 0.38),
+    (0.52, 0.22, 0.04), (0.09, 0.12, 0.34), (0.44, 0.12, 0.13), (0.12, 0.06, 0.15), (0.34, 0.47, 0.09), (0.60,
+    0.40, 0.06),
 )  # fmt: skip
 #: Grey patches, three to the stop, from 0.9 down.
 GREYS = tuple(0.9 * 2 ** (-k / 3) for k in range(18))

@@ -1,4 +1,5 @@
-"""Shooting the demo: the scenes, exposed by simulated bodies and written as DNG, the same for a given seed."""
+"""Shooting the demo: the scenes, exposed by simulated bodies and written as DNG, the same for a given
+seed."""
 
 from __future__ import annotations
 
@@ -84,16 +85,19 @@ class Shot:
 
 
 def full_shots(small: bool = False) -> list[Shot]:
-    """The frames of the demo. The small one (for tests) is drawn, the other photographs the rendered rooms."""
+    """The frames of the demo. The small one (for tests) is drawn, the other photographs the rendered
+    rooms."""
     moves = ((0, 0, 0), (2.3, -1.6, 0.03), (-3.1, 2.2, -0.05), (4.4, 1.1, 0.06), (-1.2, -3.8, -0.02))
     by_hand = ((1.4, 0.8, 0.01), (-2.6, 1.9, 0.04), (3.3, -2.4, -0.05))
     shots = [
-        Shot(f"furnace-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=moves[k], worker=0.1 * k - 0.2, seconds=k,
+        Shot(f"furnace-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=moves[k],
+        worker=0.1 * k - 0.2, seconds=k,
              pose=POSES[k])
         for k, ev in enumerate((-2, -1, 0, 1, 2))
     ]  # fmt: skip
     shots += [
-        Shot(f"furnace-hand-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=by_hand[k], worker=-0.8 + 0.7 * k,
+        Shot(f"furnace-hand-{k + 1}", "furnace", 200, ev, 2.0**ev / 30, _FIRE, motion=by_hand[k],
+        worker=-0.8 + 0.7 * k,
              seconds=60 + k, pose=POSES[2 * k])
         for k, ev in enumerate((-2, 0, 2))
     ]  # fmt: skip
@@ -112,7 +116,8 @@ def full_shots(small: bool = False) -> list[Shot]:
             Shot("night-corner", "night", 3200, -1, 1 / 30, _LAMPS, seconds=3000, aperture=2.0),
         ]
         shots += [
-            Shot(f"shelf-{row + 1}{column + 1}-{k + 1}", "shelf", 100, ev, 2.0**ev / 15, _DAYLIGHT, aperture=8.0,
+            Shot(f"shelf-{row + 1}{column + 1}-{k + 1}", "shelf", 100, ev, 2.0**ev / 15, _DAYLIGHT,
+            aperture=8.0,
                  seconds=3300 + 20 * (COLUMNS * row + column) + k, place=(row, column))
             for row in range(ROWS)
             for column in range(COLUMNS)

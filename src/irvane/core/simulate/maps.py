@@ -1,7 +1,7 @@
 """The workshop's rooms as light: rendered once from our own descriptions (folder ``scenes``), kept small.
 
-A map holds the square root of light in 16 bits as JPEG 2000 (ISO/IEC 15444-1); its error is a fraction of a camera's photon noise,
-which grows with the square root of light too.
+A map holds the square root of light in 16 bits as JPEG 2000 (ISO/IEC 15444-1); its error is a fraction of a
+camera's photon noise, which grows with the square root of light too.
 """
 
 from __future__ import annotations
@@ -20,7 +20,8 @@ else:
 
 #: The brightest light that a map holds.
 BRIGHTEST = 64.0
-#: What a map is multiplied by in red, green and blue, so that 18 % grey under its main light is 0.18 and about neutral at 0 EV.
+#: What a map is multiplied by in red, green and blue, so that 18 % grey under its main light is 0.18 and
+#: about neutral at 0 EV.
 _LIT = {
     "bench": (1.05, 1.5, 2.6),
     "furnace": (3.0, 3.0, 3.6),
@@ -43,7 +44,8 @@ def read_map(name: str) -> np.ndarray:
 
 
 def lit(name: str, pose: int | None = None) -> np.ndarray:
-    """Light of a room for photographing: float32 H×W×3 (1600×2400 but for the shelf wall), linear BT.2020, 18 % grey about 0.18.
+    """Light of a room for photographing: float32 H×W×3 (1600×2400 but for the shelf wall), linear BT.2020, 18
+    % grey about 0.18.
 
     Parameters
     ----------
@@ -59,7 +61,8 @@ def lit(name: str, pose: int | None = None) -> np.ndarray:
 
 
 def _joined(room: np.ndarray, part: np.ndarray) -> np.ndarray:
-    """A part that was rendered with the glassmaker in the room without him: his shadow ends softly at its border."""
+    """A part that was rendered with the glassmaker in the room without him: his shadow ends softly at its
+    border."""
     h, w = part.shape[:2]
     y, x = np.minimum(np.arange(h), np.arange(h)[::-1]), np.minimum(np.arange(w), np.arange(w)[::-1])
     near = np.minimum(y[:, None], x[None, :]).astype(np.float32) / (0.06 * w)

@@ -164,7 +164,8 @@ def _font(size: int, mono: bool) -> ImageFont.FreeTypeFont:
 def lettering(
     picture: np.ndarray, text: str, at: tuple[float, float], size: float, colour: Colour, mono: bool = False
 ) -> None:
-    """Print text into a linear picture; `at` is the top left corner, `size` the height of a line in pixels."""
+    """Print text into a linear picture; `at` is the top left corner, `size` the height of a line in
+    pixels."""
     font = _font(max(5, round(size)), mono)
     left, top, right, bottom = font.getbbox(text)
     label = Image.new("L", (int(right - left) + 4, int(bottom - top) + 4), 0)
@@ -189,7 +190,8 @@ def vessel(
     light: np.ndarray | float,
     profile: tuple[float, ...],
 ) -> None:
-    """A glass vessel standing on `base`: coloured body, dark rims, a bright reflex; transmits what is behind it."""
+    """A glass vessel standing on `base`: coloured body, dark rims, a bright reflex; transmits what is behind
+    it."""
     shape = picture.shape[:2]
     t = np.linspace(0, 1, 40)
     radius = np.interp(t, np.linspace(0, 1, len(profile)), profile) * width / 2

@@ -24,7 +24,8 @@ def direction(row: int, column: int) -> tuple[float, float]:
 
 
 def homography(wall: tuple[int, int], frame: tuple[int, int], right: float, down: float) -> np.ndarray:
-    """3×3: places (x, y) of a frame on the wall's map; both are height and width (pinhole model, rotation about the lens)."""
+    """3×3: places (x, y) of a frame on the wall's map; both are height and width (pinhole model, rotation
+    about the lens)."""
     h, w = frame
     f = _focal(w, _LENS_ANGLE)
     lens = np.array([[f, 0, (w - 1) / 2], [0, f, (h - 1) / 2], [0, 0, 1]])

@@ -1,4 +1,5 @@
-"""The bench: one to six panes, a dividing line, or their difference; blink, matching, loupe, probe, judging spots."""
+"""The bench: one to six panes, a dividing line, or their difference; blink, matching, loupe, probe, judging
+spots."""
 
 from __future__ import annotations
 
@@ -162,7 +163,8 @@ class Bench(QWidget):
             self.chosen_changed.emit()
 
     def show_frame(self, number: int) -> None:
-        """Show a frame in the chosen pane; a pane beside it that shows the same frame as before goes along."""
+        """Show a frame in the chosen pane; a pane beside it that shows the same frame as before goes
+        along."""
         before = self.contents[self.chosen].item
         others = [pane for pane in range(self.count) if pane != self.chosen]
         follow = [(p, self.contents[p]) for p in others if self.contents[p].item in (None, before)]

@@ -34,9 +34,13 @@ _TELLING = ("light", "colour", "acutance", "noise", "lens", "sensor")
 #: What the figures are, for the tool tip.
 FIGURES_HELP = (
     "Read at full resolution after all stations, in scene-linear light, 1 = white. At the small square: σ of "
-    "luminance and colour noise, signal-to-noise ratio, brightness in stops around mid-grey; around it: MTF50 of a slanted "
-    "edge (ISO 12233), or how far edges are blurred (σ, pixels), or the steps of a gradient (encoded, of white), or the texture kept of pane A's, or what the noise looks like. Of the whole frame: share of pixels "
-    "clipped on the sensor, and at white in the finished picture; in the shadows (3 to 7 stops below mid-grey) red and blue over green; stops of the sensor between clipping and SNR 3."
+    "luminance and colour noise, signal-to-noise ratio, brightness in stops around mid-grey; around it: "
+    "MTF50 of a slanted "
+    "edge (ISO 12233), or how far edges are blurred (σ, pixels), or the steps of a gradient (encoded, of "
+    "white), or the texture kept of pane A's, or what the noise looks like. Of the whole frame: share of "
+    "pixels "
+    "clipped on the sensor, and at white in the finished picture; in the shadows (3 to 7 stops below "
+    "mid-grey) red and blue over green; stops of the sensor between clipping and SNR 3."
 )
 
 
@@ -119,7 +123,8 @@ class Caption(QWidget):
 
     Signals
     -------
-    proof_menu : the proof's name was clicked. dragged(place) : the caption was dragged to a place on the screen.
+    proof_menu : the proof's name was clicked. dragged(place) : the caption was dragged to a place on the
+        screen.
     pressed : the mouse was pressed on it.
     """
 

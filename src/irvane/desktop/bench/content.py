@@ -45,7 +45,8 @@ class Layer:
 
 
 def image_of(pixels: np.ndarray, space: str = "srgb") -> QImage:
-    """A QImage that owns its pixels (uint8 H×W×4 RGBA or H×W×3 RGB, in a colour space), in the colours of the screen."""
+    """A QImage that owns its pixels (uint8 H×W×4 RGBA or H×W×3 RGB, in a colour space), in the colours of the
+    screen."""
     return SCREEN.shown(picture_of(pixels), space)
 
 
@@ -59,24 +60,28 @@ class Content:
     Attributes
     ----------
     key : identity of the pane, whatever its place on the bench; what is asked for it comes back under this.
-    wished, asked, shown : what it wants to show; what was asked for since it shows what it does (what was before is not
-        taken any more); and what it shows in its final form.
+    wished, asked, shown : what it wants to show; what was asked for since it shows what it does (what was
+        before is not taken any more); and what it shows in its final form.
     item, proof : what is shown; item None when the pane is empty.
     without : a station that is left out of the proof, to see what it does; empty: none.
-    extent : height and width of the picture: of the output of the proof, or of the frame while only a preview is there.
+    extent : height and width of the picture: of the output of the proof, or of the frame while only a preview
+        is there.
     backdrop : a picture of the whole frame, shown where nothing better is there yet.
     current : the latest rendered part.
     state : key of STATES.
-    busy : words on work going on for it, empty when none; wait : the stages that it waits for, and their time;
+    busy : words on work going on for it, empty when none; wait : the stages that it waits for, and their
+        time;
         working : words on the present stage.
     match : what was made equal to the first pane.
     instead : why the look that was asked for is not shown, empty when it is.
     range : stops of the sensor between clipping and SNR 3, of the worst colour; None when not known.
     loupe : the place under the pointer at 1:1, while the loupe is on.
-    mapping : how its picture lies on that of pane A, where they differ in place, size, turn or geometry; None: as it is.
+    mapping : how its picture lies on that of pane A, where they differ in place, size, turn or geometry;
+        None: as it is.
     kept : share of the frame that is seen in the output.
-    whole_of, probe_of, facts_of : what these figures were read of (those of the probe also where), and what the notes, the range and the
-        share that is seen are of. Figures of something else are never shown: see :meth:`keep_own`.
+    whole_of, probe_of, facts_of : what these figures were read of (those of the probe also where), and what
+        the notes, the range and the share that is seen are of. Figures of something else are never shown: see
+        :meth:`keep_own`.
     geometry : where the frame lies in its picture; None while only a preview is there.
     exact : the wish for which the picture was rendered at full resolution and then reduced.
     """
@@ -134,7 +139,8 @@ class Content:
         self.geometry, self.kept, self.notes, self.range, self.facts_of = None, 1.0, (), None, None
 
     def keep_own(self, owner: Owner | None, place: object = None) -> None:
-        """Give up figures of anything else than what is shown now, and (where a place is given) of other places."""
+        """Give up figures of anything else than what is shown now, and (where a place is given) of other
+        places."""
         if self.whole_of != owner:
             self.whole = self.whole_of = None
         if self.probe_of is None or self.probe_of[0] != owner or place not in (None, self.probe_of[1]):

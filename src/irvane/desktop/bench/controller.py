@@ -28,7 +28,8 @@ from irvane.desktop.service import RenderService
 from irvane.desktop.throttle import Throttle
 from irvane.desktop.view_request import Owner, ViewRequest
 
-#: Milliseconds without a change after which figures are read; and after which those of the probe, when it is moved.
+#: Milliseconds without a change after which figures are read; and after which those of the probe, when it is
+#: moved.
 _SETTLED, _PROBED = 250, 15
 #: Longer side of the preview that a frame without one gets from its own development.
 _OWN_PREVIEW = 1024
@@ -126,7 +127,8 @@ class ViewController(QObject):
             self.request()
 
     def _give_up_moved_probes(self) -> None:
-        """The probe lies elsewhere in a picture now: what was read at the former place is not shown any more."""
+        """The probe lies elsewhere in a picture now: what was read at the former place is not shown any
+        more."""
         for pane, content in enumerate(self.panes.contents):
             if content.probe_of is not None and content.probe_of[1] != self._place(pane):
                 content.probe = content.probe_of = None
@@ -136,7 +138,8 @@ class ViewController(QObject):
         return self.panes.view.inside or self.panes.probe_region(pane)
 
     def request(self) -> None:
-        """Ask for new views, once the window has nothing else to do; what is not of what is wanted now is given up at once."""
+        """Ask for new views, once the window has nothing else to do; what is not of what is wanted now is
+        given up at once."""
         self.keep_own_of_all()
         if not self._resting:
             self._pending.ask()

@@ -14,8 +14,8 @@ BETWEEN = " · "
 class Elided(QLabel):
     """A label that may be narrower than its text; the full text is in the tool tip.
 
-    Figures are shown whole or not at all: half a number would be another one. Those that come first matter most; they are
-    laid out in as many lines as there are.
+    Figures are shown whole or not at all: half a number would be another one. Those that come first matter
+    most; they are laid out in as many lines as there are.
 
     Parameters
     ----------

@@ -1,5 +1,5 @@
-"""Hatching over a picture: what was clipped on the sensor, what is at white or black in the finished picture, and
-which colours the output space does not hold."""
+"""Hatching over a picture: what was clipped on the sensor, what is at white or black in the finished picture,
+and which colours the output space does not hold."""
 
 from __future__ import annotations
 
@@ -20,8 +20,8 @@ _OUTSIDE = QColor("#9a9a9a")
 
 @dataclass(frozen=True)
 class Marks:
-    """Indexed pictures: stripes of the sensor, stripes of the finished picture, dots where the output space ends; None
-    where nothing is marked."""
+    """Indexed pictures: stripes of the sensor, stripes of the finished picture, dots where the output space
+    ends; None where nothing is marked."""
 
     sensor: QImage | None
     output: QImage | None

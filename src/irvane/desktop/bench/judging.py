@@ -1,4 +1,5 @@
-"""Ways to look at what the panes hold: frames compared at once, judging spots, a station left out, loupe, timed blink."""
+"""Ways to look at what the panes hold: frames compared at once, judging spots, a station left out, loupe,
+timed blink."""
 
 from __future__ import annotations
 

@@ -35,7 +35,8 @@ class LimitsDialog(QDialog):
         form.addRow("Marked as white from", self.white)
         form.addRow("Marked as black up to", self.black)
         words = QLabel(
-            "Both count from paper white, in the light of the finished picture. A print holds about seven stops; set "
+            "Both count from paper white, in the light of the finished picture. A print holds about seven "
+            "stops; set "
             "the second to −7 to see what it will lose."
         )
         words.setWordWrap(True)

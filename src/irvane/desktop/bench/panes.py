@@ -26,7 +26,8 @@ from irvane.desktop.view_request import ViewRequest
 
 #: Arrangements.
 ONE, BESIDE, DIVIDED, DIFFERENCE = "one", "beside", "divided", "difference"
-#: Largest and smallest side of the probe in pixels; between them it is a thirtieth of the frame's shorter side.
+#: Largest and smallest side of the probe in pixels; between them it is a thirtieth of the frame's shorter
+#: side.
 PROBE_LARGEST, PROBE_SMALLEST = 64, 16
 
 _NO_DIFFERENCE = "These two differ in their number of pixels: they cannot be subtracted."
@@ -46,15 +47,16 @@ class BenchView:
     ----------
     arrangement : one pane, all beside each other, two divided by a line, or their difference.
     blinking : every picture shows the other pane's content.
-    split, split_angle : where the dividing line crosses the picture (share of its width), and its slant in degrees.
+    split, split_angle : where the dividing line crosses the picture (share of its width), and its slant in
+        degrees.
     chosen : the pane whose proof the controls act on.
     matched : in what (KINDS of matching) the views of all panes are made equal to that of pane A.
     difference : kind (of KINDS) and amplification of the difference picture.
     aligning : frames of one scene that differ in place, size or turn are laid on pane A's.
     look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
     inside : the region that the captions' figures are read in; None: they are read under the probe.
-    probe : centre of the probe, as shares of the width and height of pane A's frame, before crop and corrections: it stays
-        on its thing; until it is placed by hand (`probe_placed`), on an even place.
+    probe : centre of the probe, as shares of the width and height of pane A's frame, before crop and
+        corrections: it stays on its thing; until it is placed by hand (`probe_placed`), on an even place.
     framing : the whole corrected frame is seen, to choose what of it is shown.
     free : each pane has a zoom and a place of its own.
     medium : what pictures are seen as on; None: as they are.
@@ -85,7 +87,8 @@ class Panes:
     Attributes
     ----------
     view : how it is looked at.
-    contents : what each pane shows. difference_content : where the difference of the chosen pane and the other is shown.
+    contents : what each pane shows. difference_content : where the difference of the chosen pane and the
+        other is shown.
     waiting : deblurring that is computed only when it is asked for.
     viewport : zoom and place of all panes; viewports : of each pane by itself, while `free`.
     size_of : size in device pixels of the widget that paints a pane.
@@ -106,7 +109,8 @@ class Panes:
     def take_difference(
         self, made: tuple[Rendered, DifferenceFigures | None] | None, of: tuple[ViewRequest, ViewRequest]
     ) -> None:
-        """The difference picture that was asked for, with the figures of what is seen; None: it cannot be had."""
+        """The difference picture that was asked for, with the figures of what is seen; None: it cannot be
+        had."""
         content = self.difference_content
         content.problem = "" if made is not None else _NO_DIFFERENCE
         if made is None:

@@ -24,8 +24,8 @@ from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED, ONE
 from irvane.desktop.bench.viewport import ZOOMS
 
 _PRINT = "print 30 cm"
-#: Sizes that pictures are used at: longer side in pixels (a print of 30 cm seen from half a metre, at the eye's limit of
-#: one minute of arc, shows about 2,060).
+#: Sizes that pictures are used at: longer side in pixels (a print of 30 cm seen from half a metre, at the
+#: eye's limit of one minute of arc, shows about 2,060).
 USES = {"web 1200": 1200, "web 2048": 2048, _PRINT: 2060}
 #: Amplifications of the difference.
 AMPLIFIED = (1, 2, 4, 8, 16, 32, 64)
@@ -35,7 +35,8 @@ _ARRANGEMENTS = (
     (
         DIVIDED,
         "divided",
-        "One picture with a dividing line: drag it, turn it with the right button, or both with Shift and the arrow keys (V)",
+        "One picture with a dividing line: drag it, turn it with the right button, or both with Shift and "
+        "the arrow keys (V)",
     ),
     (DIFFERENCE, "difference", "What the next pane has more, or less, than the chosen one, amplified (U)"),
 )
@@ -93,7 +94,8 @@ class BenchStrip(QWidget):
         self.swap_button.clicked.connect(self.swapped)
         self.match_button = _flat(
             "equal",
-            "Makes the views of the other panes equal to pane A's, for viewing only, each respect by itself; the captions say by "
+            "Makes the views of the other panes equal to pane A's, for viewing only, each respect by "
+            "itself; the captions say by "
             "how much (E: brightness).",
         )
         self.match_menu = QMenu(self.match_button)
@@ -106,8 +108,10 @@ class BenchStrip(QWidget):
         self.match_button.setMenu(self.match_menu)
         self.marks_button = _flat(
             "hatch",
-            "Rising stripes: colours that were clipped on the sensor, in the colour that is lost. Falling stripes: places "
-            "of the finished picture at white, or at black. Dots: colours that the space of the station Finish does not hold; they "
+            "Rising stripes: colours that were clipped on the sensor, in the colour that is lost. Falling "
+            "stripes: places "
+            "of the finished picture at white, or at black. Dots: colours that the space of the station "
+            "Finish does not hold; they "
             "are pulled into it softly (H; limits: Shift+H).",
             checkable=True,
         )

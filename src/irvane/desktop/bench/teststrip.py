@@ -224,7 +224,8 @@ class TestStrip(QWidget):
         self.wanted.emit()
 
     def take(self, run: int, number: int, image: QImage, exact: bool = True) -> None:
-        """Show a crop, if it belongs to what is asked for now; one that is not exact is marked until it is."""
+        """Show a crop, if it belongs to what is asked for now; one that is not exact is marked until it
+        is."""
         if run == self.run:
             self.crops.images[number] = image
             (self.crops.rough.discard if exact else self.crops.rough.add)(number)

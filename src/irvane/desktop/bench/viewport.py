@@ -20,8 +20,8 @@ _LEAST_TURN = 2.0
 def turn(mapping: Mapping | Between | None, size: QSize) -> float:
     """Degrees by which a frame has to be turned about the middle of a view to lie on the reference.
 
-    None where that moves no corner of the view by more than two device pixels: turning resamples, and pixels that are
-    judged should stay themselves.
+    None where that moves no corner of the view by more than two device pixels: turning resamples, and pixels
+    that are judged should stay themselves.
     """
     if mapping is None:
         return 0.0
@@ -71,7 +71,8 @@ class Viewport(QObject):
     def placed(
         self, extent: tuple[int, int], size: QSize, mapping: Mapping | Between | None
     ) -> tuple[float, QPointF]:
-        """Scale and origin of a frame that lies on the reference as a mapping says, before its :func:`turn`."""
+        """Scale and origin of a frame that lies on the reference as a mapping says, before its
+        :func:`turn`."""
         if mapping is None:
             return self.scale(extent, size), self.origin(extent, size)
         s, o = self.scale(mapping.extent, size), self.origin(mapping.extent, size)

@@ -34,7 +34,8 @@ class Zooming(QObject):
         return self.panes.viewport_of(chosen), self.views[chosen]
 
     def set_free(self, on: bool) -> None:
-        """Every pane with its own zoom and place, beginning with the common one; or all where the chosen one is."""
+        """Every pane with its own zoom and place, beginning with the common one; or all where the chosen one
+        is."""
         if on == self.panes.view.free:
             return
         if on:

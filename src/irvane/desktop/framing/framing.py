@@ -1,4 +1,5 @@
-"""Choosing what of the corrected picture is shown, on the bench: the crop and its handles, turns, drawn lines."""
+"""Choosing what of the corrected picture is shown, on the bench: the crop and its handles, turns, drawn
+lines."""
 
 from __future__ import annotations
 

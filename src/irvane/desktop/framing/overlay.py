@@ -1,4 +1,5 @@
-"""What lies over the picture while it is chosen what of it is shown: the crop with its handles, guides, drawn lines."""
+"""What lies over the picture while it is chosen what of it is shown: the crop with its handles, guides, drawn
+lines."""
 
 from __future__ import annotations
 
@@ -13,7 +14,8 @@ from irvane.core.lens.lines import LEVEL
 from irvane.desktop import theme
 from irvane.desktop.bench.picture import PictureView
 
-#: Distance (device-independent pixels) within which a handle is taken hold of, its size, and the length of the lever.
+#: Distance (device-independent pixels) within which a handle is taken hold of, its size, and the length of
+#: the lever.
 _NEAR, _HANDLE, _LEVER = 9.0, 7.0, 26.0
 #: Steps of the arrow keys as shares of the picture; with Shift a tenth.
 _STEP = 0.01
@@ -32,7 +34,8 @@ class Overlay(QWidget):
 
     Signals
     -------
-    cropped(left, top, width, height) : shares of the corrected frame; while it is moved, and once more when let go.
+    cropped(left, top, width, height) : shares of the corrected frame; while it is moved, and once more when
+    let go.
     let_go : a handle was let go.
     turned(degrees) : by how much the lever has turned since it was taken hold of, clockwise.
     line_drawn(QLineF) : a line in pixels of the corrected frame. point_set(QPointF) : one place of a curve.
@@ -61,7 +64,8 @@ class Overlay(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("What is shown")
         self.setToolTip(
-            "Drag the crop, its corners or sides; the disc above it turns the picture. Arrow keys move it, with Ctrl they "
+            "Drag the crop, its corners or sides; the disc above it turns the picture. Arrow keys move it, "
+            "with Ctrl they "
             "resize it, with Shift finely. Return: done."
         )
         self.resize(view.size())
@@ -258,7 +262,8 @@ class Overlay(QWidget):
         self.setCursor(shape or Qt.CursorShape.ArrowCursor)
 
     def _move(self, what: str, dx: float, dy: float) -> None:
-        """Move the crop as it was when it was taken hold of, or some of its sides, by shares of the picture."""
+        """Move the crop as it was when it was taken hold of, or some of its sides, by shares of the
+        picture."""
         b = self._begun
         if what == "move":
             x = min(max(b.x() + dx, 0.0), max(1 - b.width(), 0.0))
@@ -274,7 +279,8 @@ class Overlay(QWidget):
         self._tell(self._shaped(wished, what) if self.ratio else wished)
 
     def _shaped(self, wished: QRectF, what: str) -> QRectF:
-        """The wished crop with the ratio of its sides kept; the corner or side across from the handle stays."""
+        """The wished crop with the ratio of its sides kept; the corner or side across from the handle
+        stays."""
         h, w = self._extent()
         ratio = (self.ratio or 1.0) * h / w  # in shares of the picture
         left, top, right, bottom = _HANDLES[what]

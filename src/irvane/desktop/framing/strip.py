@@ -20,7 +20,8 @@ from irvane.desktop.rows import two_rows
 
 #: Ratios of width to height by what is shown; None: any; 0: that of the frame.
 RATIOS: tuple[tuple[str, float | None], ...] = (
-    ("any shape", None), ("as the frame", 0.0), ("1 : 1", 1.0), ("5 : 4", 5 / 4), ("4 : 3", 4 / 3), ("3 : 2", 3 / 2),
+    ("any shape", None), ("as the frame", 0.0), ("1 : 1", 1.0), ("5 : 4", 5 / 4), ("4 : 3", 4 / 3), ("3 : 2",
+    3 / 2),
     ("16 : 9", 16 / 9), ("2 : 1", 2.0), ("3 : 1", 3.0),
 )  # fmt: skip
 CURVE = "curve"
@@ -104,7 +105,8 @@ class FramingStrip(QWidget):
 
     def _lines(self, row: QHBoxLayout) -> None:
         for words, tip, quarters in (
-            ("Turn left", "A quarter turn to the left (,).", -1), ("Turn right", "A quarter turn to the right (.).", 1),
+            ("Turn left", "A quarter turn to the left (,).", -1), ("Turn right", "A quarter turn to the "
+                "right (.).", 1),
         ):  # fmt: skip
             button = _button(words, tip)
             button.clicked.connect(lambda _c=False, q=quarters: self.turned.emit(q))
@@ -121,7 +123,8 @@ class FramingStrip(QWidget):
             (
                 LEVEL,
                 "level",
-                "One line turns the picture level; two of them set a front straight that was seen from its side.",
+                "One line turns the picture level; two of them set a front straight that was seen from its "
+                "side.",
             ),
             (UPRIGHT, "upright", "One line turns the picture; two of them set falling walls upright."),
             (
@@ -157,7 +160,8 @@ class FramingStrip(QWidget):
         self.drawing.emit(kind)
 
     def chosen_ratio(self, extent: tuple[int, int]) -> float | None:
-        """Width over height that the crop keeps, for a corrected frame of that height and width; None for any."""
+        """Width over height that the crop keeps, for a corrected frame of that height and width; None for
+        any."""
         value = self.ratio.currentData()
         if value is None:
             return None
@@ -172,7 +176,8 @@ class FramingStrip(QWidget):
             self.typed.emit(*(box.value() for box in self.boxes))
 
     def show_crop(self, crop: tuple[float, ...], size: tuple[int, int], kept: float) -> None:
-        """Show a crop (per cent), its height and width in pixels, and the share of the frame that it keeps."""
+        """Show a crop (per cent), its height and width in pixels, and the share of the frame that it
+        keeps."""
         self._filling = True
         for box, value in zip(self.boxes, crop, strict=True):
             if not (box.hasFocus() and abs(box.value() - value) < 0.005):

@@ -25,6 +25,7 @@ def acutance_text(settings: Settings, frame: Frame) -> str:
         parts.append(words)
     if not parts:
         parts.append(
-            "Why and where the frame is soft is measured once deblurring or the automatic is on; the look “where it is soft” (K) shows it."
+            "Why and where the frame is soft is measured once deblurring or the automatic is on; the look "
+            "“where it is soft” (K) shows it."
         )
     return " ".join(parts)

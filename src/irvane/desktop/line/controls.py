@@ -1,4 +1,5 @@
-"""One setting as a row: name, slider, value that can be typed, its unit, and its automatic where it has one."""
+"""One setting as a row: name, slider, value that can be typed, its unit, and its automatic where it has
+one."""
 
 from __future__ import annotations
 

@@ -36,7 +36,8 @@ class Plot(QWidget):
         self._histogram, self._noise, self._sensor, self._instead = histogram, None, None, instead
         self.setAccessibleName("Histogram in stops")
         self.setToolTip(
-            "All pixels of the proof in scene-linear light, counted in stops below paper white: red, green, blue and "
+            "All pixels of the proof in scene-linear light, counted in stops below paper white: red, green, "
+            "blue and "
             "luminance. The mark is mid-grey. Bars at the ends: beyond the range."
         )
         self.update()
@@ -46,7 +47,8 @@ class Plot(QWidget):
         self._noise, self._left, self._sensor = noise, left, None
         self.setAccessibleName("Noise over brightness")
         self.setToolTip(
-            "Noise (σ, in per cent of the clipping point) over the signal in stops below clipping: as measured, and "
+            "Noise (σ, in per cent of the clipping point) over the signal in stops below clipping: as "
+            "measured, and "
             "the share that the chosen amount leaves."
         )
         self.update()
@@ -56,7 +58,8 @@ class Plot(QWidget):
         self._sensor, self._noise = exposure, None
         self.setAccessibleName("Histogram of the sensor in stops")
         self.setToolTip(
-            "All values of the mosaic, before white balance, counted in stops below clipping: red, green, blue. Bars at "
+            "All values of the mosaic, before white balance, counted in stops below clipping: red, green, "
+            "blue. Bars at "
             "the right end: clipped."
         )
         self.update()

@@ -1,4 +1,5 @@
-"""A plane with points that are added, taken in hand, moved and taken away, by mouse and keys; and a panel that holds one."""
+"""A plane with points that are added, taken in hand, moved and taken away, by mouse and keys; and a panel
+that holds one."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ _TURNS = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_PageUp: -1}
 
 
 class PointsPlane(QWidget):
-    """Points on a plane; what their places mean and how they bound each other is for the kinds of planes to say.
+    """Points on a plane; what their places mean and how they bound each other is for the kinds of planes to
+    say.
 
     Signals
     -------

@@ -1,4 +1,5 @@
-"""The shelf: the controls of the chosen station, in columns by what they physically do, with a plot at the end."""
+"""The shelf: the controls of the chosen station, in columns by what they physically do, with a plot at the
+end."""
 
 from __future__ import annotations
 
@@ -55,9 +56,10 @@ class Shelf(QWidget):
 
     Signals
     -------
-    changed(path, value) : a setting was moved or typed. set_back(path) : it is to be as at first. strip(path) : its test strip is asked for. curve(path) : a curve is to be drawn.
-    held(path, on) : its slider was taken hold of, or let go.
-    grade(name) : a quick grade of noise removal. try_grades : all of them are to be seen side by side. pick_grey, write, choose_folder : the buttons of the stations Colour and Finish.
+    changed(path, value) : a setting was moved or typed. set_back(path) : it is to be as at first. strip(path)
+    : its test strip is asked for. curve(path) : a curve is to be drawn. held(path, on) : its slider was taken
+    hold of, or let go. grade(name) : a quick grade of noise removal. try_grades : all of them are to be seen
+    side by side. pick_grey, write, choose_folder : the buttons of the stations Colour and Finish.
     """
 
     changed = Signal(str, object)
@@ -113,7 +115,8 @@ class Shelf(QWidget):
         self._grade_buttons()
         self.suggest_button = QPushButton("Suggest")
         self.suggest_button.setToolTip(
-            "A starting point for exposure, shadows and highlights, from how this frame's light is spread (L)."
+            "A starting point for exposure, shadows and highlights, from how this frame's light is spread "
+            "(L)."
         )
         self.suggest_button.clicked.connect(self.suggest_light)
         self.stations["light"].column(WHOLE).addWidget(self.suggest_button)
@@ -126,7 +129,8 @@ class Shelf(QWidget):
         #: What the figures in the plot are of.
         self.plot_of: Owner | None = None
         self.rests = QLabel(
-            "The bare frame has no settings, so these rest. Press B for the proof, N for a new one, or choose the other pane.",
+            "The bare frame has no settings, so these rest. Press B for the proof, N for a new one, or "
+            "choose the other pane.",
             self,
         )
         self.rests.setObjectName("rests")
@@ -214,7 +218,8 @@ class Shelf(QWidget):
         self.stations["lens"].column(UPRIGHT).addWidget(holder)
         own = QPushButton("Measure the lens")
         own.setToolTip(
-            "From the edges of the selected frames: σ in the middle and in the corners. New proofs of frames with this lens, focal length and "
+            "From the edges of the selected frames: σ in the middle and in the corners. New proofs of "
+            "frames with this lens, focal length and "
             "aperture begin with it."
         )
         own.clicked.connect(self.measure_lens)
@@ -281,7 +286,8 @@ class Shelf(QWidget):
         self._stack.setCurrentWidget(self.stations[station])
 
     def setting_in_hand(self) -> str:
-        """The setting whose row has the focus, or else the last one changed of the open station, or its first."""
+        """The setting whose row has the focus, or else the last one changed of the open station, or its
+        first."""
         focus = QApplication.focusWidget()
         rows = self.stations[self._station].rows
         for path, row in rows.items():
@@ -293,7 +299,8 @@ class Shelf(QWidget):
         self, settings: Settings | None, frame: Frame | None, content: Content, editable: bool,
         differs: frozenset[str] | None = None,
     ) -> None:  # fmt: skip
-        """Fill in the values of a proof; `differs`: of a region, what it changes (None: it is the whole frame)."""
+        """Fill in the values of a proof; `differs`: of a region, what it changes (None: it is the whole
+        frame)."""
         self._stack.setEnabled(editable or self._station == "finish")
         self.rests.setVisible(settings is not None and not editable and self._station != "finish")
         self.plot_of = content.whole_of if settings is not None else None
@@ -313,7 +320,8 @@ class Shelf(QWidget):
             self.plot.show_noise(noise, noise_left(settings, frame))
             found = diagnosis(frame)
             self.noise_words.setText(
-                f"{found.findings[0]} {sigma_text(frame)} of clipping. {found.measures[0]}{pace_text(self.paces, frame)}"
+                f"{found.findings[0]} {sigma_text(frame)} of clipping. "
+                f"{found.measures[0]}{pace_text(self.paces, frame)}"
             )
         elif self._station == "lens" and frame is not None:
             self.lens_words.setText(lens_text(settings, frame))

@@ -1,4 +1,5 @@
-"""The editor of a movement's path: points on a plane of pixels, passed at even times, drawn over the bench."""
+"""The editor of a movement's path: points on a plane of pixels, passed at even times, drawn over the
+bench."""
 
 from __future__ import annotations
 
@@ -41,7 +42,8 @@ class TrailPlane(PointsPlane):
         super().__init__(parent)
         self.setAccessibleName("Path of the movement")
         self.setToolTip(
-            "Click: a point at the end of the path; drag any. Double click or Delete takes it away. Page keys: next point; arrow keys: move "
+            "Click: a point at the end of the path; drag any. Double click or Delete takes it away. Page "
+            "keys: next point; arrow keys: move "
             "it by 0.1 px, with Shift by 1 px. The frame is taken to have passed the points at even times."
         )
 
@@ -143,7 +145,8 @@ class TrailEditor(FloatingPanel):
         self.words.setWordWrap(True)
         self.find_button = QPushButton("Find it")
         self.find_button.setToolTip(
-            "Looks for the path in three parts of the frame, which must agree; takes some seconds. Check it by the picture."
+            "Looks for the path in three parts of the frame, which must agree; takes some seconds. Check it "
+            "by the picture."
         )
         self.find_button.clicked.connect(self.sought)
         straight = QPushButton("Straight")

@@ -253,7 +253,8 @@ def finished_noise_text(frame: Frame | None) -> str:
         return "No noise model: this picture is merged already, or too small or too full to tell."
     found = float(frame.developed.finished.sigmas(np.array(MID_SIGNAL**0.5)))
     return (
-        f"Noise of a finished picture, correlated: σ about {2 * MID_SIGNAL**0.5 * found * 100:.2f} % at mid-grey. Nothing is "
+        f"Noise of a finished picture, correlated: σ about {2 * MID_SIGNAL**0.5 * found * 100:.2f} % at "
+        f"mid-grey. Nothing is "
         "removed unless you set an amount; the raw file gives a better result."
     )
 
@@ -268,5 +269,6 @@ def _room_text(ev: float) -> str:
 
 
 def noise_left(settings: Settings, frame: Frame) -> float:
-    """Share of the noise that the chosen amount leaves untouched (what denoising itself leaves is not counted)."""
+    """Share of the noise that the chosen amount leaves untouched (what denoising itself leaves is not
+    counted)."""
     return 1.0 - min(noise_amount(settings, frame.context), 100) / 100

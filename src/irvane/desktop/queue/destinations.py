@@ -85,7 +85,8 @@ class DestinationsDialog(QDialog):
         self._add(form, "depth", "Depth", QComboBox(), "Bits per colour.")
         self._add(
             form, "toned", "Light", QCheckBox("with tone, as it is seen"),
-            "OpenEXR and TIFF of 32 bits hold plain light, as it was in the scene: before Light, Colour, sharpening and rendering. With tone: "
+            "OpenEXR and TIFF of 32 bits hold plain light, as it was in the scene: before Light, Colour, "
+            "sharpening and rendering. With tone: "
             "what these make of it. A linear DNG always holds the camera's light.",
         )  # fmt: skip
         self._add(
@@ -106,7 +107,8 @@ class DestinationsDialog(QDialog):
         self._add(form, "size", "Size", QLineEdit(), f"full, 2048 (longer side), 1920x1080, 50% or {paper}.")
         self._add(
             form, "grow", "", QCheckBox("enlarge what is smaller"),
-            "Up to four times, by what each proof's Enlarged by says; otherwise smaller pictures stay as they are.",
+            "Up to four times, by what each proof's Enlarged by says; otherwise smaller pictures stay as "
+            "they are.",
         )  # fmt: skip
         self._add(
             form,

@@ -25,7 +25,8 @@ class QueueRunner(QObject):
 
     Signals
     -------
-    changed : entries or their states changed. advanced(share, seconds left) : of the entry that is being written.
+    changed : entries or their states changed. advanced(share, seconds left) : of the entry that is being
+        written.
     said(sentence). estimated : `expected` is new.
     """
 

@@ -57,7 +57,9 @@ class _Entries(QAbstractTableModel):
     def columnCount(self, parent: Index = NOWHERE) -> int:  # noqa: N802
         return 0 if parent.isValid() else len(_COLUMNS)
 
-    def headerData(self, section: int, way: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:  # noqa: N802
+    def headerData(  # noqa: N802
+        self, section: int, way: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         if role == Qt.ItemDataRole.DisplayRole and way == Qt.Orientation.Horizontal:
             return _COLUMNS[section]
         return None

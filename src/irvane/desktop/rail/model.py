@@ -93,7 +93,8 @@ class RailModel(QAbstractListModel):
         return None
 
     def thumb(self, item: Item, room: QSize) -> QImage | None:
-        """The item's preview as large as the room (in device pixels) allows; kept, since scaling takes time."""
+        """The item's preview as large as the room (in device pixels) allows; kept, since scaling takes
+        time."""
         if item.picture is None:
             return None
         kept = self._thumbs.get(item.number)

@@ -155,7 +155,8 @@ class Changes:
         self.regions.replace_region(made, f"look of “{name}” in “{region.name}”")
 
     def seen_settings(self, settings: Settings) -> tuple[Settings, frozenset[str]]:
-        """What the shelf shows: the frame's settings, or those of the chosen region, and which of them it changes."""
+        """What the shelf shows: the frame's settings, or those of the chosen region, and which of them it
+        changes."""
         region, frame = self.regions.region(), self.regions.frame()
         if region is None or region.damaged:
             return settings, frozenset()

@@ -33,8 +33,9 @@ class RegionOverlay(QWidget):
 
     Signals
     -------
-    shaped(index of the part, numbers, begins) : a part is being moved. stroked(Stroke) : a stroke was painted.
-    clicked(x, y) : a place was clicked that a band is to be picked from. resized_brush(steps). hovering(x, y). left
+    shaped(index of the part, numbers, begins) : a part is being moved. stroked(Stroke) : a stroke was
+    painted. clicked(x, y) : a place was clicked that a band is to be picked from. resized_brush(steps).
+    hovering(x, y). left
     """
 
     shaped = Signal(int, tuple, bool)
@@ -97,7 +98,8 @@ class RegionOverlay(QWidget):
         if part.kind == "round":
             c, s = math.cos(math.radians(n[4])), math.sin(math.radians(n[4]))
             return [
-                (n[0], n[1]), (n[0] + n[2] * c, n[1] + n[2] * s / self.ratio), (n[0] - n[3] * s, n[1] + n[3] * c / self.ratio),
+                (n[0], n[1]), (n[0] + n[2] * c, n[1] + n[2] * s / self.ratio), (n[0] - n[3] * s,
+                n[1] + n[3] * c / self.ratio),
             ]  # fmt: skip
         if part.kind == "spot":
             return [(n[0], n[1]), (n[0] + n[2], n[1])]
@@ -295,7 +297,8 @@ class RegionOverlay(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         ways = {
-            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0,
+            1),
         }  # fmt: skip
         found = self._part()
         if event.key() in ways and found is not None and self._handles(found[1]):

@@ -24,7 +24,8 @@ from irvane.desktop.service import RenderService
 
 #: What shapes begin with, before they are drawn.
 _FIRST = {
-    "linear": (0.5, 0.15, 0.5, 0.6), "round": (0.5, 0.5, 0.2, 0.15, 0.0, 0.6), "tone": (-3.0, -1.0, 1.0), "hue": (0.0, 60.0, 20.0),
+    "linear": (0.5, 0.15, 0.5, 0.6), "round": (0.5, 0.5, 0.2, 0.15, 0.0, 0.6), "tone": (-3.0, -1.0, 1.0),
+    "hue": (0.0, 60.0, 20.0),
     "spot": (0.5, 0.5, 0.15, 1.2), "focus": (0.9, 1.0),
 }  # fmt: skip
 #: Around a tone that is clicked, EV to both sides.

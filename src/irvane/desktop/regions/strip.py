@@ -32,8 +32,10 @@ SIGHTS = {
 _HELP = {
     "linear": "Drag from where it is whole to where it ends.", "round": "Drag from its middle outwards.",
     "brush": "Paint. Pressure of a pen counts.", "tone": "All that is about as bright as a place you click.",
-    "hue": "All that has the hue of a place you click.", "spot": "Drag a circle: what is like its middle in tone and colour, inside of it.",
-    "focus": "What is in focus, by its edges.", "subject": "What is sharp, stands out and is whole; a few strokes mend it.",
+    "hue": "All that has the hue of a place you click.", "spot": "Drag a circle: what is like its middle in "
+        "tone and colour, inside of it.",
+    "focus": "What is in focus, by its edges.", "subject": "What is sharp, stands out and is whole; a few "
+                                                           "strokes mend it.",
 }  # fmt: skip
 _OPERATIONS = {
     "new": "as a new region",
@@ -60,8 +62,9 @@ class RegionStrip(QWidget):
 
     Signals
     -------
-    chosen(index) : −1 is the whole frame. added(kind, operation). changed(name, value) : a property of the chosen region.
-    sight(look) : how its mask is seen. brush_changed, renamed, moved(by), removed, reset, pasted, written, done
+    chosen(index) : −1 is the whole frame. added(kind, operation). changed(name, value) : a property of the
+    chosen region. sight(look) : how its mask is seen. brush_changed, renamed, moved(by), removed, reset,
+    pasted, written, done
     """
 
     chosen = Signal(int)
@@ -108,7 +111,8 @@ class RegionStrip(QWidget):
         self.seen.activated.connect(lambda _i: self.sight.emit(self.seen.currentData()))
         self.figures = QCheckBox("figures inside")
         self.figures.setToolTip(
-            "The captions' noise, sharpness and brightness from squares all over the region, instead of the probe."
+            "The captions' noise, sharpness and brightness from squares all over the region, instead of the "
+            "probe."
         )
         self.words = Elided("muted")
         self.words.setAccessibleName("What to do, or what acts here")
@@ -117,7 +121,8 @@ class RegionStrip(QWidget):
         first.addWidget(self.words, 1)
         for words, help, signal in (
             ("Whole proof here", "The look of another proof of this frame, painted in here.", self.pasted),
-            ("Mask to file …", "Writes the mask as a grey PNG.", self.written), ("Done", "Back to the frame (Shift+T).", self.done),
+            ("Mask to file …", "Writes the mask as a grey PNG.", self.written), ("Done", "Back to the frame "
+                "(Shift+T).", self.done),
         ):  # fmt: skip
             button = QPushButton(words)
             button.setToolTip(help)
@@ -182,7 +187,8 @@ class RegionStrip(QWidget):
         row.addWidget(self.brush)
         row.addStretch(1)
         for words, help, signal in (
-            ("Rename", "Another name.", self.renamed), ("Set back", "The region changes nothing any more; its shape stays.", self.reset),
+            ("Rename", "Another name.", self.renamed), ("Set back", "The region changes nothing any more; "
+                "its shape stays.", self.reset),
             ("Remove", "Removes the region; Ctrl+Z brings it back.", self.removed),
         ):  # fmt: skip
             button = QPushButton(words)

@@ -1,4 +1,5 @@
-"""What is told of regions: their masks as files, which of them act under the pointer, whether a subject was found."""
+"""What is told of regions: their masks as files, which of them act under the pointer, whether a subject was
+found."""
 
 from __future__ import annotations
 
@@ -92,7 +93,8 @@ class Telling(QObject):
             self.regions.strip.words.set_full(words)
 
     def find_subject(self) -> None:
-        """Look for the subject beside what is shown, and say how sure it is; of a frame that is not developed yet as soon as it is."""
+        """Look for the subject beside what is shown, and say how sure it is; of a frame that is not developed
+        yet as soon as it is."""
         item, frame = self.regions.proofs.item(), self.regions.frame()
         if item is None:
             return

@@ -72,7 +72,8 @@ def arranged(session: Session, by: str, shown: str, text: str, folded: bool) -> 
     Parameters
     ----------
     by, shown : keys of SORTS and SHOWN. text : words that name, camera, lens or ISO have to hold.
-    folded : of a bracket only the first frame. Of a raw and a finished picture of one shot only the raw is shown anyway.
+    folded : of a bracket only the first frame. Of a raw and a finished picture of one shot only the raw is
+        shown anyway.
     """
     items = [item for item in (session.items[number] for number in session.order) if item.leads]
     words = text.casefold().split()

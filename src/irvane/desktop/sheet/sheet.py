@@ -104,7 +104,8 @@ class _Frames(QAbstractListModel):
             taken = f"{item.info.taken:%Y-%m-%d %H:%M:%S}" if item.info.taken else ""
             lines = (
                 item.source.name, exposure_text(item.info), f"{item.info.make} {item.info.model}".strip(),
-                item.info.lens, f"{item.info.focal:g} mm" if item.info.focal else "", taken, self.together(item), item.problem, item.diagnosis,
+                item.info.lens, f"{item.info.focal:g} mm" if item.info.focal else "", taken,
+                self.together(item), item.problem, item.diagnosis,
                 item.measured.words() if item.measured else "",
             )  # fmt: skip
             return tip("\n".join(line for line in lines if line))
@@ -118,7 +119,8 @@ class _Frames(QAbstractListModel):
         return ", ".join(parts)
 
     def picture(self, item: Item, room: QSize) -> QImage | None:
-        """Its preview as large as the room allows; None while there is none, or others are being made ready."""
+        """Its preview as large as the room allows; None while there is none, or others are being made
+        ready."""
         if item.picture is None:
             return None
         kept = self._pictures.get(item.number)
@@ -172,7 +174,8 @@ class _Delegate(QStyledItemDelegate):
             size = picture.size() / ratio
             painter.setOpacity(0.35 if rejected else 1.0)
             painter.drawImage(
-                QRect(room.left() + (room.width() - size.width()) // 2, room.top() + (room.height() - size.height()) // 2,
+                QRect(room.left() + (room.width() - size.width()) // 2,
+                room.top() + (room.height() - size.height()) // 2,
                       size.width(), size.height()), picture,
             )  # fmt: skip
             painter.setOpacity(1.0)
@@ -205,7 +208,8 @@ class _Delegate(QStyledItemDelegate):
         if item.offset is not None:
             told += f" · {offset_text(item.offset)}"
         painter.drawText(line, Qt.AlignmentFlag.AlignVCenter,
-                         painter.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, line.width()))  # fmt: skip
+                         painter.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight,
+                         line.width()))  # fmt: skip
         line.translate(0, 15)
         marks = " ".join(part for part in (item.sidecar.mark, "●" * item.sidecar.stars) if part)
         painter.setPen(theme.WARNING if rejected else theme.ACCENT)

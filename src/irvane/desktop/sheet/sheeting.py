@@ -52,7 +52,8 @@ class Sheeting(QObject):
         stars = {f"stars_{n}": (lambda n=n: self._mark(stars=n)) for n in range(6)}
         return {
             "sheet": self.toggle, "previous": lambda: self.step(-1), "next": lambda: self.step(1),
-            "keep": lambda: self._mark(KEEP), "reject": lambda: self._mark(REJECT), "unmark": lambda: self._mark(""),
+            "keep": lambda: self._mark(KEEP), "reject": lambda: self._mark(REJECT),
+            "unmark": lambda: self._mark(""),
             "ratings": self._rate, "cull": self.cull, **stars,
         }  # fmt: skip
 
@@ -106,7 +107,8 @@ class Sheeting(QObject):
             self.toggle()
 
     def _mark(self, mark: str | None = None, stars: int | None = None) -> None:
-        """Mark what is selected on the sheet, or the chosen pane's frame; after keep and reject of one the next is shown."""
+        """Mark what is selected on the sheet, or the chosen pane's frame; after keep and reject of one the
+        next is shown."""
         numbers = self.meant()
         if not numbers:
             return

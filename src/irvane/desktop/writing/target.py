@@ -24,7 +24,8 @@ def default_folder(item: Item) -> Path:
 
 
 def target_for(item: Item, proof: int, folder: Path, taken: Collection[Path | None] = ()) -> job.Target:
-    """Name and form of the file that a proof becomes; names that are `taken` by files still to be written get a number.
+    """Name and form of the file that a proof becomes; names that are `taken` by files still to be written get
+    a number.
 
     Raises
     ------

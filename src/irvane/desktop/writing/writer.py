@@ -96,7 +96,8 @@ class Writing(QObject):
         """Another program waits for this file: the first proof that is written goes there."""
         self._answer = path, overwrite
         self.said.emit(
-            f"Ctrl+Return writes the chosen proof as {path.name} and goes back to the program that waits for it."
+            f"Ctrl+Return writes the chosen proof as {path.name} and goes back to the program that waits "
+            f"for it."
         )
 
     def choose_folder(self) -> None:
@@ -162,7 +163,8 @@ class Writing(QObject):
         self.service.write(source, settings, target)
 
     def prepare(self, then: Callable[[], object] | None = None) -> None:
-        """Compile the computing kernels, once on a machine; said, since the first pictures wait for it. `then` follows."""
+        """Compile the computing kernels, once on a machine; said, since the first pictures wait for it.
+        `then` follows."""
 
         def done() -> None:
             self._written(None, "")
