@@ -13,9 +13,10 @@ from hypothesis import strategies as st
 
 from irvane.core.declaring import Cropping, Name, Trail
 from irvane.core.errors import ReadError, SettingError, WriteError
+from irvane.core.files.aside import set_aside
 from irvane.core.files.atomic import atomic_file
 from irvane.core.files.proofs import Proof, Sidecar
-from irvane.core.files.sidecar import load_sidecar, save_sidecar, set_aside, sidecar_path
+from irvane.core.files.sidecar import load_sidecar, save_sidecar, sidecar_path
 from irvane.core.settings import (
     STATIONS,
     VERSION,

@@ -12,6 +12,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError, ReadError, WriteError
+from irvane.core.files.aside import set_aside
 from irvane.core.files.benches import KeptBench
 from irvane.core.files.collecting import collect
 from irvane.core.files.info import FrameInfo, read_info
@@ -19,14 +20,7 @@ from irvane.core.files.preferences import NewFrames
 from irvane.core.files.proofs import Sidecar, merged, with_identities
 from irvane.core.files.remembered import begun
 from irvane.core.files.sets import find_brackets, find_pairs
-from irvane.core.files.sidecar import (
-    NewerSidecarError,
-    Saved,
-    load_sidecar,
-    save_sidecar,
-    set_aside,
-    stranger,
-)
+from irvane.core.files.sidecar import NewerSidecarError, Saved, load_sidecar, save_sidecar, stranger
 from irvane.core.files.thumb_store import SIDE, ThumbStore
 from irvane.core.files.thumbnails import Pictures, Preview, exif_preview
 from irvane.core.files.xmp_rating import write_rating

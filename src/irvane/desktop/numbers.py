@@ -8,7 +8,15 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QValidator
-from PySide6.QtWidgets import QAbstractSpinBox, QComboBox, QDoubleSpinBox, QLineEdit, QSpinBox, QWidget
+from PySide6.QtWidgets import (
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QDoubleSpinBox,
+    QLineEdit,
+    QSpinBox,
+    QWidget,
+)
 
 _NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)")
 _FRACTION = re.compile(r"([+-]?)\s*(?:(\d+)\s+)?(\d+)\s*/\s*(\d+)")
@@ -203,3 +211,9 @@ def turns_unasked(watched: QObject, event: QEvent) -> bool:
         return False
     field = watched.parent() if isinstance(watched, QLineEdit) else watched
     return isinstance(field, QAbstractSpinBox | QComboBox) and not field.hasFocus()
+
+
+def typing() -> bool:
+    """Is text being typed somewhere now?"""
+    focus = QApplication.focusWidget()
+    return focus is not None and focus.testAttribute(Qt.WidgetAttribute.WA_InputMethodEnabled)

@@ -9,9 +9,9 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from irvane.core.files.collecting import OPENABLE, collect
-from irvane.core.judge.chart import ChartPatch
+from irvane.core.judge.chart import ChartPatch, NoChartError
 from irvane.core.judge.comparing import Entry, compare_entries
-from irvane.core.judge.ladder import CameraLadder, NoChartError, frame_to_mark, read_ladder
+from irvane.core.judge.ladder import CameraLadder, frame_to_mark, read_ladder
 from irvane.core.judge.report import Report, comparison_report
 from irvane.core.line.tasks import Request
 from irvane.core.line.view import Rendered

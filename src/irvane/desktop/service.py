@@ -15,17 +15,12 @@ from irvane.core.errors import IrvaneError
 from irvane.core.files.cache import LIMIT, ResultCache
 from irvane.core.files.preferences import preferences
 from irvane.core.finish import job
-from irvane.core.finish.coded_size import coded_size
-from irvane.core.judge.figures import whole_figures
-from irvane.core.judge.inside import region_figures
-from irvane.core.judge.place import place_figures
 from irvane.core.line.engine import Engine
 from irvane.core.line.frame import Frame
 from irvane.core.line.incremental import LastView
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import look_of, render_look, settings_in
 from irvane.core.line.paces import Paces, stage_paces_path
-from irvane.core.line.placing import at_source
 from irvane.core.line.realise import DENOISED
 from irvane.core.line.source import Source
 from irvane.core.line.teststrip import Crop, render_crop
@@ -34,11 +29,11 @@ from irvane.core.machine_share import SHARE
 from irvane.core.memory import budgets, give_large_arrays_back, trim_heap
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, part
-from irvane.core.regions.region import LocalRegion
 from irvane.core.settings import Settings
 from irvane.core.simulate.folder import demo_folder
 from irvane.core.store import STORE
 from irvane.desktop.comparison import Comparison
+from irvane.desktop.figures import Figures
 from irvane.desktop.filework import FileWork, unexpected
 from irvane.desktop.progressive import ProgressiveRendering
 from irvane.desktop.view_request import ViewRequest
@@ -93,6 +88,14 @@ class RenderService(QObject):
         self.progressive = ProgressiveRendering(self.engine, self._heavy, self._tell, self)
         self.progressive.improved.connect(self.improved)
         self.progressive.busy.connect(self.busy)
+        self.read = Figures(self.engine, self._heavy, self._view, self._tell, self)
+        self.measure, self.probe, self.ask_size = self.read.measure, self.read.probe, self.read.ask_size
+        for mine, its in (
+            (self.figures, self.read.figures),
+            (self.probed, self.read.probed),
+            (self.sized, self.read.sized),
+        ):
+            its.connect(mine)
         self._seen: dict[int, LastView] = {}
         self.files = FileWork(self)
         self.files.said.connect(self.said)
@@ -296,79 +299,7 @@ class RenderService(QObject):
         """Crops of test strips are not wanted any more."""
         self._heavy.cancel(lambda key: key[0] == "strip")
 
-    # figures
-
-    def measure(self, pane: int, wish: ViewRequest) -> None:
-        """Figures of the whole proof and its exact reduced picture, once its final form is there."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
-        if frame is None or frame.coarse or not frame.complete_for(wish.settings):
-            return
-        look = look_of(wish.look)
-        exact = wish.region.step if wish.region.step > 1 and look.is_light else None
-        self._heavy.submit(
-            ("figures", wish.source.key, pane),
-            lambda progress: whole_figures(
-                frame.fitting(wish.settings).developed,
-                wish.settings,
-                frame.context,
-                progress,
-                exact,
-                wish.offset + look.lift,
-                wish.marks,
-                wish.space,
-            ),
-            lambda found: self.figures.emit(pane, wish, found[0], found[1] and wish.on_medium(found[1])),
-            self._tell(wish.source),
-            7,
-        )
-
-    def probe(self, pane: int, wish: ViewRequest, place: OutputRegion | LocalRegion) -> None:
-        """Figures of a rectangle, or inside a region; None while the pixels they would be read from are not
-        there."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
-        settings = wish.settings
-        clean = None
-        if frame is not None and isinstance(place, OutputRegion):
-            clean = frame.clean(*at_source(settings, frame.context, place))
-        ready = frame is not None and not frame.coarse and not frame.to_be_refined(settings)
-        if frame is None or not ready or (not frame.denoised_for(settings) and clean is None):
-            self.probed.emit(pane, wish, place, None)
-            return
-
-        def work(_progress: Any) -> Any:
-            developed = frame.fitting(settings).developed
-            try:
-                if isinstance(place, OutputRegion):
-                    return place_figures(developed, settings, frame.context, place, clean)
-                return region_figures(place, developed, settings, frame.context)
-            except ValueError:  # outside this frame
-                return None
-
-        self._view.submit(
-            ("probe", pane),
-            work,
-            lambda found: self.probed.emit(pane, wish, place, found),
-            self._tell(wish.source),
-            2,
-            let_finish=True,
-        )
-
     # writing
-
-    def ask_size(self, source: Source, settings: Settings) -> None:
-        """Find out how large the file of a proof will be, once its final form is there."""
-        frame = self.engine.best(source, settings.sensor)
-        if frame is None or frame.coarse or not frame.complete_for(settings):
-            self.sized.emit(settings, None)
-            return
-        whole = frame.fitting(settings)
-        self._view.submit(
-            ("size",),
-            lambda progress: coded_size(whole.developed, settings, whole.context, progress),
-            lambda size: self.sized.emit(settings, size),
-            self._tell(source),
-            6,
-        )
 
     def plan(self, look: Callable[[], Any]) -> None:
         """Look at a folder that may never answer; `planned` tells."""

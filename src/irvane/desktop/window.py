@@ -18,11 +18,9 @@ from PySide6.QtWidgets import (
 from irvane.core.errors import plain_text
 from irvane.core.files.benches import last_path
 from irvane.core.files.presets import Preset
-from irvane.core.files.proofs import Sidecar
-from irvane.core.files.sidecar import Saved
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.teststrip import GRADE
-from irvane.core.settings import STATIONS, damaged_regions
+from irvane.core.settings import STATIONS
 from irvane.desktop.actions import make_actions
 from irvane.desktop.appearance import Appearance
 from irvane.desktop.asking import may_close
@@ -30,7 +28,6 @@ from irvane.desktop.automatic import Automatic
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.judging import Judging
-from irvane.desktop.bench.teststrip import can_be_stripped
 from irvane.desktop.blurring import Blurring
 from irvane.desktop.coming_back import ComingBack
 from irvane.desktop.culling import Culling
@@ -38,6 +35,7 @@ from irvane.desktop.deciding import DecideStrip, TallyDialog
 from irvane.desktop.fitting import usual_size
 from irvane.desktop.framing.framing import Framing
 from irvane.desktop.item import BARE
+from irvane.desktop.kept_proofs import KeptProofs
 from irvane.desktop.lenses import Lenses
 from irvane.desktop.line.band import Band
 from irvane.desktop.line.curve import CurveEditor
@@ -45,7 +43,7 @@ from irvane.desktop.line.shelf import Shelf
 from irvane.desktop.line.trail import TrailEditor
 from irvane.desktop.line.words import diagnosis, station_words
 from irvane.desktop.merging import Merging
-from irvane.desktop.numbers import GreyedFields, turns_unasked
+from irvane.desktop.numbers import GreyedFields, turns_unasked, typing
 from irvane.desktop.opening import Opening
 from irvane.desktop.path import PathStrip
 from irvane.desktop.plain import on_button, tip
@@ -98,6 +96,7 @@ class Window(QMainWindow):
         self.path = PathStrip()
         self.path.hide()
         self.opening = Opening(self.session, self.service, self.rail, self)
+        self.kept_proofs = KeptProofs(self.session, self.bench, self.opening, self.service.files, self)
         self.proofs = Proofs(self.session, self.service, self.bench, self.judging, self)
         self.decide = DecideStrip(self.session, self.bench)
         self.reporting = Reporting(self.service, self.bench, self.strip, self)
@@ -195,15 +194,12 @@ class Window(QMainWindow):
         shelf.choose_folder.connect(self.writing.choose_folder)
         proofs.picking.connect(shelf.pick_button.setChecked)
         self.band.chosen.connect(self._station)
-        self.session.proofs_changed.connect(self._save)
         self._controls = Throttle(self, self._update_controls, FRAME)
         self.session.item_changed.connect(lambda _n: self._controls.ask())
         self.session.item_changed.connect(lambda _n: self._bend())
-        self.opening.learned.connect(self._learned)
         self.writing.sized.connect(self.shelf.show_size)
         self.writing.folder_changed.connect(self._update_controls)
         back.improved.connect(lambda _key: self._controls.ask())
-        back.files.saved.connect(self._saved)
         back.demo_ready.connect(self._demo_ready)
         self.decide.finished.connect(self._decided)
         for source in (
@@ -248,33 +244,6 @@ class Window(QMainWindow):
         self.opening.open([folder])
 
     # proofs
-
-    def _learned(self, number: int) -> None:
-        """The sidecar of an item was read: panes that wait for it show its current proof."""
-        item = self.session.items.get(number)
-        self.bench.show_current(number)
-        damaged = (
-            [w for proof in item.sidecar.proofs for w in damaged_regions(proof.settings)]
-            if item is not None
-            else []
-        )
-        if damaged:
-            self.say(" ".join(dict.fromkeys(damaged)))
-
-    def _save(self, number: int) -> None:
-        item = self.session.items[number]
-        if item.locked:
-            return
-        self.service.files.save(number, item.source, item.sidecar, item.removed)
-
-    def _saved(self, number: int, sent: Sidecar, made: Saved) -> None:
-        item = self.session.items.get(number)
-        self.session.saved(number, sent, made)
-        if item is not None and made.path.parent != item.path.parent:
-            why = "is read-only" if item.path.parent.is_dir() else "is not there any more"
-            self.say(f"{item.path.parent} {why}; settings are kept in {made.path.parent}.")
-        if made.sentences:
-            self.say(" ".join(made.sentences))
 
     # the line
 
@@ -358,12 +327,7 @@ class Window(QMainWindow):
 
     def open_test_strip(self, path: str) -> None:
         """Show a setting's test strip."""
-        if not can_be_stripped(path):
-            self.say("This setting does not change what is seen here.")
-        elif self.bench.contents[self.bench.chosen].proof == BARE:
-            self.say("The bare frame has no settings. Press B for the proof, or N for a new one.")
-        else:
-            self.bench.strip_rendering.open(path)
+        self.bench.strip_rendering.open(path)
 
     def toggle_test_strip(self) -> None:
         if self.bench.test_strip.isVisible():
@@ -409,7 +373,7 @@ class Window(QMainWindow):
         if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
             held = event.key() == Qt.Key.Key_Q and event.modifiers() == Qt.KeyboardModifier.NoModifier
             mine = isinstance(watched, QWidget) and watched.window() is self
-            if held and mine and not event.isAutoRepeat() and not self._typing():
+            if held and mine and not event.isAutoRepeat() and not typing():
                 self.bench.blink(event.type() == QEvent.Type.KeyPress)
                 return True
         return super().eventFilter(watched, event)
@@ -424,11 +388,6 @@ class Window(QMainWindow):
         if left:
             box.clear()  # what was begun does not count; the value is shown again
         QTimer.singleShot(0, back)
-
-    @staticmethod
-    def _typing() -> bool:
-        focus = QApplication.focusWidget()
-        return focus is not None and focus.testAttribute(Qt.WidgetAttribute.WA_InputMethodEnabled)
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
         if not may_close(self, self.writing.unfinished, self.service.files.unsaved()):

@@ -23,7 +23,8 @@ import platformdirs
 
 from irvane import __version__
 from irvane.core.errors import NewerSettingError, ReadError, SettingError, WriteError, plain_text
-from irvane.core.files.atomic import atomic_file, make_folder, write_reason
+from irvane.core.files.aside import free_name, set_aside
+from irvane.core.files.atomic import atomic_file, make_folder
 from irvane.core.files.proofs import FIRST, KEEP, MOST_STARS, REJECT, Proof, Sidecar, merged
 from irvane.core.files.small import read_small
 from irvane.core.settings import Settings
@@ -381,28 +382,3 @@ def _note_place(key: str, target: Path) -> None:
         make_folder(place.parent)
         with atomic_file(place) as temporary:
             temporary.write_bytes(os.fsencode(target.absolute()))
-
-
-def free_name(path: Path) -> Path:
-    """The path itself, or the first with a number at its end that is not taken."""
-    kept, number = path, 1
-    while kept.exists():
-        number += 1
-        kept = path.with_name(f"{path.name}{number}")
-    return kept
-
-
-def set_aside(path: Path) -> Path:
-    """Rename a damaged sidecar so that nothing is lost and new proofs can be saved; returns the new path.
-
-    Raises
-    ------
-    WriteError
-        When it cannot be renamed; it stays as it is.
-    """
-    kept = free_name(path.with_name(path.name + ".damaged"))
-    try:
-        path.rename(kept)
-    except OSError as error:
-        raise WriteError(path, write_reason(error)) from error
-    return kept

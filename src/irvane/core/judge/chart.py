@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from irvane.core.errors import ReadError
 from irvane.core.pixels.places import FrameRegion
 
 #: Longer side of the copy that is searched.
@@ -131,3 +132,7 @@ def marked_chart(area: FrameRegion, rows: int, columns: int) -> list[ChartPatch]
         for r in range(rows)
         for c in range(columns)
     ]
+
+
+class NoChartError(ReadError):
+    """No chart was found in the frames of a ladder."""

@@ -16,7 +16,7 @@ import numpy as np
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import ReadError
 from irvane.core.image import GREEN, LUMA_2020, MID_GREY
-from irvane.core.judge.chart import ChartPatch, find_chart
+from irvane.core.judge.chart import ChartPatch, NoChartError, find_chart
 from irvane.core.judge.colour_difference import delta_e, lab_of
 from irvane.core.judge.probe import robust_sigma, robust_sigma_at
 from irvane.core.judge.spots import find_spots
@@ -96,10 +96,6 @@ class CameraLadder:
     rungs: tuple[Rung, ...]
     counts: float | None
     extent: tuple[int, int]
-
-
-class NoChartError(ReadError):
-    """No chart was found in the frames of a ladder."""
 
 
 @dataclass

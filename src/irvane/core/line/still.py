@@ -210,10 +210,8 @@ def _denoised(
     for k in sorted({int(k) for k in np.unique(found.source)} - {-1}):
         ratio, noise = still.how.ratios[k], still.seen[k].noise
         own = Mosaic(still.mosaics[k].data * np.float32(ratio), cfa)
-        scaled = NoiseModel(
-            tuple(g * ratio for g in noise.gain), tuple(r * ratio for r in noise.read),
-            noise.origin  # type: ignore[arg-type]
-        )  # fmt: skip
+        gain, read = ([value * ratio for value in values] for values in (noise.gain, noise.read))
+        scaled = NoiseModel((gain[0], gain[1], gain[2]), (read[0], read[1], read[2]), noise.origin)
         for rows, columns, share in _boxes(found.source == k, clean.shape):
             made = denoise.denoise_mosaic(
                 own, scaled, factors, removal.strength, rows, columns, part(progress, 0.85, 1.0), method

@@ -9,12 +9,12 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
 from irvane.core.judge.spots import even_place_of
-from irvane.core.line.looks import FITTING, LOOKS, PICTURE, look_of, origin_words
 from irvane.core.regions.region import LocalRegion
 from irvane.desktop.bench.arranging import Arranging
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.controller import ViewController
+from irvane.desktop.bench.looking import Looking
 from irvane.desktop.bench.panes import BESIDE, ONE, Panes
 from irvane.desktop.bench.picture import PictureView
 from irvane.desktop.bench.strip import BenchStrip
@@ -53,7 +53,6 @@ class Bench(QWidget):
         self.contents, self.item, self.settings = self.panes.contents, self.panes.item, self.panes.settings
         self.probe_region = self.panes.probe_region
         self.hidden = False
-        self._before_fitting = ""
         self.controller = ViewController(self.panes, service, self)
         self.controller.repaint.connect(self._repaint)
         self.controller.refreshed.connect(self.refresh)
@@ -61,6 +60,16 @@ class Bench(QWidget):
         self._build()
         self.zooming = Zooming(self.panes, self.views, self)
         self.set_zoom, self.step_zoom = self.zooming.set_zoom, self.zooming.step_zoom
+        looking = self.looking = Looking(self.panes, self.strip, self.controller, self)
+        self.set_look, self.step_look, self.set_marks = looking.set_look, looking.step_look, looking.set_marks
+        self.match_in, self.set_matching = looking.match_in, looking.set_matching
+        self.set_difference, self.show_fitting_look = looking.set_difference, looking.show_fitting_look
+        looking.said.connect(self.said)
+        looking.refreshed.connect(self.refresh)
+        self.strip.matched.connect(self.match_in)
+        self.strip.look_chosen.connect(self.set_look)
+        self.strip.marked.connect(self.set_marks)
+        self.strip.difference_chosen.connect(self.set_difference)
         self.strip.zoomed.connect(self.set_zoom)
         self.zooming.said.connect(self.said)
         self.zooming.changed.connect(self._zoomed)
@@ -94,10 +103,6 @@ class Bench(QWidget):
         self.strip.arranged.connect(self.set_arrangement)
         self.strip.blinked.connect(self.blink)
         self.strip.swapped.connect(self.swap)
-        self.strip.matched.connect(self.match_in)
-        self.strip.look_chosen.connect(self.set_look)
-        self.strip.marked.connect(self.set_marks)
-        self.strip.difference_chosen.connect(self.set_difference)
         self.strip.counted.connect(self.change_count)
         self.note = self.strip.note
         layout.addWidget(self.strip)
@@ -266,71 +271,9 @@ class Bench(QWidget):
         self.set_arrangement(BESIDE)
         self.chosen_changed.emit()
 
-    def set_difference(self, kind: str, amplified: float) -> None:
-        """Kind and amplification of the difference picture."""
-        self.panes.change(difference=(kind, amplified))
-        self.strip.show_difference(kind, amplified)
-        self.controller.request()
-
     def blink(self, on: bool) -> None:
         """While on, every picture shows the other pane's content in place."""
         self.arranging.blink(on)
-
-    def set_matching(self, on: bool) -> None:
-        """Match the brightness of all panes to pane A."""
-        self.match_in("brightness", on)
-
-    def match_in(self, kind: str, on: bool) -> None:
-        """Make the views of all panes equal to that of pane A in a respect, or not any more."""
-        self.panes.change(
-            matched=self.panes.view.matched | {kind} if on else self.panes.view.matched - {kind}
-        )
-        self.strip.show_matched(self.panes.view.matched)
-        for content in self.contents:
-            if not on or content is self.contents[0]:
-                content.match = Match()
-        self.refresh()
-        self.controller.request()
-
-    def set_look(self, look: str) -> None:
-        """See all panes in another way; nothing in the results changes."""
-        self.panes.change(look=look)
-        self.strip.show_look(look)
-        self.controller.request()
-        self._tell_origin()
-
-    def _tell_origin(self) -> None:
-        """Which tint stands for which frame of the chosen merge, while that is seen."""
-        item, settings = self.panes.item(self.panes.view.chosen), self.panes.settings(self.panes.view.chosen)
-        if look_of(self.panes.view.look).origin and item is not None and settings is not None:
-            frame = self.service.engine.best(item.source, settings.sensor)
-            if frame is not None and frame.developed.origin is not None:
-                self.said.emit(f"What came from where. {origin_words(frame.developed.origin)}.")
-
-    def show_fitting_look(self, path: str, on: bool) -> None:
-        """While a control is moved, the look that shows best what it does."""
-        if on and path in FITTING and self.panes.view.look == PICTURE:
-            self._before_fitting = self.panes.view.look
-            self.set_look(FITTING[path])
-        elif not on and self._before_fitting:
-            self.set_look(self._before_fitting)
-            self._before_fitting = ""
-
-    def step_look(self, direction: int) -> None:
-        """The next or previous look."""
-        keys = list(LOOKS)
-        self.set_look(
-            keys[
-                ((keys.index(self.panes.view.look) if self.panes.view.look in keys else 0) + direction)
-                % len(keys)
-            ]
-        )
-
-    def set_marks(self, on: bool) -> None:
-        """Hatch what is clipped."""
-        self.panes.change(marks=on)
-        self.strip.marks_button.setChecked(on)
-        self.controller.request()
 
     def show_anew(self) -> None:
         """Paint everything again: the screen's profile is another one."""
@@ -398,26 +341,6 @@ class Bench(QWidget):
         """Until it is put elsewhere by hand, the probe reads noise where there is nothing else."""
         if item is not None and item.preview is not None and not self.panes.view.probe_placed:
             self.panes.change(probe=even_place_of(item.preview))
-
-    def deblur_when_asked(self) -> None:
-        """Deblurring waits until it is asked for, or is computed at once again."""
-        waiting = self.panes.waiting
-        waiting.on = not waiting.on
-        self.said.emit(
-            "Deblurring waits now: Shift+Y computes it for the chosen pane. Files are always deblurred."
-            if waiting.on
-            else "Deblurring is computed at once."
-        )
-        self.controller.request()
-
-    def deblur_now(self) -> None:
-        """Compute the deblurring of the chosen pane, where it waits."""
-        settings = self.panes.settings(self.chosen)
-        if settings is not None and self.panes.waiting.waits(settings):
-            self.panes.waiting.ask(settings)
-            self.controller.request()
-        else:
-            self.said.emit("Nothing waits here.")
 
     def measure_inside(self, region: LocalRegion | None) -> None:
         """Read the captions' figures in a region, or (None) under the probe."""

@@ -43,6 +43,10 @@ class Layer:
     marks: Marks | None = None
     of: object = None
 
+    def is_old(self, wish: ViewRequest | None) -> bool:
+        """Was it made of something else than is wanted now?"""
+        return isinstance(self.of, ViewRequest) and wish is not None and self.of.owner != wish.owner
+
 
 def image_of(pixels: np.ndarray, space: str = "srgb") -> QImage:
     """A QImage that owns its pixels (uint8 H×W×4 RGBA or H×W×3 RGB, in a colour space), in the colours of the

@@ -8,7 +8,6 @@ from dataclasses import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.files.thumbnails import Preview
-from irvane.core.judge.alignment import Between, Mapping, between
 from irvane.core.judge.difference import DifferenceFigures
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import NOISE, Match
@@ -18,7 +17,7 @@ from irvane.core.line.looks import PICTURE, missing
 from irvane.core.line.view import Rendered
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.regions.region import LocalRegion
-from irvane.desktop.bench.content import Layer
+from irvane.desktop.bench.aligning import Aligning
 from irvane.desktop.bench.panes import DIFFERENCE, Panes
 from irvane.desktop.bench.requested import requested
 from irvane.desktop.bench.waiting import WAITS
@@ -58,12 +57,13 @@ class ViewController(QObject):
         self._loupe: tuple[float, float] | None = None
         self._resting = False
         self._spots: dict[Hashable, list[Spot]] = {}
-        self._mappings: dict[tuple[str, str], Mapping | None] = {}
-        self._aligning: set[tuple[str, str]] = set()
         self._pending = Throttle(self, self._request)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLED)
         self._settle.timeout.connect(self._measure)
         self._probing = Throttle(self, self._probe, _PROBED)
+        self.aligning = Aligning(panes, service, self)
+        self.aligning.found.connect(self.refreshed)
+        self.aligning.found.connect(self.request)
         self.waits = PaneWaits(panes, service, self)
         self.waits.repaint.connect(self.repaint)
         panes.session.rows_changed.connect(self._give_up_closed)
@@ -75,8 +75,6 @@ class ViewController(QObject):
         service.source_failed.connect(self._failed)
         service.comparison.noise_matched.connect(self._noise_matched)
         service.comparison.differed.connect(self._differed)
-        service.comparison.aligned.connect(self._aligned)
-        service.improved.connect(lambda _key: self._aligning.clear())
         service.comparison.peeked.connect(self._peeked)
         service.comparison.spotted.connect(self._spotted)
 
@@ -152,7 +150,7 @@ class ViewController(QObject):
     def _request(self) -> None:
         count = len(self.panes.contents)
         wishes = [self.wish(pane) for pane in range(count)]
-        if self._align(wishes):  # what is to be seen lies elsewhere now
+        if self.aligning.align(wishes):  # what is to be seen lies elsewhere now
             self._give_up_moved_probes()
             wishes = [self.wish(pane) for pane in range(count)]
         contents = self.panes.contents
@@ -174,7 +172,7 @@ class ViewController(QObject):
             if wish not in content.asked:
                 content.asked.append(wish)
         if self._loupe is not None and any(
-            self._is_old(c.loupe, w) for c, w in zip(contents, wishes, strict=True)
+            c.loupe is not None and c.loupe.is_old(w) for c, w in zip(contents, wishes, strict=True)
         ):
             self.loupe(self._loupe)
         if any(
@@ -190,48 +188,6 @@ class ViewController(QObject):
                 if NOISE in self.panes.view.matched:
                     self.service.comparison.match_noise(key, *plain)
         self._ask_difference(wishes[self.panes.view.chosen], wishes[self.panes.other])
-
-    @staticmethod
-    def _is_old(layer: Layer | None, wish: ViewRequest | None) -> bool:
-        """Was a loupe's picture made of something else than is shown now?"""
-        made = None if layer is None else layer.of
-        return isinstance(made, ViewRequest) and wish is not None and made.owner != wish.owner
-
-    def _align(self, wishes: list[ViewRequest | None]) -> bool:
-        """Have frames laid on that of the first pane, each pair of frames once; did any of them move?"""
-        first, before = wishes[0], [content.mapping for content in self.panes.contents]
-        self.panes.contents[0].mapping = None
-        for pane, wish in enumerate(wishes[1:], 1):
-            content = self.panes.contents[pane]
-            if first is None or wish is None or not self.panes.view.aligning:
-                content.mapping = None
-                continue
-            pair = first.source.key, wish.source.key
-            if pair[0] == pair[1] or pair in self._mappings:
-                content.mapping = self._between(first, wish, self._mappings.get(pair))
-            elif pair not in self._aligning:
-                self._aligning.add(pair)
-                self.service.comparison.align(first, wish)
-        return any(a is not c.mapping for a, c in zip(before, self.panes.contents, strict=True))
-
-    def _between(self, one: ViewRequest, two: ViewRequest, frames: Mapping | None) -> Between | None:
-        """How what the second shows lies on what the first shows; None while one of them is not there."""
-        engine = self.service.engine
-        frame, other = (engine.best(wish.source, wish.settings.sensor) for wish in (one, two))
-        if frame is None or other is None:
-            return None
-        strangers = one.source.key != two.source.key and frames is None
-        if strangers and frame.developed.extent != other.developed.extent:
-            return None
-        return between(frame.geometry(one.settings), other.geometry(two.settings), frames)
-
-    def _aligned(self, one: ViewRequest, two: ViewRequest, mapping: Mapping | None) -> None:
-        pair = one.source.key, two.source.key
-        self._aligning.discard(pair)
-        if mapping is not None:
-            self._mappings[pair] = mapping if mapping.found and not mapping.plain else None
-            self.refreshed.emit()
-            self.request()
 
     def _ask_difference(self, one: ViewRequest | None, two: ViewRequest | None) -> None:
         if self.panes.view.arrangement == DIFFERENCE and one is not None and two is not None:

@@ -7,7 +7,8 @@ from PySide6.QtCore import QObject, Signal
 from irvane.core.line.teststrip import PRESETS, crop, present, with_tried
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.bench.panes import Panes
-from irvane.desktop.bench.teststrip import TestStrip
+from irvane.desktop.bench.teststrip import TestStrip, can_be_stripped
+from irvane.desktop.item import BARE
 from irvane.desktop.line.words import automatic_values
 from irvane.desktop.service import RenderService
 from irvane.desktop.view_request import ViewRequest
@@ -36,6 +37,12 @@ class StripRendering(QObject):
 
     def open(self, path: str) -> None:
         """Show the chosen pane's crop at several values of a setting, in the place of the panes."""
+        if not can_be_stripped(path):
+            self.said.emit("This setting does not change what is seen here.")
+            return
+        if self.panes.contents[self.panes.view.chosen].proof == BARE:
+            self.said.emit("The bare frame has no settings. Press B for the proof, or N for a new one.")
+            return
         settings, item = self.panes.settings(self.panes.view.chosen), self.panes.item(self.panes.view.chosen)
         ready = settings is not None and item is not None and item.ready
         frame = self.service.engine.best(item.source, settings.sensor) if ready else None  # type: ignore[union-attr]

@@ -1,0 +1,118 @@
+"""Figures of what panes show, read from full-resolution pixels once these are there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from irvane.core.errors import IrvaneError
+from irvane.core.finish.coded_size import coded_size
+from irvane.core.judge.figures import whole_figures
+from irvane.core.judge.inside import region_figures
+from irvane.core.judge.place import place_figures
+from irvane.core.line.engine import Engine
+from irvane.core.line.jobs import Worker
+from irvane.core.line.looks import look_of
+from irvane.core.line.placing import at_source
+from irvane.core.line.source import Source
+from irvane.core.pixels.places import OutputRegion
+from irvane.core.regions.region import LocalRegion
+from irvane.core.settings import Settings
+from irvane.desktop.view_request import ViewRequest
+
+
+class Figures(QObject):
+    """Asks the workers.
+
+    Signals
+    -------
+    figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, place, PlaceFigures or None)
+    sized(settings, bytes or None) : how large a proof's file will be.
+    """
+
+    figures = Signal(int, object, object, object)
+    probed = Signal(int, object, object, object)
+    sized = Signal(object, object)
+
+    def __init__(
+        self,
+        engine: Engine,
+        heavy: Worker,
+        view: Worker,
+        tell: Callable[[Source], Callable[[IrvaneError], None]],
+        parent: QObject,
+    ) -> None:
+        super().__init__(parent)
+        self.engine, self._heavy, self._view, self._tell = engine, heavy, view, tell
+
+    def measure(self, pane: int, wish: ViewRequest) -> None:
+        """Figures of the whole proof and its exact reduced picture, once its final form is there."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        if frame is None or frame.coarse or not frame.complete_for(wish.settings):
+            return
+        look = look_of(wish.look)
+        exact = wish.region.step if wish.region.step > 1 and look.is_light else None
+        self._heavy.submit(
+            ("figures", wish.source.key, pane),
+            lambda progress: whole_figures(
+                frame.fitting(wish.settings).developed,
+                wish.settings,
+                frame.context,
+                progress,
+                exact,
+                wish.offset + look.lift,
+                wish.marks,
+                wish.space,
+            ),
+            lambda found: self.figures.emit(pane, wish, found[0], found[1] and wish.on_medium(found[1])),
+            self._tell(wish.source),
+            7,
+        )
+
+    def probe(self, pane: int, wish: ViewRequest, place: OutputRegion | LocalRegion) -> None:
+        """Figures of a rectangle, or inside a region; None while the pixels they would be read from are not
+        there."""
+        frame = self.engine.best(wish.source, wish.settings.sensor)
+        settings = wish.settings
+        clean = None
+        if frame is not None and isinstance(place, OutputRegion):
+            clean = frame.clean(*at_source(settings, frame.context, place))
+        ready = frame is not None and not frame.coarse and not frame.to_be_refined(settings)
+        if frame is None or not ready or (not frame.denoised_for(settings) and clean is None):
+            self.probed.emit(pane, wish, place, None)
+            return
+
+        def work(_progress: Any) -> Any:
+            developed = frame.fitting(settings).developed
+            try:
+                if isinstance(place, OutputRegion):
+                    return place_figures(developed, settings, frame.context, place, clean)
+                return region_figures(place, developed, settings, frame.context)
+            except ValueError:  # outside this frame
+                return None
+
+        self._view.submit(
+            ("probe", pane),
+            work,
+            lambda found: self.probed.emit(pane, wish, place, found),
+            self._tell(wish.source),
+            2,
+            let_finish=True,
+        )
+
+    def ask_size(self, source: Source, settings: Settings) -> None:
+        """Find out how large the file of a proof will be, once its final form is there."""
+        frame = self.engine.best(source, settings.sensor)
+        if frame is None or frame.coarse or not frame.complete_for(settings):
+            self.sized.emit(settings, None)
+            return
+        whole = frame.fitting(settings)
+        self._view.submit(
+            ("size",),
+            lambda progress: coded_size(whole.developed, settings, whole.context, progress),
+            lambda size: self.sized.emit(settings, size),
+            self._tell(source),
+            6,
+        )
