@@ -18,10 +18,10 @@ from irvane.core.image import BAYER, Mosaic, NoiseModel
 from irvane.core.line.source import MOSAIC, Loaded
 from irvane.core.merge.fusion import fuse
 from irvane.core.merge.hdr import find_movement, merge
-from irvane.core.merge.laying import Member, plan
 from irvane.core.merge.mean import mean
 from irvane.core.merge.mosaics import merge_mosaics
 from irvane.core.merge.register import register
+from irvane.core.merge.registration import Member, plan
 from irvane.core.sensor.demosaic import bin_colour
 from photographs import TEST, load
 

@@ -18,7 +18,7 @@ import numpy as np
 
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.files.presets import list_presets
-from irvane.core.line.how import MERGE_START
+from irvane.core.line.merge_options import MERGE_START
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.realise import realise
 from irvane.core.line.view import render_view, scene_patch

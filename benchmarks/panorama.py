@@ -24,7 +24,7 @@ from irvane.core.files.cache import ResultCache
 from irvane.core.files.dng import DngColour, write_dng
 from irvane.core.files.info import FrameInfo
 from irvane.core.line import stitching
-from irvane.core.line.how import PANORAMA, How
+from irvane.core.line.merge_options import PANORAMA, MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.simulate.camera import expose, quiet
 from irvane.core.simulate.demo import BODY_A
@@ -165,7 +165,7 @@ def measure(case: str) -> list[tuple[str, str]]:
 
 def stitch(folder: Path, paths: list[Path]) -> None:
     stitching.ResultCache = lambda: ResultCache(folder / "kept")  # type: ignore[misc]
-    loaded = MergeSource(paths, How(PANORAMA, projection="rectilinear")).load()
+    loaded = MergeSource(paths, MergeOptions(PANORAMA, projection="rectilinear")).load()
     assert loaded.picture is not None
     print(*loaded.notes, flush=True)
     np.save(folder / "made.npy", loaded.picture)

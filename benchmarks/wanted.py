@@ -24,7 +24,7 @@ import shots
 
 import photographs
 from irvane.core.acutance.blurs import Blur, kernel_of
-from irvane.core.acutance.wanted import SHARP, SOFT, softness_map
+from irvane.core.acutance.intentional_blur import SHARP, SOFT, softness_map
 from irvane.core.line.context import find_edges_of, measure_softness
 from irvane.core.line.develop import develop
 from irvane.core.settings import Settings

@@ -25,9 +25,9 @@ from fitting import fit
 from torch import nn
 
 import defects
+from irvane.core.sensor.defect_candidates import defect_candidates
 from irvane.core.sensor.defect_classifier import FEATURES, PLANES, REACH, SIDE, TOLD, looked
 from irvane.core.sensor.defects import possible
-from irvane.core.sensor.suspects import suspects
 from irvane.core.threads import CORES
 
 WIDTH, DENSE = 32, (96, 64)
@@ -67,7 +67,7 @@ def _one(task: tuple[Path, bool, int]) -> tuple[np.ndarray, np.ndarray, int, boo
     pictures, shares = defects._pools(work, learn)
     rng = np.random.default_rng((31, learn, number))
     mosaic, noise, wrong = defects.Shots(denoiser.ARRAYS["bayer"], pictures, shares, rng).shot()
-    found = suspects(mosaic, noise)
+    found = defect_candidates(mosaic, noise)
     told = np.empty((0, FEATURES), np.float16)
     true = np.empty(0, bool)
     if found.y.size:

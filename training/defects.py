@@ -7,7 +7,7 @@
 
 Mosaics of both arrays are simulated as in denoiser.py, of sharp and of softened scenes, with and without point lights;
 single pixels, pairs, and regular rows of pixels are made too bright or too dark in some of them. Every suspect of
-:mod:`irvane.core.sensor.suspects` is an example. The network's result is shifted so that, of the good pixels of
+:mod:`irvane.core.sensor.defect_candidates` is an example. The network's result is shifted so that, of the good pixels of
 held-out photographs, no more than `IMAGINED` are taken for defects.
 """
 
@@ -30,8 +30,8 @@ from scenes import photographs
 from torch import nn
 
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
+from irvane.core.sensor.defect_candidates import defect_candidates
 from irvane.core.sensor.defects import FEATURES, crowding, seen
-from irvane.core.sensor.suspects import suspects
 from irvane.core.threads import CORES
 
 WIDTHS = (64, 32)
@@ -138,7 +138,7 @@ def _one(task: tuple[Path, bool, int]) -> tuple[np.ndarray, np.ndarray, int, boo
     pictures, shares = _pools(work, learn)
     shots = Shots(denoiser.ARRAYS["bayer"], pictures, shares, np.random.default_rng((21, learn, number)))
     mosaic, noise, wrong = shots.shot()
-    found = suspects(mosaic, noise)
+    found = defect_candidates(mosaic, noise)
     return (
         seen(mosaic, noise, found, crowding(found, wrong.shape), slice(None)),
         wrong[found.y, found.x],

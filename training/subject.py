@@ -28,7 +28,7 @@ from scenes import photographs
 from torch import nn
 
 from irvane.core.acutance.edge_blur import find_edges
-from irvane.core.acutance.wanted import softness_map
+from irvane.core.acutance.intentional_blur import softness_map
 from irvane.core.regions.likely import PLANES, planes_of
 from irvane.core.regions.reference import Reference, make_reference
 

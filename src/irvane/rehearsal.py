@@ -21,8 +21,8 @@ from irvane.core.judge.place import place_figures
 from irvane.core.line.bands import Output
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.engine import Engine
-from irvane.core.line.how import FUSION, How
 from irvane.core.line.looks import LOOKS, render_look
+from irvane.core.line.merge_options import FUSION, MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource
 from irvane.core.line.tasks import COARSE, FAST_PART, FULL, LENS, PART, REFINED, Request
@@ -148,7 +148,7 @@ def rehearse(first_only: bool = False, progress: Progress = always) -> None:
                 lambda: _write(folder / "a.tif", folder / "e.tif", noise__amount=100),
                 lambda: _compare(bayer),
                 lambda: job.run(MergeSource(bracket), Settings(), job.Target(folder / "m.tif")),
-                lambda: MergeSource(bracket, How(FUSION)).load(),
+                lambda: MergeSource(bracket, MergeOptions(FUSION)).load(),
             ]
         for number, work in enumerate(steps):
             step(progress, number / len(steps))

@@ -12,8 +12,8 @@ import shots
 from irvane.core.acutance.automatic import automatic_strengths
 from irvane.core.acutance.blur_cause import Cause
 from irvane.core.acutance.blurs import MOTION, Blur
+from irvane.core.acutance.intentional_blur import softness_map
 from irvane.core.acutance.sharpen import FIRST, sharpen
-from irvane.core.acutance.wanted import softness_map
 from irvane.core.finish import job
 from irvane.core.judge.edge import edge_figures
 from irvane.core.line.acutance_looks import added_words

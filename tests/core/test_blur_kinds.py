@@ -17,10 +17,10 @@ from irvane.core.acutance.blur_cause import Cause
 from irvane.core.acutance.blurs import Blur, kernel_of, path_of
 from irvane.core.acutance.diffraction import diffraction
 from irvane.core.acutance.edge_blur import find_edges
+from irvane.core.acutance.intentional_blur import judged, softness_map
 from irvane.core.acutance.learned import restore
 from irvane.core.acutance.lens_blur import measure_lens
 from irvane.core.acutance.paths import kernel_from, likeness, path_from
-from irvane.core.acutance.wanted import judged, softness_map
 from irvane.core.errors import Cancelled, SettingError
 from irvane.core.files.info import FrameInfo
 from irvane.core.files.remembered import keep_softness, kept_softness

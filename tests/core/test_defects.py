@@ -9,8 +9,8 @@ import shots
 
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
 from irvane.core.sensor import defect_classifier
+from irvane.core.sensor.defect_candidates import defect_candidates
 from irvane.core.sensor.defects import possible, repair_defects
-from irvane.core.sensor.suspects import suspects
 
 ARRAYS = {"bayer": BAYER, "6x6": SIX_BY_SIX}
 READ = 3.0  # electrons
@@ -202,7 +202,7 @@ def test_what_is_looked_at_closely_turns_with_the_mosaic() -> None:
     seen = []
     for data, cfa in ((shot, BAYER), (np.rot90(shot), np.rot90(BAYER))):
         mosaic = Mosaic(np.ascontiguousarray(data), np.ascontiguousarray(cfa))
-        found = suspects(mosaic, noise)
+        found = defect_candidates(mosaic, noise)
         near, told = possible(mosaic, noise, found)
         planes = defect_classifier.looked(mosaic, noise, found, near, told)[
             :, : defect_classifier.PLANES * defect_classifier.SIDE**2

@@ -14,7 +14,7 @@ from irvane.cli import main
 from irvane.core.colour.camera import BASE_EXPOSURE
 from irvane.core.finish.destination import Destination
 from irvane.core.finish.job import Target, run
-from irvane.core.line.how import MERGE_START
+from irvane.core.line.merge_options import MERGE_START
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Settings

@@ -14,17 +14,17 @@ from irvane.core.errors import MergeError, SettingError
 from irvane.core.files.info import FrameInfo
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.how import FUSION, JOIN, How
+from irvane.core.line.merge_options import FUSION, JOIN, MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import DISPLAY, MERGED
 from irvane.core.line.view import scene_patch
 from irvane.core.merge.align import align, warp
 from irvane.core.merge.fusion import fuse
 from irvane.core.merge.hdr import merge
-from irvane.core.merge.laying import Member, choose_reference, plan
 from irvane.core.merge.mean import mean
 from irvane.core.merge.planning import dialled, plan_bracket, seconds_of
 from irvane.core.merge.register import register
+from irvane.core.merge.registration import Member, choose_reference, plan
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings, bare
 
@@ -174,7 +174,7 @@ def test_fusion_of_files_is_a_source_too(frames: Path) -> None:
     paths = [frames / f"furnace-hand-{k}.dng" for k in (1, 2, 3)]
     keys = set()
     for kind in (FUSION, JOIN):
-        source = MergeSource(paths, How(kind))
+        source = MergeSource(paths, MergeOptions(kind))
         loaded = source.load()
         assert (
             loaded.entry == DISPLAY and loaded.picture is not None and loaded.picture.shape == (600, 900, 3)
@@ -183,7 +183,7 @@ def test_fusion_of_files_is_a_source_too(frames: Path) -> None:
         keys.add(source.key)
     assert len(keys) == 2 and MergeSource(paths).key not in keys
     with pytest.raises(MergeError):
-        MergeSource(paths[:1], How(FUSION))
+        MergeSource(paths[:1], MergeOptions(FUSION))
 
 
 def _homography(
@@ -359,7 +359,7 @@ def test_what_does_not_fit_is_named_and_the_rest_is_merged(frames: Path, tmp_pat
     notes = " ".join(MergeSource(paths).load().notes)
     assert "Left out" in notes and "cut.dng" in notes and "From 2 frames" in notes
     with pytest.raises(SettingError, match="none of the frames"):
-        MergeSource(paths, How(reference="other.dng"))
+        MergeSource(paths, MergeOptions(reference="other.dng"))
 
 
 def test_a_colour_that_clips_alone_does_not_pull_the_exposures() -> None:
@@ -419,19 +419,21 @@ def test_finished_pictures_are_laid_on_each_other_before_they_are_fused(tmp_path
     for name, picture in (("a", np.clip(light, 0, 1)), ("b", np.clip(moved * 4, 0, 1))):
         coded = np.rint(np.clip(picture, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
         cv2.imwrite(str(tmp_path / f"{name}.png"), coded[..., ::-1])
-    loaded = MergeSource([tmp_path / "a.png", tmp_path / "b.png"], How(FUSION, reference="a.png")).load()
+    loaded = MergeSource(
+        [tmp_path / "a.png", tmp_path / "b.png"], MergeOptions(FUSION, reference="a.png")
+    ).load()
     notes = " ".join(loaded.notes)
     assert "8." in notes and "Movement" not in notes, notes
     with pytest.raises(MergeError, match="finished picture"):
         MergeSource([tmp_path / "a.png", tmp_path / "b.png"])
-    both = MergeSource([tmp_path / "a.png", tmp_path / "b.png"], How(JOIN, reference="a.png")).load()
+    both = MergeSource([tmp_path / "a.png", tmp_path / "b.png"], MergeOptions(JOIN, reference="a.png")).load()
     assert both.picture is not None and np.isfinite(both.picture).all()
 
 
 def test_movers_are_left_out_of_fusions_too(frames: Path) -> None:
     paths = [frames / f"furnace-hand-{k}.dng" for k in (1, 2, 3)]
     for kind, reference in ((FUSION, ""), (JOIN, "furnace-hand-1.dng")):
-        notes = " ".join(MergeSource(paths, How(kind, reference=reference)).load().notes)
+        notes = " ".join(MergeSource(paths, MergeOptions(kind, reference=reference)).load().notes)
         said = notes.split("Movement in ")[1]
         assert 2 < float(said.split("%")[0]) < 25, "the glassmaker moves, the room does not"
         assert (reference or "furnace-hand-2.dng") in said

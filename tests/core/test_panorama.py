@@ -15,7 +15,7 @@ from irvane.core.files.cache import ResultCache
 from irvane.core.files.dng import DngColour, write_dng
 from irvane.core.files.info import FrameInfo
 from irvane.core.line import stitching
-from irvane.core.line.how import PANORAMA, How
+from irvane.core.line.merge_options import PANORAMA, MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import MERGED
 from irvane.core.merge.layout import Position, lay_out
@@ -182,14 +182,14 @@ def test_brackets_of_positions_become_one_panorama_that_goes_on_where_it_was_end
             )  # fmt: skip
             paths.append(path)
     monkeypatch.setattr(stitching, "ResultCache", lambda: ResultCache(tmp_path / "kept"))
-    straight = MergeSource(paths, How(PANORAMA)).load().picture
+    straight = MergeSource(paths, MergeOptions(PANORAMA)).load().picture
     for one in (tmp_path / "kept").iterdir():
         one.unlink()
     with pytest.raises(Cancelled):  # ended when two of three positions are made
-        MergeSource(paths, How(PANORAMA)).load(lambda share: share < 0.55)
+        MergeSource(paths, MergeOptions(PANORAMA)).load(lambda share: share < 0.55)
     kept = {one.name: one.stat().st_mtime_ns for one in (tmp_path / "kept").iterdir()}
     assert len(kept) >= 4, "light and facts of two positions"
-    loaded = MergeSource(paths, How(PANORAMA)).load()
+    loaded = MergeSource(paths, MergeOptions(PANORAMA)).load()
     assert np.array_equal(loaded.picture, straight), "going on gives the same pixels"
     assert loaded.entry == MERGED and loaded.picture is not None
     assert "3 positions" in " ".join(loaded.notes)

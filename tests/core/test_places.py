@@ -11,12 +11,12 @@ from test_merge import _walked
 from irvane.core.errors import SettingError
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.how import How
 from irvane.core.line.looks import TINTS, missing, origin_words, render_look
+from irvane.core.line.merge_options import MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.merge.ghosts import Ghosts, Place, taken
 from irvane.core.merge.hdr import find_movement, merge, origin_map
-from irvane.core.merge.laying import plan
+from irvane.core.merge.registration import plan
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
@@ -84,11 +84,11 @@ def test_the_longest_frame_gives_the_shadows_and_the_shortest_the_lights(frames:
 
 
 def test_places_go_along_and_strange_ones_are_refused(frames: Path) -> None:
-    how = How(places=((0.5, 0.5, 0.03, "b.dng"),))
-    assert How.from_dict(how.as_dict()) == how and "places" not in How().as_dict()
-    assert How.from_dict({"places": [[2, 0, 0, "x"], "no", [0.1, 0.2, 0.3, 4]]}).places == ()
+    how = MergeOptions(places=((0.5, 0.5, 0.03, "b.dng"),))
+    assert MergeOptions.from_dict(how.as_dict()) == how and "places" not in MergeOptions().as_dict()
+    assert MergeOptions.from_dict({"places": [[2, 0, 0, "x"], "no", [0.1, 0.2, 0.3, 4]]}).places == ()
     paths = [frames / "furnace-hand-1.dng", frames / "furnace-hand-2.dng"]
     with pytest.raises(SettingError, match=r"b\.dng"):
         MergeSource(paths, how)
-    named = MergeSource(paths, How(places=((0.5, 0.5, 0.03, "furnace-hand-1.dng"),)))
+    named = MergeSource(paths, MergeOptions(places=((0.5, 0.5, 0.03, "furnace-hand-1.dng"),)))
     assert named.key != MergeSource(paths).key

@@ -14,7 +14,7 @@ from faulty import PLAIN, TIFF
 from irvane.core.errors import Cancelled
 from irvane.core.finish import journal as journals
 from irvane.core.finish import queue as queueing
-from irvane.core.finish.expected import expected, paces_path
+from irvane.core.finish.estimates import estimated, paces_path
 from irvane.core.finish.journal import CANCELLED, DONE, FAILED, SKIPPED, WAITING, Journal, Wanted, digest
 from irvane.core.finish.queue import run_queue, target_of, write_entry
 from irvane.core.line.source import FileSource
@@ -174,17 +174,17 @@ def test_size_and_time_are_told_beforehand(tmp_path: Path) -> None:
     frames = _frames(tmp_path, 4)
     journal = Journal(tmp_path / "queue.jsonl")
     plain = journal.add([Wanted((p,), PLAIN, "") for p in frames], TIFF)
-    told = expected(plain)
+    told = estimated(plain)
     assert (told.count, told.sized) == (4, 4), "TIFF without compression needs no experience"
     jpeg = replace(TIFF, name="j", format="jpeg", depth=8, quality=83.0)
     unknown = journal.add([Wanted((p,), PLAIN, "") for p in frames], jpeg)
-    assert expected(unknown).sized == 0 and expected(unknown).words() == ""
+    assert estimated(unknown).sized == 0 and estimated(unknown).words() == ""
     for entry in (*plain, *unknown[:2]):
         write_entry(journal, entry)
     done = {e.id: e for e in journal.entries()}
     written = sum(Path(done[e.id].written).stat().st_size for e in plain)
     assert told.size == pytest.approx(written, rel=0.2), "profile and metadata are small even in small files"
-    told = expected(unknown[2:])
+    told = estimated(unknown[2:])
     assert (told.sized, told.timed) == (2, 2) and told.seconds > 0 and "MB" in told.words()
     for entry in unknown[2:]:
         write_entry(journal, entry)
@@ -193,6 +193,6 @@ def test_size_and_time_are_told_beforehand(tmp_path: Path) -> None:
         sum(Path(done[e.id].written).stat().st_size for e in unknown[2:]), rel=0.2
     )
     paces_path().write_text("damaged")
-    assert expected(unknown).sized == 0
+    assert estimated(unknown).sized == 0
     gone = replace(unknown[0], paths=(str(tmp_path / "gone.dng"),))
-    assert expected([gone]).sized == 0
+    assert estimated([gone]).sized == 0

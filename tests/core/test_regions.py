@@ -363,12 +363,12 @@ def test_info_lists_the_regions_of_a_sidecar(tmp_path: Path, capsys: pytest.Capt
 
 def test_regions_go_with_presets_and_hand_ons_when_asked(tmp_path: Path) -> None:
     from irvane.core.files.presets import save_preset
-    from irvane.core.settings import handed_on
+    from irvane.core.settings import copied_settings
 
     region = _region(light__exposure=0.7)
     settings = Settings().with_value("light.contrast", 20).with_regions([region])
-    assert handed_on(settings, Settings(), ["light"]).regions == ()
-    assert handed_on(settings, Settings(), ["regions"]) == Settings().with_regions([region])
+    assert copied_settings(settings, Settings(), ["light"]).regions == ()
+    assert copied_settings(settings, Settings(), ["regions"]) == Settings().with_regions([region])
     preset = save_preset(tmp_path, "sky", settings, ["light", "regions"])
     assert preset.applied(Settings()).regions == (region,) and preset.applied(Settings()).light.contrast == 20
     assert save_preset(tmp_path, "light alone", settings, ["light"]).applied(Settings()).regions == ()

@@ -25,9 +25,9 @@ from irvane.core.settings import (
     Points,
     Settings,
     bare,
+    copied_settings,
     default,
     differences,
-    handed_on,
     names,
     older_methods,
     renewed,
@@ -134,7 +134,7 @@ def test_a_method_that_is_not_known_is_said() -> None:
 
 def test_handing_on_leaves_the_methods() -> None:
     old = Settings().with_values({"sensor.banding_by": "lines@1", "sensor.banding": "both"})
-    taken = handed_on(old, Settings(), ("sensor",))
+    taken = copied_settings(old, Settings(), ("sensor",))
     assert taken.sensor.banding == "both" and older_methods(taken) == []
 
 

@@ -11,7 +11,7 @@ import shots
 
 from irvane.core.files.info import FrameInfo
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, NoiseModel
-from irvane.core.line.how import How, before_merging
+from irvane.core.line.merge_options import MergeOptions, before_merging
 from irvane.core.line.source import Loaded
 from irvane.core.line.still import Still, find_still, merge_still
 from irvane.core.merge.variance import variance_of
@@ -96,7 +96,7 @@ def test_the_noise_of_a_merge_is_what_it_is_said_to_be() -> None:
 
 
 def _still_members(frames: list[Loaded]) -> list:
-    from irvane.core.merge.laying import Member
+    from irvane.core.merge.registration import Member
     from irvane.core.sensor.demosaic import bin_colour
 
     return [Member(bin_colour(f.mosaic), f.noise, f.info, 2) for f in frames if f.mosaic and f.noise]
@@ -147,11 +147,11 @@ def test_frames_keep_the_settings_that_act_before_they_are_merged() -> None:
     early = before_merging(settings)
     assert dict(early) == {"sensor.defects": "off", "noise.method": "fast"}
     assert before_merging(Settings()) == ()
-    how = How(own=(("a.dng", early),))
-    again = How.from_dict(how.as_dict())
+    how = MergeOptions(own=(("a.dng", early),))
+    again = MergeOptions.from_dict(how.as_dict())
     assert again == how and again.settings_of("a.dng").sensor.defects == "off"
     assert again.settings_of("b.dng") == Settings()
-    assert How.from_dict({"own": [["a", [["no.such", 1]]], 3, None]}).own == ()
+    assert MergeOptions.from_dict({"own": [["a", [["no.such", 1]]], 3, None]}).own == ()
 
 
 def test_a_bad_pixel_is_mended_before_the_merge_unless_that_is_off() -> None:

@@ -12,7 +12,7 @@ from irvane.core.line.local import reference_of
 from irvane.core.line.realise import realise
 from irvane.core.regions.belief import FEATURES, confidence, features
 from irvane.core.regions.reference import Reference
-from irvane.core.regions.standing_out import pieces_of, standing_out
+from irvane.core.regions.saliency import pieces_of, saliency
 from irvane.core.regions.subject import subject_mask
 from irvane.core.settings import Settings
 
@@ -68,7 +68,7 @@ def test_what_is_joined_to_the_border_is_ground_whatever_its_colour() -> None:
     thing = np.hypot(*(np.mgrid[:200, :300] - np.array([100, 150])[:, None, None])) < 45
     lab[thing] = (90, 170, 140)
     lab += np.random.default_rng(1).normal(0, 2, lab.shape).astype(np.float32)
-    found = standing_out(lab)
+    found = saliency(lab)
     assert found[thing].mean() > 0.9 and found[~thing].mean() < 0.15
     pieces = pieces_of(lab)
     inside = np.bincount(pieces.ravel(), thing.ravel()) / np.maximum(np.bincount(pieces.ravel()), 1)

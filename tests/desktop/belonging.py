@@ -11,7 +11,7 @@ def foreign(window: Window) -> list[str]:
     found: list[str] = []
     bench = window.bench
     for pane, content in enumerate(bench.contents):
-        item, wish = bench.item(pane), bench.controller.wish(pane)
+        item, request = bench.item(pane), bench.controller.request_of(pane)
         name = f"pane {pane}"
         source = None if item is None else item.source
         for what in ("current", "backdrop", "loupe"):
@@ -23,8 +23,8 @@ def foreign(window: Window) -> list[str]:
                     found.append(f"{name}: {what} is of {layer.of.source.name}")
             elif layer.of != content.item:
                 found.append(f"{name}: {what} is the preview of item {layer.of}")
-        owner = None if wish is None else wish.owner
-        if wish is not None:
+        owner = None if request is None else request.owner
+        if request is not None:
             if content.whole is not None and content.whole_of != owner:
                 found.append(f"{name}: figures of another proof")
             owned, place = content.probe_of or (owner, bench.controller._place(pane))
@@ -50,21 +50,25 @@ def foreign_when_still(window: Window) -> list[str]:
     bench = window.bench
     item = window.proofs.item()
     if item is not None and item.ready and not bench.hidden:
-        content, wish = bench.contents[bench.chosen], bench.controller.wish(bench.chosen)
+        content, request = bench.contents[bench.chosen], bench.controller.request_of(bench.chosen)
         if window.band.of != (item.number, item.settings(content.proof)):
             found.append("the stations' words are of another proof")
-        if window.shelf.isVisible() and wish is not None and window.shelf.plot_of not in (None, wish.owner):
+        if (
+            window.shelf.isVisible()
+            and request is not None
+            and window.shelf.plot_of not in (None, request.owner)
+        ):
             found.append("the histogram is of another proof")
     for pane, content in enumerate(bench.contents):
-        wish, item = bench.controller.wish(pane), bench.item(pane)
-        if wish is None or item is None or content.current is None:
+        request, item = bench.controller.request_of(pane), bench.item(pane)
+        if request is None or item is None or content.current is None:
             continue
         made = content.current.of
-        if not isinstance(made, ViewRequest) or made != wish:
+        if not isinstance(made, ViewRequest) or made != request:
             found.append(f"pane {pane}: the picture is of other settings or another place")
         caption = bench.captions[pane]
         told = not bench.hidden and caption.isVisible()
-        if told and (caption.of[0] is not item or caption.of[1] not in (None, wish.owner)):
+        if told and (caption.of[0] is not item or caption.of[1] not in (None, request.owner)):
             found.append(f"pane {pane}: the caption is of something else")
         if content.busy:
             found.append(f"pane {pane}: “{content.busy}” though nothing is done")

@@ -14,8 +14,8 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from irvane.core.line import deblurring
-from irvane.core.line.how import HDR, How
 from irvane.core.line.looks import LOOKS
+from irvane.core.line.merge_options import HDR, MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.settings import Choice, Number, spec
 from irvane.desktop import filework, service, theme
@@ -210,7 +210,7 @@ class Hand(RuleBasedStateMachine):
     )
     @rule()
     def merge(self) -> None:
-        self.window.opening.add_merge(MergeSource([self.here / name for name in BRACKET], How(HDR)))
+        self.window.opening.add_merge(MergeSource([self.here / name for name in BRACKET], MergeOptions(HDR)))
         self.turn(6)
         self.window.rail.choose(max(self.window.session.items))
         self.turn(6)

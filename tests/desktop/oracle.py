@@ -55,39 +55,39 @@ def _made(source: Source, _key: str, settings: Settings) -> tuple[Developed, Con
 
 
 def _pane(window: Window, pane: int) -> Iterator[str]:
-    content, wish = window.bench.contents[pane], window.bench.controller.wish(pane)
-    if wish is None or content.problem or content.instead:
+    content, request = window.bench.contents[pane], window.bench.controller.request_of(pane)
+    if request is None or content.problem or content.instead:
         return
     if content.current is None or content.state != "final":
         yield f"at rest it is “{content.state}”"
         return
-    developed, context = _made(wish.source, wish.source.key, wish.settings)
+    developed, context = _made(request.source, request.source.key, request.settings)
     pixels = _pixels(content.current.image)
     if content.exact is not None:
-        look = look_of(wish.look)
+        look = look_of(request.look)
         figures, made = whole_figures(
-            developed, wish.settings, context, step_wished=wish.region.step, offset=wish.offset + look.lift,
-            marked=wish.marks, space=wish.space,
+            developed, request.settings, context, step_wished=request.region.step, offset=request.offset + look.lift,
+            marked=request.marks, space=request.space,
         )  # fmt: skip
         assert made is not None
     else:
-        figures, _ = whole_figures(developed, wish.settings, context)
+        figures, _ = whole_figures(developed, request.settings, context)
         made = render_look(
-            wish.look, developed, wish.settings, context, wish.region, None, wish.offset, wish.marks, None, wish.space
+            request.look, developed, request.settings, context, request.region, None, request.offset, request.marks, None, request.space
         )  # fmt: skip
-    yield from _unlike(pixels, wish.on_medium(made).pixels, wish)
+    yield from _unlike(pixels, request.on_medium(made).pixels, request)
     if content.whole is not None:
         yield from _other_figures(content.whole, figures)
     place = window.bench.controller._place(pane)
     if content.probe is not None and isinstance(place, OutputRegion):
-        yield from _other_place(content.probe, place_figures(developed, wish.settings, context, place))
-        geometry = geometry_for(wish.settings, context)
+        yield from _other_place(content.probe, place_figures(developed, request.settings, context, place))
+        geometry = geometry_for(request.settings, context)
         if (
             geometry.identity or geometry.exact
         ):  # elsewhere figures are read in the frame, not in what is resampled
-            light = trim(scene_patch(developed, wish.settings, context, place), place).pixels
+            light = trim(scene_patch(developed, request.settings, context, place), place).pixels
             yield from _by_numpy(content.probe, light)
-    yield from _turned(developed, wish.settings, context)
+    yield from _turned(developed, request.settings, context)
 
 
 def _turned(developed: Developed, settings: Settings, context: Context) -> Iterator[str]:
@@ -123,16 +123,16 @@ def _pixels(image: QImage) -> np.ndarray:
     return data[:, : image.width() * 4].reshape(image.height(), image.width(), 4)[..., :3].copy()
 
 
-def _unlike(shown: np.ndarray, made: np.ndarray, wish: ViewRequest) -> Iterator[str]:
+def _unlike(shown: np.ndarray, made: np.ndarray, request: ViewRequest) -> Iterator[str]:
     if shown.shape[:2] != made.shape[:2]:
-        yield f"{shown.shape[:2]} pixels instead of {made.shape[:2]} ({wish.region}, {wish.look})"
+        yield f"{shown.shape[:2]} pixels instead of {made.shape[:2]} ({request.region}, {request.look})"
         return
     off = np.abs(shown.astype(int) - made[..., :3]).max(axis=2)
     if float((off > _LEVELS).mean()) > _SHARE:
         y, x = np.unravel_index(int(off.argmax()), off.shape)
         yield (
             f"{(off > _LEVELS).mean():.1%} of the picture differ, by {off.max()} at ({x}, {y}) of {off.shape[::-1]}; "
-            f"{wish.region}, {wish.look}"
+            f"{request.region}, {request.look}"
         )
 
 

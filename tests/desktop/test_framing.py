@@ -12,7 +12,7 @@ from PySide6.QtTest import QTest
 from irvane.core.files.preferences import choose, preferences
 from irvane.core.files.remembered import remembered
 from irvane.core.lens.lines import LEVEL
-from irvane.core.settings import Settings, handed_on
+from irvane.core.settings import Settings, copied_settings
 from irvane.desktop.framing.overlay import Overlay
 from irvane.desktop.framing.strip import CURVE
 
@@ -201,7 +201,7 @@ def test_only_the_crop_is_handed_on() -> None:
     one = Settings().with_values(
         {"lens.crop": (10, 10, 50, 50), "lens.straighten": 2.0, "lens.profile": "off", "light.exposure": 1}
     )
-    other = handed_on(one, Settings(), ("crop",))
+    other = copied_settings(one, Settings(), ("crop",))
     assert other.lens == replace(Settings().lens, crop=(10.0, 10.0, 50.0, 50.0), straighten=2.0)
     assert other.light == Settings().light
 

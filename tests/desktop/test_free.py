@@ -26,9 +26,9 @@ def test_every_pane_can_have_its_own_zoom_and_place(driver: Driver) -> None:
     bench.set_zoom(2.0)
     driver.settled()
     assert bench.views[1].viewport.zoom == 2.0 and bench.views[0].viewport.zoom is None
-    wishes = [bench.controller.wish(pane) for pane in range(2)]
-    assert wishes[0] is not None and wishes[1] is not None
-    assert wishes[0].region.step > 1 and wishes[1].region.step == 1.0
+    requests = [bench.controller.request_of(pane) for pane in range(2)]
+    assert requests[0] is not None and requests[1] is not None
+    assert requests[0].region.step > 1 and requests[1].region.step == 1.0
     before = bench.views[0].viewport.centre
     view = bench.views[1]
     driver.qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=QPoint(100, 100))

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from irvane.core.settings import Settings, handed_on
+from irvane.core.settings import Settings, copied_settings
 from irvane.desktop.handing import HandOnDialog
 from irvane.desktop.parts import change_words
 
@@ -38,7 +38,7 @@ def test_words_say_what_would_change() -> None:
     after = before.with_value("light.exposure", 1).with_value("light.shadows", 2)
     assert change_words(before, before) == "nothing changes"
     assert change_words(before, after) == "exposure +1.00 EV, shadows +2.0 EV"
-    assert change_words(before, handed_on(after, before, ("noise",))) == "nothing changes"
+    assert change_words(before, copied_settings(after, before, ("noise",))) == "nothing changes"
     for path in ("contrast", "black", "white", "midtones"):
         after = after.with_value(f"light.{path}", 1)
     assert change_words(before, after).endswith("and 2 more")

@@ -9,7 +9,7 @@ from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QTest
 
 from irvane.core.line.tasks import Request
-from irvane.core.settings import bare, handed_on
+from irvane.core.settings import bare, copied_settings
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
 from irvane.desktop.item import BARE
 
@@ -142,7 +142,7 @@ def test_a_station_is_left_out_beside_the_proof(driver: Driver) -> None:
     driver.key(Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
     driver.settled()
     own = driver.settings(0)
-    assert driver.settings(1) == handed_on(bare(), own, ("light",))
+    assert driver.settings(1) == copied_settings(bare(), own, ("light",))
     assert driver.settings(1).light.exposure == 0 and driver.settings(1).noise == own.noise
     assert "without the station Light" in bench.captions[1].full_texts()[2]
     assert driver.pixels(0).mean() > driver.pixels(1).mean() + 10

@@ -30,13 +30,13 @@ def test_panes_keep_each_others_denoised_pixels(driver: Driver, values: dict[str
     proof = Settings().with_values({"noise.amount": 100.0, "lens.aberration": "off", **values})
     engine.make(source, FULL, proof)
     regions = OutputRegion(20, 20, 120, 160), OutputRegion(200, 210, 300, 330)
-    wishes = [ViewRequest(source, proof, region) for region in regions]
+    requests = [ViewRequest(source, proof, region) for region in regions]
     for _ in range(2):
-        for wish in wishes:
-            progressive.keep_only(wishes)
-            frame = engine.make(source, PART, proof, wish.region)
+        for request in requests:
+            progressive.keep_only(requests)
+            frame = engine.make(source, PART, proof, request.region)
     assert len(frame.patches) == 2
-    assert all(frame.clean(proof, wish.region) is not None for wish in wishes)
+    assert all(frame.clean(proof, request.region) is not None for request in requests)
 
 
 def test_a_budget_follows_the_machine(monkeypatch: pytest.MonkeyPatch) -> None:

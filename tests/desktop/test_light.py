@@ -198,12 +198,14 @@ def test_a_wide_screen_shows_the_colours_that_will_be_written(
     driver.settled()
     wide = driver.pixels()
     # what is seen on a P3 screen are the very numbers that a file in P3 will hold
-    wish = driver.window.bench.controller.wish(0)
-    assert wish is not None
-    frame = driver.window.service.engine.best(wish.source, wish.settings.sensor)
+    request = driver.window.bench.controller.request_of(0)
+    assert request is not None
+    frame = driver.window.service.engine.best(request.source, request.settings.sensor)
     assert frame is not None
-    frame = frame.fitting(wish.settings)
-    own = render_view(frame.developed, wish.settings, frame.context, wish.region, space="p3").pixels[..., :3]
+    frame = frame.fitting(request.settings)
+    own = render_view(frame.developed, request.settings, frame.context, request.region, space="p3").pixels[
+        ..., :3
+    ]
     assert np.abs(own.astype(float) - wide).mean() < 1.5
     spread = [np.percentile(p.max(axis=2) - p.min(axis=2), 99.5) for p in (narrow, through_srgb, wide)]
     assert spread[2] > spread[1] + 4, "colours beyond sRGB are seen"

@@ -92,7 +92,7 @@ def test_two_panes_with_the_same_proof_are_served_by_one_picture(
     asked: list[int] = []
     original = driver.window.service.show
     monkeypatch.setattr(
-        driver.window.service, "show", lambda pane, wish: (asked.append(pane), original(pane, wish))
+        driver.window.service, "show", lambda pane, request: (asked.append(pane), original(pane, request))
     )
     driver.window.proofs.edit("light.exposure", 0.7)
     driver.settled()

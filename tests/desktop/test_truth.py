@@ -210,10 +210,10 @@ def test_waits_are_told_as_a_whole_and_never_as_nought(driver: Driver) -> None:
     controller, content = window.bench.controller, window.bench.contents[0]
     for kind, pace in (("full", 1.0), ("lens", 4.0), ("refine", 1.0), ("best", 60.0)):
         window.service.engine.paces.values[kind] = pace
-    wish = controller.wish(0)
-    assert wish is not None
-    content.wished = wish
-    job = ("whole", wish.source.key, window.service.progressive._removal(wish))
+    request = controller.request_of(0)
+    assert request is not None
+    content.wished = request
+    job = ("whole", request.source.key, window.service.progressive._removal(request))
     for share in (0.0, 0.3, 0.3, 0.99):
         controller.waits.report(job, "removing noise", share, 0.0)
         told.append(content.busy)

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from irvane.core.files.sidecar import read_proofs
-from irvane.core.line.how import FUSION, HDR, JOIN, MEAN, PANORAMA, How
+from irvane.core.line.merge_options import FUSION, HDR, JOIN, MEAN, PANORAMA, MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource, Source
 from irvane.core.regions.region import LocalRegion, Part, Stroke
@@ -38,7 +38,7 @@ class Case:
     frames: tuple[str, ...] = LAMP
     values: dict[str, Any] = field(default_factory=dict)
     regions: tuple[LocalRegion, ...] = ()
-    how: How = How()
+    how: MergeOptions = MergeOptions()
     old: str = ""
     probes: tuple[tuple[float, float], ...] = ()
 
@@ -260,11 +260,11 @@ CASES: dict[str, Case] = {
     # sets
     "hdr-hand": Case(HAND, probes=_SPOTS),
     "hdr-still": Case(STILL, {"light.tone_map": "local", "light.black": 0.5}),
-    "fusion": Case(HAND, how=How(FUSION)),
-    "join": Case(STILL, how=How(JOIN)),
-    "mean": Case(STILL, how=How(MEAN, aligns=False)),
-    "no-ghosts": Case(HAND, how=How(HDR, ghosts=0, reference="hand-1.dng")),
-    "panorama": Case(ROW, how=How(PANORAMA)),
+    "fusion": Case(HAND, how=MergeOptions(FUSION)),
+    "join": Case(STILL, how=MergeOptions(JOIN)),
+    "mean": Case(STILL, how=MergeOptions(MEAN, aligns=False)),
+    "no-ghosts": Case(HAND, how=MergeOptions(HDR, ghosts=0, reference="hand-1.dng")),
+    "panorama": Case(ROW, how=MergeOptions(PANORAMA)),
     # what earlier versions wrote
     **{
         f"old-{name}": Case(old=f"{name}.json")

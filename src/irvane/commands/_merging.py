@@ -19,7 +19,7 @@ from irvane.core.errors import SettingError
 from irvane.core.settings import Settings
 
 if TYPE_CHECKING:
-    from irvane.core.line.how import How, Pair
+    from irvane.core.line.merge_options import MergeOptions, Pair
 
 
 def taken(said: list[str]) -> tuple[tuple[float, float, float, str], ...]:
@@ -58,7 +58,7 @@ def paired(said: list[str]) -> tuple[Pair, ...]:
 
 def merge(args: argparse.Namespace) -> int:
     from irvane.core.finish import job
-    from irvane.core.line.how import MERGE_START, How, before_merging
+    from irvane.core.line.merge_options import MERGE_START, MergeOptions, before_merging
     from irvane.core.line.merging import MergeSource
 
     base = Settings().with_values(MERGE_START) if args.kind in ("hdr", "panorama") else Settings()
@@ -70,7 +70,7 @@ def merge(args: argparse.Namespace) -> int:
         raise UsageError("--ghosts goes from 0 to 100")
     early = before_merging(settings)  # what acts on a frame before it is merged
     own = tuple((path.name, early) for path in inputs) if early else ()
-    how = How(
+    how = MergeOptions(
         args.kind, args.ghosts, args.reference, args.align == "auto", args.projection, args.crop,
         taken(args.take), own,
         paired(args.point),
@@ -92,7 +92,9 @@ def merge(args: argparse.Namespace) -> int:
     return DONE if guarded(args.out, work) and not failed else SOME_FAILED
 
 
-def all_sets(args: argparse.Namespace, how: How, inputs: list[Path], settings: Settings, failed: bool) -> int:
+def all_sets(
+    args: argparse.Namespace, how: MergeOptions, inputs: list[Path], settings: Settings, failed: bool
+) -> int:
     """Every set by itself; one that fails does not stop the others."""
     from irvane.core.errors import WriteError
     from irvane.core.finish import job

@@ -73,7 +73,7 @@ def _kept(name: str) -> list[tuple[Source, str, Settings]]:
     from irvane.core.files.benches import benches_folder, path_for, read_bench
     from irvane.core.files.proofs import Sidecar
     from irvane.core.files.sidecar import load_sidecar
-    from irvane.core.line.how import How
+    from irvane.core.line.merge_options import MergeOptions
     from irvane.core.line.merging import MergeSource
     from irvane.core.line.source import FileSource
 
@@ -85,7 +85,7 @@ def _kept(name: str) -> list[tuple[Source, str, Settings]]:
         paths = [Path(one) for one in pane.picture.paths]
         merged = pane.picture.merge is not None
         source: Source = (
-            MergeSource(paths, How.from_dict(pane.picture.merge)) if merged else FileSource(paths[0])
+            MergeSource(paths, MergeOptions.from_dict(pane.picture.merge)) if merged else FileSource(paths[0])
         )
         if pane.bare:
             found.append((source, f"{source.name} bare", bare()))

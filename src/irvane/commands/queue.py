@@ -56,7 +56,7 @@ def add_parser(commands: Any) -> None:
 def _add(args: argparse.Namespace) -> int:
     from irvane.core.files.identity import content_hash
     from irvane.core.files.sidecar import load_sidecar
-    from irvane.core.finish.expected import expected
+    from irvane.core.finish.estimates import estimated
     from irvane.core.finish.journal import Journal, Wanted
 
     hows, settings = destinations_of(args), read_settings(args, Settings())
@@ -84,7 +84,7 @@ def _add(args: argparse.Namespace) -> int:
             except IrvaneError as error:
                 say(error)
                 return SOME_FAILED
-            told = expected(added).words()
+            told = estimated(added).words()
             print(f"{len(wanted)} in the queue for “{how.name}” ({how.words()}){f': {told}' if told else ''}")
     if args.run and wanted:
         return max(_run(args), SOME_FAILED if failed else DONE)

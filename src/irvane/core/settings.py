@@ -332,7 +332,7 @@ def part_names(part: str) -> tuple[str, ...]:
     return PARTS[part] if part in PARTS else tuple(names(part))
 
 
-def handed_on(source: Settings, target: Settings, parts: Sequence[str]) -> Settings:
+def copied_settings(source: Settings, target: Settings, parts: Sequence[str]) -> Settings:
     """The target's settings with those of some stations (or PARTS of them) taken from the source; the target
     keeps its methods."""
     paths = [path for part in parts for path in part_names(part)]

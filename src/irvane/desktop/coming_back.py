@@ -32,8 +32,8 @@ from irvane.core.files.benches import (
     read_bench,
 )
 from irvane.core.judge.matching import KINDS
-from irvane.core.line.how import How
 from irvane.core.line.looks import LOOKS
+from irvane.core.line.merge_options import MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.settings import STATIONS
 from irvane.desktop.bench.bench import FEWEST, MOST, Bench
@@ -178,7 +178,7 @@ class ComingBack(QObject):
         if not all(path.is_file() for path in paths):
             return None
         try:
-            return self.opening.add_merge(MergeSource(paths, How.from_dict(one.merge)), after)
+            return self.opening.add_merge(MergeSource(paths, MergeOptions.from_dict(one.merge)), after)
         except IrvaneError as error:
             self.said.emit(str(error))
             return None

@@ -41,9 +41,9 @@ class Comparison(QObject):
     Signals
     -------
     matched(pane, Match), noise_matched(pane, amount or None, noise or None), picked(settings values or None,
-    sentence) : the grey spot. differed(wish, wish, (Rendered, figures) or None) : the difference of two
-    views. peeked(pane, wish, Rendered) : the loupe's place. spotted(wish, spots) : judging spots of a
-    picture. aligned(wish, wish, Mapping or None) : the second on the first.
+    sentence) : the grey spot. differed(request, request, (Rendered, figures) or None) : the difference of two
+    views. peeked(pane, request, Rendered) : the loupe's place. spotted(request, spots) : judging spots of a
+    picture. aligned(request, request, Mapping or None) : the second on the first.
     """
 
     matched = Signal(int, object)
@@ -71,18 +71,18 @@ class Comparison(QObject):
 
     def match(self, pane: int, reference: ViewRequest, other: ViewRequest, kinds: frozenset[str]) -> None:
         """Find what makes `other` equal to `reference` in these respects."""
-        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]
+        frames = [self.engine.best(request.source, request.settings.sensor) for request in (reference, other)]
         if frames[0] is None or frames[1] is None:
             return
 
         def work(_progress: Any) -> Match:
             patches = []
-            for wish, frame in zip((reference, other), frames, strict=True):
+            for request, frame in zip((reference, other), frames, strict=True):
                 assert frame is not None
-                h, w = frame.geometry(wish.settings).output
+                h, w = frame.geometry(request.settings).output
                 whole = OutputRegion(0, 0, h, w, max(1.0, max(h, w) / _MATCH_SIDE))
-                usable = frame.fitting(wish.settings)
-                patches.append(scene_patch(usable.developed, wish.settings, usable.context, whole).pixels)
+                usable = frame.fitting(request.settings)
+                patches.append(scene_patch(usable.developed, request.settings, usable.context, whole).pixels)
             return match(patches[0], patches[1], kinds)
 
         self._view.submit(
@@ -92,7 +92,7 @@ class Comparison(QObject):
     def match_noise(self, pane: int, reference: ViewRequest, other: ViewRequest) -> None:
         """Find the amount of noise removal at which `other` is as noisy as `reference`; asks again once it
         can be removed."""
-        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (reference, other)]
+        frames = [self.engine.best(request.source, request.settings.sensor) for request in (reference, other)]
         first, second = frames
         if first is None or second is None or first.coarse or second.coarse:
             return
@@ -128,7 +128,7 @@ class Comparison(QObject):
         mapping: Mapping | Between | None = None,
     ) -> None:
         """The difference of what two panes show, second minus first."""
-        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (one, two)]
+        frames = [self.engine.best(request.source, request.settings.sensor) for request in (one, two)]
         if frames[0] is None or frames[1] is None or frames[0].coarse or frames[1].coarse:
             return
 
@@ -154,7 +154,7 @@ class Comparison(QObject):
 
     def align(self, one: ViewRequest, two: ViewRequest) -> None:
         """Find how the frame of `two` lies on that of `one`; None while one of them is not developed."""
-        frames = [self.engine.best(wish.source, wish.settings.sensor) for wish in (one, two)]
+        frames = [self.engine.best(request.source, request.settings.sensor) for request in (one, two)]
         first, second = frames
         if first is None or second is None or first.coarse or second.coarse:
             self.aligned.emit(one, two, None)
@@ -172,52 +172,52 @@ class Comparison(QObject):
             self._tell(two.source), 4,
         )  # fmt: skip
 
-    def peek(self, pane: int, wish: ViewRequest) -> None:
+    def peek(self, pane: int, request: ViewRequest) -> None:
         """Render the place under the loupe, from what is there."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
+        frame = self.engine.best(request.source, request.settings.sensor)
         if frame is None:
             return
 
         def work(_progress: Any) -> Rendered:
-            usable = frame.fitting(wish.settings)
+            usable = frame.fitting(request.settings)
             made = render_look(
-                wish.look, usable.developed, wish.settings, usable.context, wish.region,
-                usable.clean(wish.settings, wish.region), wish.offset,
+                request.look, usable.developed, request.settings, usable.context, request.region,
+                usable.clean(request.settings, request.region), request.offset,
             )  # fmt: skip
-            return wish.on_medium(made)
+            return request.on_medium(made)
 
         self._view.submit(
-            ("peek", pane), work, lambda made: self.peeked.emit(pane, wish, made), self._tell(wish.source), 0,
+            ("peek", pane), work, lambda made: self.peeked.emit(pane, request, made), self._tell(request.source), 0,
             let_finish=True,
         )  # fmt: skip
 
-    def find_spots(self, wish: ViewRequest) -> None:
+    def find_spots(self, request: ViewRequest) -> None:
         """Find judging spots of a picture; none while it is not developed."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
+        frame = self.engine.best(request.source, request.settings.sensor)
         if frame is None or frame.coarse:
-            self.spotted.emit(wish, [])
+            self.spotted.emit(request, [])
             return
 
         def work(_progress: Any) -> Any:
-            h, w = frame.geometry(wish.settings).output
+            h, w = frame.geometry(request.settings).output
             whole = OutputRegion(0, 0, h, w, max(1.0, max(h, w) / _SPOTS_SIDE))
-            usable = frame.fitting(wish.settings)
-            patch = scene_patch(usable.developed, wish.settings, usable.context, whole)
+            usable = frame.fitting(request.settings)
+            patch = scene_patch(usable.developed, request.settings, usable.context, whole)
             return find_spots(patch.pixels, patch.step)
 
         self._view.submit(
-            ("spots",), work, lambda found: self.spotted.emit(wish, found), self._tell(wish.source), 3
+            ("spots",), work, lambda found: self.spotted.emit(request, found), self._tell(request.source), 3
         )
 
-    def pick_fringe(self, wish: ViewRequest, spot: tuple[float, float]) -> None:
+    def pick_fringe(self, request: ViewRequest, spot: tuple[float, float]) -> None:
         """Hue of the fringe at a place of the output."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
+        frame = self.engine.best(request.source, request.settings.sensor)
         if frame is None or frame.coarse:
             self.picked.emit(None, "The frame is not developed yet; try again in a moment.")
             return
 
         def work(_progress: Any) -> tuple[dict[str, float] | None, str]:
-            x, y = np.nan_to_num(frame.geometry(wish.settings).to_frame(np.array([spot]))[0])
+            x, y = np.nan_to_num(frame.geometry(request.settings).to_frame(np.array([spot]))[0])
             h, w = frame.developed.extent
             top, left = (int(np.clip(v - _FRINGE, 0, side - 2 * _FRINGE)) for v, side in ((y, h), (x, w)))
             place = FrameRegion(top, left, top + 2 * _FRINGE, left + 2 * _FRINGE)
@@ -228,11 +228,13 @@ class Comparison(QObject):
                 "lens.fringe_hue": hue
             }, f"Fringes of the hue {hue:.0f}° are taken away, as strongly as is set."
 
-        self._view.submit(("pick",), work, lambda found: self.picked.emit(*found), self._tell(wish.source), 0)
+        self._view.submit(
+            ("pick",), work, lambda found: self.picked.emit(*found), self._tell(request.source), 0
+        )
 
-    def pick_grey(self, wish: ViewRequest, spot: tuple[float, float] | None) -> None:
+    def pick_grey(self, request: ViewRequest, spot: tuple[float, float] | None) -> None:
         """White balance that makes a spot neutral, or the frame as a whole."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
+        frame = self.engine.best(request.source, request.settings.sensor)
         if frame is None or frame.coarse:
             self.picked.emit(None, "The frame is not developed yet; try again in a moment.")
             return
@@ -240,13 +242,13 @@ class Comparison(QObject):
         def work(_progress: Any) -> Any:
             if spot is None:
                 return grey_of_frame(frame.developed)
-            x, y = frame.geometry(wish.settings).to_frame(np.array([spot]))[0]
+            x, y = frame.geometry(request.settings).to_frame(np.array([spot]))[0]
             return grey_spot(frame.developed, float(np.nan_to_num(x)), float(np.nan_to_num(y)))
 
         self._view.submit(
             ("pick",),
             work,
             lambda found: self.picked.emit(*found),
-            self._tell(wish.source),
+            self._tell(request.source),
             0,
         )

@@ -28,7 +28,7 @@ class Figures(QObject):
 
     Signals
     -------
-    figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, place, PlaceFigures or None)
+    figures(pane, request, WholeFigures, exact Rendered or None), probed(pane, request, place, PlaceFigures or None)
     sized(settings, bytes or None) : how large a proof's file will be.
     """
 
@@ -47,41 +47,43 @@ class Figures(QObject):
         super().__init__(parent)
         self.engine, self._heavy, self._view, self._tell = engine, heavy, view, tell
 
-    def measure(self, pane: int, wish: ViewRequest) -> None:
+    def measure(self, pane: int, request: ViewRequest) -> None:
         """Figures of the whole proof and its exact reduced picture, once its final form is there."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
-        if frame is None or frame.coarse or not frame.complete_for(wish.settings):
+        frame = self.engine.best(request.source, request.settings.sensor)
+        if frame is None or frame.coarse or not frame.complete_for(request.settings):
             return
-        look = look_of(wish.look)
-        exact = wish.region.step if wish.region.step > 1 and look.is_light else None
+        look = look_of(request.look)
+        exact = request.region.step if request.region.step > 1 and look.is_light else None
         self._heavy.submit(
-            ("figures", wish.source.key, pane),
+            ("figures", request.source.key, pane),
             lambda progress: whole_figures(
-                frame.fitting(wish.settings).developed,
-                wish.settings,
+                frame.fitting(request.settings).developed,
+                request.settings,
                 frame.context,
                 progress,
                 exact,
-                wish.offset + look.lift,
-                wish.marks,
-                wish.space,
+                request.offset + look.lift,
+                request.marks,
+                request.space,
             ),
-            lambda found: self.figures.emit(pane, wish, found[0], found[1] and wish.on_medium(found[1])),
-            self._tell(wish.source),
+            lambda found: self.figures.emit(
+                pane, request, found[0], found[1] and request.on_medium(found[1])
+            ),
+            self._tell(request.source),
             7,
         )
 
-    def probe(self, pane: int, wish: ViewRequest, place: OutputRegion | LocalRegion) -> None:
+    def probe(self, pane: int, request: ViewRequest, place: OutputRegion | LocalRegion) -> None:
         """Figures of a rectangle, or inside a region; None while the pixels they would be read from are not
         there."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
-        settings = wish.settings
+        frame = self.engine.best(request.source, request.settings.sensor)
+        settings = request.settings
         clean = None
         if frame is not None and isinstance(place, OutputRegion):
             clean = frame.clean(*at_source(settings, frame.context, place))
         ready = frame is not None and not frame.coarse and not frame.to_be_refined(settings)
         if frame is None or not ready or (not frame.denoised_for(settings) and clean is None):
-            self.probed.emit(pane, wish, place, None)
+            self.probed.emit(pane, request, place, None)
             return
 
         def work(_progress: Any) -> Any:
@@ -96,8 +98,8 @@ class Figures(QObject):
         self._view.submit(
             ("probe", pane),
             work,
-            lambda found: self.probed.emit(pane, wish, place, found),
-            self._tell(wish.source),
+            lambda found: self.probed.emit(pane, request, place, found),
+            self._tell(request.source),
             2,
             let_finish=True,
         )

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.errors import plain_text
-from irvane.core.settings import Settings, handed_on
+from irvane.core.settings import Settings, copied_settings
 from irvane.desktop import theme
 from irvane.desktop.item import Item
 from irvane.desktop.parts import Parts, change_words
@@ -47,7 +47,7 @@ class _Frames(QAbstractListModel):
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             return None
         before = item.settings(item.sidecar.current)
-        words = change_words(before, handed_on(self._settings, before, self._stations))
+        words = change_words(before, copied_settings(self._settings, before, self._stations))
         if role == Qt.ItemDataRole.ToolTipRole:
             return tip(f"{item.source.name}, {item.proof_name(item.sidecar.current)}: {words}")
         return f"{item.source.name}   {words}"

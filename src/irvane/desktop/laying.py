@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from irvane.core.line.how import Pair
+from irvane.core.line.merge_options import Pair
 from irvane.core.line.stitching import Trial
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from irvane.core.errors import SettingError, plain_text
 from irvane.core.files.info import exposure_text
 from irvane.core.files.thumbnails import Preview
-from irvane.core.line.how import FUSION, HDR, JOIN, MEAN, PANORAMA, How, Pair
+from irvane.core.line.merge_options import FUSION, HDR, JOIN, MEAN, PANORAMA, MergeOptions, Pair
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource
 from irvane.core.line.stitching import Trial, try_layout
@@ -65,14 +65,14 @@ class MergeDialog(QDialog):
 
     Signals
     -------
-    wanted(numbers, How)
+    wanted(numbers, MergeOptions)
     """
 
     wanted = Signal(tuple, object)
 
     def __init__(
-        self, items: list[Item], parent: QWidget, before: How | None = None, places: Places | None = None,
-        try_: Callable[[How, Callable[[Trial | str], None]], None] | None = None,
+        self, items: list[Item], parent: QWidget, before: MergeOptions | None = None, places: Places | None = None,
+        try_: Callable[[MergeOptions, Callable[[Trial | str], None]], None] | None = None,
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self.setWindowTitle("Merge")
@@ -154,7 +154,7 @@ class MergeDialog(QDialog):
             self._begin_with(before)
         self._tell()
 
-    def _begin_with(self, how: How) -> None:
+    def _begin_with(self, how: MergeOptions) -> None:
         for box, key in (
             (self.kind, how.kind),
             (self.reference, how.reference),
@@ -189,9 +189,9 @@ class MergeDialog(QDialog):
         self.wanted.emit(tuple(item.number for item in self._items), self._how())
         self.accept()
 
-    def _how(self) -> How:
+    def _how(self) -> MergeOptions:
         kind = self.kind.currentData()
-        return How(
+        return MergeOptions(
             kind,
             float(self.ghosts.value()),
             self.reference.currentData(),
@@ -327,7 +327,7 @@ class Merging(QObject):
         before = merged.how if merged is not None and same else None
         places = self._places(items, before) if before is not None and before.kind != PANORAMA else None
 
-        def tried(how: How, done: Callable[[Trial | str], None]) -> None:
+        def tried(how: MergeOptions, done: Callable[[Trial | str], None]) -> None:
             members = [FileSource(item.path) for item in items]
             self.proofs.service.trial("layout", lambda progress: try_layout(members, how, progress), done)
 
@@ -336,7 +336,7 @@ class Merging(QObject):
         self.dialog.wanted.connect(lambda numbers, how: self._merge(numbers, how, again))
         self.dialog.open()
 
-    def _places(self, items: list[Item], before: How) -> Places | None:
+    def _places(self, items: list[Item], before: MergeOptions) -> Places | None:
         """The chosen merge to paint on: which places come from which frame."""
         item = self.proofs.item()
         if item is None or item.picture is None:
@@ -362,7 +362,7 @@ class Merging(QObject):
             lambda x, y: moved(x, y, True), lambda x, y: moved(x, y, False),
         )  # fmt: skip
 
-    def _merge(self, numbers: tuple[int, ...], how: How, again: Item | None = None) -> None:
+    def _merge(self, numbers: tuple[int, ...], how: MergeOptions, again: Item | None = None) -> None:
         if self.sheeting.on:
             self.sheeting.toggle()
         self.opening.merge(numbers, how, again)

@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError
 from irvane.core.files.thumbnails import Pictures
-from irvane.core.line.how import HDR, MEAN, MERGE_START, PANORAMA, How, before_merging
+from irvane.core.line.merge_options import HDR, MEAN, MERGE_START, PANORAMA, MergeOptions, before_merging
 from irvane.core.line.merging import MergeSource
 from irvane.core.settings import Settings
 from irvane.desktop.item import Item
@@ -165,7 +165,9 @@ class Opening(QObject):
         pictures = Pictures([item.preview for item in items])
         self.service.files.group(numbers, [i.path for i in items], [i.info for i in items], pictures)
 
-    def merge(self, numbers: tuple[int, ...], how: How = How(), again: Item | None = None) -> None:
+    def merge(
+        self, numbers: tuple[int, ...], how: MergeOptions = MergeOptions(), again: Item | None = None
+    ) -> None:
         """Open the merge of a bracket, or of other frames.
 
         Parameters

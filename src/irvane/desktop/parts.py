@@ -10,9 +10,9 @@ from irvane.core.settings import (
     REGIONS,
     STATIONS,
     Settings,
+    copied_settings,
     differences,
     full_label,
-    handed_on,
     value_text,
 )
 
@@ -49,7 +49,7 @@ class Parts(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         for row, part in enumerate((*STATIONS, *sorted(PARTS, key=lambda part: part != REGIONS))):
             box = QCheckBox(part.capitalize() if part in STATIONS or part == REGIONS else f"Only the {part}")
-            only = handed_on(settings, Settings(), (part,))
+            only = copied_settings(settings, Settings(), (part,))
             box.setChecked(only != Settings() and part in STATIONS[:-1])
             box.setToolTip(f"What this proof has here: {change_words(Settings(), only)}.")
             box.toggled.connect(self.changed)

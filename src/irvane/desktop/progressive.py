@@ -82,49 +82,49 @@ class ProgressiveRendering(QObject):
         super().__init__(parent)
         self.engine, self._heavy, self._tell = engine, heavy, tell
 
-    def begin(self, wish: ViewRequest) -> None:
+    def begin(self, request: ViewRequest) -> None:
         """Make the first form of a source that nothing is there of."""
-        words = "merging" if len(wish.source.paths) > 1 else _WORDS[COARSE]
-        self._make(wish, Task(COARSE, wish.wanted), words)
+        words = "merging" if len(request.source.paths) > 1 else _WORDS[COARSE]
+        self._make(request, Task(COARSE, request.wanted), words)
 
-    def improve(self, pane: int, wish: ViewRequest, frame: Frame) -> None:
+    def improve(self, pane: int, request: ViewRequest, frame: Frame) -> None:
         """See to it that a better form follows of what a pane shows."""
-        for task in missing(frame, wish.wanted):
+        for task in missing(frame, request.wanted):
             if task.of_what_is_seen:
-                self._improve_seen(pane, wish, task)
+                self._improve_seen(pane, request, task)
             else:
-                self._make(wish, task, _WORDS[task.kind])
+                self._make(request, task, _WORDS[task.kind])
 
-    def _improve_seen(self, pane: int, wish: ViewRequest, task: Task) -> None:
+    def _improve_seen(self, pane: int, request: ViewRequest, task: Task) -> None:
         """Improve what a pane shows, before the whole; work of that kind on what it showed before is not
         wanted.
 
         What is rough and made of the same place is finished: it serves while a slider is dragged on.
         """
         # denoised or refined: a pane shows one of them
-        kind = ("rough" if task.kind == FAST_PART else "local", wish.source.key, pane)
+        kind = ("rough" if task.kind == FAST_PART else "local", request.source.key, pane)
         job = (*kind, task.made_for)
         self._heavy.cancel(lambda other: other[:3] == kind and other != job, running=task.kind != FAST_PART)
         self._heavy.cancel(lambda other: other[:3] == kind and other[3][-1] != task.made_for[-1])
         if not self._heavy.has(job):
             self._heavy.submit(
                 job,
-                lambda progress: self.engine.do(wish.source, task, progress),
-                lambda _frame: self.improved.emit(wish.source.key),
-                self._tell(wish.source),
+                lambda progress: self.engine.do(request.source, task, progress),
+                lambda _frame: self.improved.emit(request.source.key),
+                self._tell(request.source),
                 _URGENCY[task.kind],
             )
 
-    def _make(self, wish: ViewRequest, task: Task, words: str) -> None:
-        job = job_of(wish.source, task)
+    def _make(self, request: ViewRequest, task: Task, words: str) -> None:
+        job = job_of(request.source, task)
         if self._heavy.has(job):
             return
-        key = wish.source.key
+        key = request.source.key
 
         def work(progress: Progress) -> Frame:
             self.busy.emit(job, words, 0.0, 0.0)
-            frame = self.engine.do(wish.source, task, progress)
-            frame.geometry(wish.settings)  # the window asks for it next; a lens is looked for here
+            frame = self.engine.do(request.source, task, progress)
+            frame.geometry(request.settings)  # the window asks for it next; a lens is looked for here
             return frame
 
         def done(_frame: Frame) -> None:
@@ -135,7 +135,7 @@ class ProgressiveRendering(QObject):
             job,
             work,
             done,
-            self._tell(wish.source),
+            self._tell(request.source),
             _URGENCY[task.kind],
             lambda s, left: self.busy.emit(job, words, s, left),
         )
@@ -167,18 +167,18 @@ class ProgressiveRendering(QObject):
                 time.sleep(_LOOK_AGAIN)
         return None
 
-    def work_key(self, wish: ViewRequest) -> Hashable:
+    def work_key(self, request: ViewRequest) -> Hashable:
         """What the long work for a pane depends on."""
-        return wish.source.key, developing(wish.settings.sensor), self._removal(wish)
+        return request.source.key, developing(request.settings.sensor), self._removal(request)
 
-    def concerns(self, job: tuple[Any, ...], wish: ViewRequest) -> bool:
+    def concerns(self, job: tuple[Any, ...], request: ViewRequest) -> bool:
         """Is a job, as `busy` names it, done for what a pane wants to show?"""
         _, key, *made_for = job
-        return wish.source.key == key and all(
-            one in (developing(wish.settings.sensor), self._removal(wish)) for one in made_for
+        return request.source.key == key and all(
+            one in (developing(request.settings.sensor), self._removal(request)) for one in made_for
         )
 
-    def expected(self, wish: ViewRequest, extent: tuple[int, int]) -> dict[str, float | None]:
+    def expected(self, request: ViewRequest, extent: tuple[int, int]) -> dict[str, float | None]:
         """The stages that a pane still waits for, in their order, and the seconds each takes by what was
         measured here.
 
@@ -186,8 +186,8 @@ class ProgressiveRendering(QObject):
         ----------
         extent : height and width of the frame, as far as they are known.
         """
-        frame = self.engine.best(wish.source, wish.settings.sensor)
-        paces, count = self.engine.paces, len(wish.source.paths)
+        frame = self.engine.best(request.source, request.settings.sensor)
+        paces, count = self.engine.paces, len(request.source.paths)
         h, w = extent if frame is None else frame.developed.extent
         size = h * w / 1e6
         stages: dict[str, float | None] = {}
@@ -197,7 +197,7 @@ class ProgressiveRendering(QObject):
             stages["full"] = paces.seconds("full", size)
         if frame is None:
             return stages
-        plan = frame.plan(wish.settings)
+        plan = frame.plan(request.settings)
         if plan.measures_lens:
             stages["lens"] = paces.seconds("lens", size)
         if plan.refines:
@@ -208,21 +208,21 @@ class ProgressiveRendering(QObject):
 
     def keep_only(self, shown: list[ViewRequest]) -> None:
         """Stop heavy work on what is not shown any more."""
-        keys = {wish.source.key for wish in shown}
-        removals = {(wish.source.key, self._removal(wish)) for wish in shown}
+        keys = {request.source.key for request in shown}
+        removals = {(request.source.key, self._removal(request)) for request in shown}
         self._heavy.cancel(lambda key: key[0] == "whole" and (key[1], key[2]) not in removals)
         self.engine.pin(
-            ((wish.source, wish.settings.sensor) for wish in shown),
+            ((request.source, request.settings.sensor) for request in shown),
             (removal for _, removal in removals if removal is not None),
-            (place for wish in shown if (place := self._behind(wish)) is not None),
+            (place for request in shown if (place := self._behind(request)) is not None),
         )
         self._heavy.cancel(lambda key: key[0] in _KINDS and key[1] not in keys)
 
-    def _behind(self, wish: ViewRequest) -> FrameRegion | None:
+    def _behind(self, request: ViewRequest) -> FrameRegion | None:
         """The part of the frame that a pane shows."""
-        frame = self.engine.best(wish.source, wish.settings.sensor)
-        return None if frame is None else frame.behind(wish.settings, wish.region)
+        frame = self.engine.best(request.source, request.settings.sensor)
+        return None if frame is None else frame.behind(request.settings, request.region)
 
-    def _removal(self, wish: ViewRequest) -> Removal | None:
-        frame = self.engine.best(wish.source, wish.settings.sensor)
-        return None if frame is None else frame.removal(wish.settings)
+    def _removal(self, request: ViewRequest) -> Removal | None:
+        frame = self.engine.best(request.source, request.settings.sensor)
+        return None if frame is None else frame.removal(request.settings)

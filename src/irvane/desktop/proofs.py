@@ -267,9 +267,9 @@ class Proofs(QObject):
 
     def grey_of_frame(self) -> None:
         """White balance measured over the whole frame."""
-        wish = self.bench.controller.wish(self.bench.chosen)
-        if wish is not None:
-            self.service.comparison.pick_grey(wish, None)
+        request = self.bench.controller.request_of(self.bench.chosen)
+        if request is not None:
+            self.service.comparison.pick_grey(request, None)
 
     def suggest_light(self) -> None:
         """A starting point for exposure and recovery, in one undoable step."""
@@ -287,11 +287,11 @@ class Proofs(QObject):
     def _spot(self, x: float, y: float) -> None:
         fringe = self._picks_fringe
         self.pick_grey(False)
-        wish = self.bench.controller.wish(self.bench.chosen)
-        if wish is not None and fringe:
-            self.service.comparison.pick_fringe(wish, (x, y))
-        elif wish is not None:
-            self.service.comparison.pick_grey(wish, (x, y))
+        request = self.bench.controller.request_of(self.bench.chosen)
+        if request is not None and fringe:
+            self.service.comparison.pick_fringe(request, (x, y))
+        elif request is not None:
+            self.service.comparison.pick_grey(request, (x, y))
 
     def _picked(self, values: dict[str, object] | None, sentence: str) -> None:
         self.said.emit(sentence)

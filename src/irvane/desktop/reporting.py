@@ -57,10 +57,10 @@ class Reporting(QObject):
         """Compare what the panes show, and keep it as page, PDF and tables."""
         shown: list[tuple[str, ViewRequest]] = []
         for pane in range(self.bench.count):
-            wish, item = self.bench.controller.wish(pane), self.bench.item(pane)
-            if wish is not None and item is not None:
+            request, item = self.bench.controller.request_of(pane), self.bench.item(pane)
+            if request is not None and item is not None:
                 name = f"{item.source.name} “{item.proof_name(self.bench.contents[pane].proof)}”"
-                shown.append((name, wish))
+                shown.append((name, request))
         if len(shown) < 2:
             self.said.emit("A report compares at least two panes.")
             return
@@ -69,16 +69,16 @@ class Reporting(QObject):
         infos = [
             item.info
             for k in range(self.bench.count)
-            if self.bench.controller.wish(k) is not None and (item := self.bench.item(k)) is not None
+            if self.bench.controller.request_of(k) is not None and (item := self.bench.item(k)) is not None
         ]
 
         def work(progress: Progress) -> Path:
             entries = []
-            for k, (name, wish) in enumerate(shown):
+            for k, (name, request) in enumerate(shown):
                 share = part(progress, 0.7 * k / len(shown), 0.7 * (k + 1) / len(shown))
-                frame = self.service.engine.complete(wish.source, Request(wish.settings), share)
-                size = sum(path.stat().st_size for path in wish.source.paths if path.exists())
-                entries.append(Entry(name, frame.developed, frame.context, wish.settings, infos[k], size))
+                frame = self.service.engine.complete(request.source, Request(request.settings), share)
+                size = sum(path.stat().st_size for path in request.source.paths if path.exists())
+                entries.append(Entry(name, frame.developed, frame.context, request.settings, infos[k], size))
             report = comparison_report(compare_entries(entries, progress=part(progress, 0.7, 0.95)))
             return _written(report, folder)
 

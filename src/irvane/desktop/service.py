@@ -50,10 +50,10 @@ class RenderService(QObject):
     Signals
     -------
     A pane is named by its key, which it keeps wherever it stands on the bench.
-    rendered(pane, wish, Rendered, state) : a view is ready; its state is one of those of a frame.
+    rendered(pane, request, Rendered, state) : a view is ready; its state is one of those of a frame.
     improved(key) : a better form of the source with this key is there.
     busy(job, words, share, seconds left) : progress of long work, share 1 ends it; `improving` tells whom it
-    concerns. figures(pane, wish, WholeFigures, exact Rendered or None), probed(pane, wish, place,
+    concerns. figures(pane, request, WholeFigures, exact Rendered or None), probed(pane, request, place,
     PlaceFigures or None) stripped(run, number, Rendered) : a crop of a test strip. planned(what came of it,
     or why not) : of the last plan that was asked for. sized(settings, bytes or None) : how large a proof's
     file will be. said(sentence), written(path or None, sentence), writing(share, left), demo_ready(folder)
@@ -166,41 +166,41 @@ class RenderService(QObject):
 
     # what is shown
 
-    def show(self, pane: int, wish: ViewRequest) -> None:
+    def show(self, pane: int, request: ViewRequest) -> None:
         """Render a view, and see to it that a better one follows; figures of what was shown before are not
         wanted."""
         self._heavy.cancel(lambda key: key[0] == "figures" and key[2] == pane)
-        self._raw = look_of(wish.look).raw is not None
-        frame = self.engine.best(wish.source, wish.settings.sensor)
+        self._raw = look_of(request.look).raw is not None
+        frame = self.engine.best(request.source, request.settings.sensor)
         if frame is None:
-            self.progressive.begin(wish)
+            self.progressive.begin(request)
             return
-        self._render(pane, wish, frame)
-        self.progressive.improve(pane, wish, frame)
+        self._render(pane, request, frame)
+        self.progressive.improve(pane, request, frame)
 
-    def _render(self, pane: int, wish: ViewRequest, frame: Frame) -> None:
+    def _render(self, pane: int, request: ViewRequest, frame: Frame) -> None:
         def work(_progress: Any) -> Any:
-            usable = frame.fitting(wish.settings)
-            clean, state = usable.stand_in(settings_in(wish.look, wish.settings), wish.region)
+            usable = frame.fitting(request.settings)
+            clean, state = usable.stand_in(settings_in(request.look, request.settings), request.region)
             last = self._seen.setdefault(pane, LastView())
 
             def render(region: OutputRegion) -> Rendered:
                 made = render_look(
-                    wish.look, usable.developed, wish.settings, usable.context, region, clean, wish.offset,
-                    wish.marks, last.upstream, wish.space,
+                    request.look, usable.developed, request.settings, usable.context, region, clean, request.offset,
+                    request.marks, last.upstream, request.space,
                 )  # fmt: skip
-                return wish.on_medium(made)
+                return request.on_medium(made)
 
             parts = usable.developed.plain, usable.developed.denoised, usable.context, clean
-            what = wish.source.key, replace(wish, region=_ANYWHERE)
-            picture = last.render(what, parts, wish.region, render)
+            what = request.source.key, replace(request, region=_ANYWHERE)
+            picture = last.render(what, parts, request.region, render)
             return picture, state
 
         self._view.submit(
             ("view", pane),
             work,
-            lambda made: self.rendered.emit(pane, wish, *made),
-            self._tell(wish.source),
+            lambda made: self.rendered.emit(pane, request, *made),
+            self._tell(request.source),
             1,
             let_finish=True,
         )
@@ -273,25 +273,25 @@ class RenderService(QObject):
             self.writing.emit,
         )
 
-    def render_strip(self, run: int, number: int, wish: ViewRequest) -> None:
+    def render_strip(self, run: int, number: int, request: ViewRequest) -> None:
         """Render one crop of a test strip, roughly first where that is sooner; those of earlier runs are not
         wanted any more."""
         self._heavy.cancel(lambda key: key[0] == "strip" and key[1] != run)
-        self._crop(run, number, wish, True)
+        self._crop(run, number, request, True)
 
-    def _crop(self, run: int, number: int, wish: ViewRequest, at_once: bool) -> None:
+    def _crop(self, run: int, number: int, request: ViewRequest, at_once: bool) -> None:
         def done(made: Crop) -> None:
             self.stripped.emit(run, number, made)
             if not made.exact:
-                self._crop(run, number, wish, False)
+                self._crop(run, number, request, False)
 
         self._heavy.submit(
             ("strip", run, number, at_once),
             lambda progress: render_crop(
-                self.engine, wish.source, wish.settings, wish.region, wish.look, progress, at_once
+                self.engine, request.source, request.settings, request.region, request.look, progress, at_once
             ),
             done,
-            self._tell(wish.source),
+            self._tell(request.source),
             1 if at_once else 3,
         )
 

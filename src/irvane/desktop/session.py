@@ -19,7 +19,7 @@ from irvane.core.files.sidecar import Saved
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.measured import Measured
 from irvane.core.line.source import FileSource, Source
-from irvane.core.settings import Settings, bare, handed_on, value_text
+from irvane.core.settings import Settings, bare, copied_settings, value_text
 from irvane.desktop.item import BARE, Item
 
 #: Changes of one setting within this many seconds become one step of undo.
@@ -360,7 +360,7 @@ class Session(QObject):
         for number in numbers:
             item = self.items[number]
             proof = self.new_proof(number, item.sidecar.current) if fresh else item.sidecar.current
-            taken = handed_on(settings, item.settings(proof), stations)
+            taken = copied_settings(settings, item.settings(proof), stations)
             self.replace_settings(number, proof, taken, f"{', '.join(stations)} handed on")
         self.undo.endMacro()
 

@@ -1,7 +1,7 @@
 """Base rendering: scene-linear light to a picture on paper or screen, through one documented tone curve.
 
 The curve is the photoreceptor response of Naka & Rushton 1966, y = A·xⁿ / (xⁿ + k), with n = 1.25. A and k
-are fixed by two wishes: 18 % grey keeps its place (linear 0.18, 46 % of the sRGB-encoded range), and the
+are fixed by two requests: 18 % grey keeps its place (linear 0.18, 46 % of the sRGB-encoded range), and the
 white point (four stops above mid-grey when neutral) becomes exactly 1. It acts on the largest of the three
 colours so that no colour clips before the others; colours outside the target space are compressed into it,
 hue kept. Towards white, colours pale as they do to receptors of which each answers by itself: the brighter

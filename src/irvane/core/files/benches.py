@@ -31,7 +31,7 @@ class Picture:
 
     Attributes
     ----------
-    paths : its files. merge : how several are merged, as :class:`irvane.core.line.how.How` has it; None for a
+    paths : its files. merge : how several are merged, as :class:`irvane.core.line.merge_options.MergeOptions` has it; None for a
         frame.
     """
 

@@ -15,7 +15,7 @@ from irvane.core.files.atomic import atomic_file, make_folder, safe_name, write_
 from irvane.core.files.boundary import reading
 from irvane.core.files.small import read_small
 from irvane.core.regions.region import as_json as region_json
-from irvane.core.settings import PARTS, REGIONS, STATIONS, Settings, as_json, handed_on, part_names
+from irvane.core.settings import PARTS, REGIONS, STATIONS, Settings, as_json, copied_settings, part_names
 
 FORMAT, VERSION = "irvane-preset", 1
 _STARTING = "new-frames.txt"
@@ -41,7 +41,7 @@ class Preset:
 
     def applied(self, settings: Settings) -> Settings:
         """These settings with those of the preset's stations."""
-        return handed_on(self.settings, settings, self.stations)
+        return copied_settings(self.settings, settings, self.stations)
 
 
 def _shipped(name: str, values: dict[str, object]) -> Preset:

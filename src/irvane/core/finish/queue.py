@@ -11,12 +11,12 @@ from irvane.core.files.atomic import announcing, make_folder
 from irvane.core.files.info import FrameInfo
 from irvane.core.finish import job
 from irvane.core.finish.destination import Destination
-from irvane.core.finish.expected import learn
+from irvane.core.finish.estimates import learn
 from irvane.core.finish.journal import DONE, FAILED, RUNNING, SKIPPED, WAITING, Entry, Journal
 from irvane.core.finish.naming import Named, file_name, free_path
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed
-from irvane.core.line.how import How
+from irvane.core.line.merge_options import MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource, Source
 from irvane.core.memory import trim_heap
@@ -29,7 +29,7 @@ Ready = Callable[[Source, Entry, Progress], tuple[Developed, Context] | None]
 def source_of(entry: Entry) -> Source:
     """What an entry is made from."""
     paths = [Path(path) for path in entry.paths]
-    return MergeSource(paths, How.from_dict(entry.merge)) if len(paths) > 1 else FileSource(paths[0])
+    return MergeSource(paths, MergeOptions.from_dict(entry.merge)) if len(paths) > 1 else FileSource(paths[0])
 
 
 def target_of(source: Source, how: Destination, proof: str, number: int) -> Path | None:

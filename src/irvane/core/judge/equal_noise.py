@@ -13,7 +13,7 @@ import numpy as np
 
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.probe import robust_sigma
-from irvane.core.lens.framing import unbent
+from irvane.core.lens.framing import without_geometry
 from irvane.core.line.frame import Frame
 from irvane.core.line.view import scene_patch
 from irvane.core.pixels.patches import trim
@@ -93,7 +93,7 @@ def as_noisy(frame: Frame, settings: Settings) -> Render:
     """Renders a frame under settings, with the denoised picture that is there for them."""
     usable = frame.fitting(settings)
     # noise is that of pixels that were never resampled
-    settings = replace(settings, lens=unbent(settings.lens))
+    settings = replace(settings, lens=without_geometry(settings.lens))
 
     def render(region: FrameRegion) -> np.ndarray:
         place = in_output(region)

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from irvane.core.acutance.blurs import MOTION
-from irvane.core.acutance.wanted import softness_map
+from irvane.core.acutance.intentional_blur import softness_map
 from irvane.core.colour.camera import light_of
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import IrvaneError, ReadError

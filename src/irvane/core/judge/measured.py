@@ -12,7 +12,7 @@ import numpy as np
 import platformdirs
 
 from irvane.core.acutance.edge_blur import Edges, edges_of, find_edges, sharpest
-from irvane.core.acutance.wanted import softness_map
+from irvane.core.acutance.intentional_blur import softness_map
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.errors import ReadError, WriteError
 from irvane.core.files.atomic import atomic_file

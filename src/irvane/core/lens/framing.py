@@ -227,7 +227,7 @@ def _largest(facts: LensFacts, lens: Lens, ratio: float | None) -> Crop:
     return (100 * left / w, 100 * top / h, 100 * max(right - left, 1) / w, 100 * max(bottom - top, 1) / h)
 
 
-def unbent(lens: Lens) -> Lens:
+def without_geometry(lens: Lens) -> Lens:
     """The same settings with the light corrected and every pixel where the sensor has it (upright)."""
     return replace(
         uncropped(lens), profile_distortion=0.0, profile_aberration=0.0, projection="keep", distortion=0.0,

@@ -8,7 +8,7 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
-from irvane.core.acutance.wanted import softness_map
+from irvane.core.acutance.intentional_blur import softness_map
 from irvane.core.colour.spaces import SPACES
 from irvane.core.line.camera import mixed_patch
 from irvane.core.line.context import Context

@@ -12,7 +12,7 @@ from irvane.core.acutance.blur_cause import SIDE, Cause, cause_of, mean_spectrum
 from irvane.core.acutance.blurs import Blur
 from irvane.core.acutance.diffraction import diffraction
 from irvane.core.acutance.edge_blur import Edges, edges_of, find_edges, sharpest
-from irvane.core.acutance.wanted import judged, soft_places, softness_map
+from irvane.core.acutance.intentional_blur import judged, soft_places, softness_map
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.colour.rendering import WHITE_EV
 from irvane.core.image import MID_GREY, NoiseModel

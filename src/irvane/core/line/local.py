@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from irvane.core.acutance.wanted import softness_map
+from irvane.core.acutance.intentional_blur import softness_map
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, light_of, transform
 from irvane.core.declaring import Choice
 from irvane.core.line.camera import Upstream

@@ -11,8 +11,8 @@ from irvane.core.errors import plain_text
 from irvane.core.files.info import FrameInfo
 from irvane.core.merge.ghosts import Ghosts
 from irvane.core.merge.hdr import Single
-from irvane.core.merge.laying import Plan
 from irvane.core.merge.planning import stepped_by
+from irvane.core.merge.registration import Plan
 
 
 def told_of_plan(

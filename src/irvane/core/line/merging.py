@@ -23,8 +23,8 @@ from irvane.core.errors import MergeError, ReadError, SettingError, plain_text
 from irvane.core.files.collecting import RENDERED_ENDINGS
 from irvane.core.files.opcodes import optics_of
 from irvane.core.image import NoiseModel
-from irvane.core.line.how import FUSION, HDR, JOIN, KINDS, MEAN, PANORAMA, How
 from irvane.core.line.merge_lights import clipped_everywhere, rebuild_lights
+from irvane.core.line.merge_options import FUSION, HDR, JOIN, KINDS, MEAN, PANORAMA, MergeOptions
 from irvane.core.line.merge_words import told_of_movers, told_of_plan, told_of_single
 from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded, Origin
@@ -35,8 +35,8 @@ from irvane.core.merge.equalise import equalised, middle
 from irvane.core.merge.fusion import fuse, join
 from irvane.core.merge.ghosts import Place
 from irvane.core.merge.hdr import Merged, best_single, find_movement, merge, origin_map
-from irvane.core.merge.laying import Member, plan
 from irvane.core.merge.mean import mean
+from irvane.core.merge.registration import Member, plan
 from irvane.core.noise.denoise import Removal, automatic_amount
 from irvane.core.orientation import upright
 from irvane.core.progress import Progress, always, part, step
@@ -52,7 +52,7 @@ _FINISHED_NOISE = NoiseModel((4e-4,) * 3, (0.005,) * 3, "assumed")
 class MergeSource:
     """Frames merged into one source."""
 
-    def __init__(self, paths: Sequence[Path], how: How = How()) -> None:
+    def __init__(self, paths: Sequence[Path], how: MergeOptions = MergeOptions()) -> None:
         self.members = tuple(FileSource(path) for path in paths)
         self.how = how
         if len(self.members) < 2:
@@ -106,7 +106,7 @@ class MergeSource:
         return self._of_pictures(frames, place, notes, part(progress, 0.7, 1.0))
 
     @staticmethod
-    def _merged(paths: Sequence[Path], how: How, progress: Progress) -> Loaded:
+    def _merged(paths: Sequence[Path], how: MergeOptions, progress: Progress) -> Loaded:
         return MergeSource(paths, how).load(progress)
 
     def _opened(self, progress: Progress) -> tuple[list[FileSource], list[Loaded], list[str]]:

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from irvane.core.lens.corrections import LensFacts, corrections_of
-from irvane.core.lens.framing import bending_only, geometry_of, unbent
+from irvane.core.lens.framing import bending_only, geometry_of, without_geometry
 from irvane.core.lens.vignetting import gains_at, grid_gains_at
 from irvane.core.light.guide import Guide
 from irvane.core.line.context import Context, geometry_for
@@ -70,6 +70,6 @@ def at_source(settings: Settings, context: Context, region: OutputRegion) -> tup
     pixels that were never resampled. The second is a region of the output of these settings, whose pixels are
     the frame's."""
     place = geometry_for(settings, context).place_of(region)
-    return replace(settings, lens=unbent(settings.lens)), OutputRegion(
+    return replace(settings, lens=without_geometry(settings.lens)), OutputRegion(
         place.top, place.left, place.bottom, place.right
     )

@@ -19,8 +19,8 @@ from irvane.core.line.merge_words import told_of_movers, told_of_plan, told_of_s
 from irvane.core.line.source import MERGED, MOSAIC, Loaded, Origin
 from irvane.core.merge.ghosts import Ghosts, Place
 from irvane.core.merge.hdr import best_single, find_movement, origin_map
-from irvane.core.merge.laying import CLIPPED, FADE, Member, Plan, plan
 from irvane.core.merge.mosaics import merge_mosaics
+from irvane.core.merge.registration import CLIPPED, FADE, Member, Plan, plan
 from irvane.core.merge.variance import Variance, variance_of
 from irvane.core.noise import denoise
 from irvane.core.noise.denoise import Removal
@@ -81,7 +81,7 @@ def find_still(
 
     Parameters
     ----------
-    sensors : station Sensor of each frame. reference : see :func:`irvane.core.merge.laying.plan`.
+    sensors : station Sensor of each frame. reference : see :func:`irvane.core.merge.registration.plan`.
 
     Raises
     ------

@@ -24,7 +24,7 @@ from irvane.core.image import NoiseModel
 from irvane.core.lens.framing import uncropped
 from irvane.core.line.camera import camera_light
 from irvane.core.line.context import geometry_for
-from irvane.core.line.how import HDR, How
+from irvane.core.line.merge_options import HDR, MergeOptions
 from irvane.core.line.realise import realise
 from irvane.core.line.source import MERGED, MOSAIC, FileSource, Loaded
 from irvane.core.merge.layout import Position, lay_out
@@ -35,7 +35,7 @@ from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, part, step
 
 #: Makes a merge of frames.
-Merge = Callable[[Sequence[Path], How, Progress], Loaded]
+Merge = Callable[[Sequence[Path], MergeOptions, Progress], Loaded]
 #: Automatic amount up to which a single frame is not denoised.
 _LEAST_AMOUNT = 50
 #: Longer side of the previews that brackets are recognised by.
@@ -52,7 +52,7 @@ _KINDS = {
 _METHOD = "position@2"
 
 
-def stitched(members: Sequence[FileSource], how: How, merge: Merge, progress: Progress) -> Loaded:
+def stitched(members: Sequence[FileSource], how: MergeOptions, merge: Merge, progress: Progress) -> Loaded:
     """The panorama of files.
 
     Raises
@@ -109,7 +109,7 @@ class Trial:
     words: str
 
 
-def try_layout(members: Sequence[FileSource], how: How, progress: Progress) -> Trial:
+def try_layout(members: Sequence[FileSource], how: MergeOptions, progress: Progress) -> Trial:
     """How a panorama would look, from the previews in its files, in a second or two.
 
     Raises
@@ -179,7 +179,7 @@ class _Facts:
 
 
 def _position(
-    group: Sequence[FileSource], how: How, merge: Merge, store: ResultCache, progress: Progress
+    group: Sequence[FileSource], how: MergeOptions, merge: Merge, store: ResultCache, progress: Progress
 ) -> tuple[np.ndarray, _Facts]:
     """Light of a position with its lens corrected, upright, and what is known of it; from disk where it was
     made before."""
@@ -197,13 +197,13 @@ def _position(
 
 
 def _made(
-    group: Sequence[FileSource], how: How, merge: Merge, progress: Progress
+    group: Sequence[FileSource], how: MergeOptions, merge: Merge, progress: Progress
 ) -> tuple[np.ndarray, _Facts]:
     own = how.settings_of(group[0].path.name)
     settings = own.with_values({"lens.aberration": "off"})
     settings = replace(settings, lens=uncropped(settings.lens))
     if len(group) > 1:
-        bracket = How(HDR, how.ghosts, aligns=how.aligns, own=how.own)
+        bracket = MergeOptions(HDR, how.ghosts, aligns=how.aligns, own=how.own)
         loaded = merge([one.path for one in group], bracket, part(progress, 0.0, 0.8))
     else:
         loaded = group[0].load()

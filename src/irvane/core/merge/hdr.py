@@ -18,7 +18,7 @@ from irvane.core.image import LUMA_2020, NoiseModel, largest_colour
 from irvane.core.kernels import inline, marked
 from irvane.core.merge.align import warp
 from irvane.core.merge.ghosts import Ghosts, Place, find_ghosts, sight, taken
-from irvane.core.merge.laying import CLIPPED, FADE, Member, Plan
+from irvane.core.merge.registration import CLIPPED, FADE, Member, Plan
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.threads import share_out
 

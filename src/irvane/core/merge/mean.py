@@ -11,7 +11,7 @@ from irvane.core.image import NoiseModel
 from irvane.core.merge.align import warp
 from irvane.core.merge.ghosts import Ghosts
 from irvane.core.merge.hdr import Merged, find_movement
-from irvane.core.merge.laying import Member, Plan
+from irvane.core.merge.registration import Member, Plan
 from irvane.core.progress import Progress, always, step
 
 

@@ -17,7 +17,7 @@ import numpy as np
 from irvane.core.kernels import marked
 from irvane.core.merge.ghosts import Ghosts
 from irvane.core.merge.hdr import expected_light, hold
-from irvane.core.merge.laying import Member, Plan
+from irvane.core.merge.registration import Member, Plan
 from irvane.core.progress import Progress, always, step
 from irvane.core.threads import share_out
 

@@ -65,7 +65,7 @@ class Patches(Protocol):
 
 def in_output(region: FrameRegion) -> OutputRegion:
     """A part of a frame in an output whose pixels are the frame's own (see
-    :func:`irvane.core.lens.framing.unbent`)."""
+    :func:`irvane.core.lens.framing.without_geometry`)."""
     return OutputRegion(region.top, region.left, region.bottom, region.right, region.step)
 
 

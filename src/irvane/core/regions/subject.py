@@ -1,6 +1,6 @@
 """The subject of a frame: where it is sharp, stands out from its borders, and is whole.
 
-How much a place stands out from the background (:mod:`irvane.core.regions.standing_out`), how sharp it is,
+How much a place stands out from the background (:mod:`irvane.core.regions.saliency`), how sharp it is,
 and what a small network makes of the picture (:mod:`irvane.core.regions.likely`) give a first guess; a graph
 cut with colour models (Rother, Kolmogorov & Blake 2004, through OpenCV) makes it whole; its contours are
 refined on the picture itself (guided filter, He, Sun & Tang 2013). Whether that is a subject is for
@@ -17,7 +17,7 @@ import numpy as np
 from irvane.core.regions.belief import confidence, features
 from irvane.core.regions.likely import likely
 from irvane.core.regions.reference import Reference
-from irvane.core.regions.standing_out import standing_out
+from irvane.core.regions.saliency import saliency
 from irvane.core.store import STORE
 
 #: Longer side of what the graph cut sees, and its rounds.
@@ -173,7 +173,7 @@ def _sharpness(reference: Reference, size: tuple[int, int]) -> np.ndarray | None
 def _guess(lab: np.ndarray, sharp: np.ndarray | None) -> np.ndarray:
     """How likely every place belongs to the subject: float32, 0…1."""
     h, w = lab.shape[:2]
-    stands = (standing_out(lab) + _unlike(lab)) / 2
+    stands = (saliency(lab) + _unlike(lab)) / 2
     y, x = np.mgrid[0:h, 0:w]
     centred = np.exp(-(((x / w - 0.5) / 0.42) ** 2 + ((y / h - 0.5) / 0.48) ** 2))
     if sharp is None or float(np.quantile(sharp, 0.9) - np.quantile(sharp, 0.3)) < 0.3:

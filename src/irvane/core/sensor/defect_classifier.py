@@ -11,8 +11,8 @@ import numpy as np
 from irvane.core import networks
 from irvane.core.image import Mosaic, NoiseModel
 from irvane.core.kernels import serial
+from irvane.core.sensor.defect_candidates import Candidates, sort
 from irvane.core.sensor.neighbourhood import colours_around, surroundings
-from irvane.core.sensor.suspects import Suspects, sort
 from irvane.core.threads import each
 
 #: Pixels to each side.
@@ -81,7 +81,7 @@ def _look(data, ys, xs, period, colours, gain, variance, excess, out):
 
 
 def looked(
-    mosaic: Mosaic, noise: NoiseModel, found: Suspects, near: np.ndarray, told: np.ndarray
+    mosaic: Mosaic, noise: NoiseModel, found: Candidates, near: np.ndarray, told: np.ndarray
 ) -> np.ndarray:
     """What the network is told of some of the suspects.
 
@@ -113,7 +113,7 @@ def figures(seen: np.ndarray, first: np.ndarray, crowds: np.ndarray) -> np.ndarr
 
 
 def defective(
-    mosaic: Mosaic, noise: NoiseModel, found: Suspects, near: np.ndarray, told: np.ndarray
+    mosaic: Mosaic, noise: NoiseModel, found: Candidates, near: np.ndarray, told: np.ndarray
 ) -> np.ndarray:
     """Which of some suspects are defects; parameters as of `looked`: bool, N."""
 

@@ -14,8 +14,8 @@ from irvane.core import networks
 from irvane.core.image import Mosaic, NoiseModel
 from irvane.core.kernels import serial
 from irvane.core.sensor import defect_classifier
+from irvane.core.sensor.defect_candidates import Candidates, defect_candidates, level, sort
 from irvane.core.sensor.neighbourhood import colours_around, surroundings
-from irvane.core.sensor.suspects import Suspects, level, sort, suspects
 from irvane.core.threads import each
 
 #: Pixels to each side that the judgement sees.
@@ -31,7 +31,7 @@ _RESTLESS = 8.0
 _LEAST_NOISE = 1e-5
 #: Side of the squares in which suspects are counted.
 _SQUARE = 192
-#: Suspects that are judged at once.
+#: Candidates that are judged at once.
 _MANY = 2048
 #: Values further than this many times the suspect's own height count as this far.
 _FAR = 2.0
@@ -111,7 +111,7 @@ def _see_all(data, ys, xs, period, colours, gain, variance, instead, excess, spr
         told[n + 8] = 0.25 * min(np.sqrt(odd[2]), np.float32(_RESTLESS))
 
 
-def crowding(found: Suspects, shape: tuple[int, int]) -> np.ndarray:
+def crowding(found: Candidates, shape: tuple[int, int]) -> np.ndarray:
     """Share of suspects among the pixels of the square around each suspect: N."""
     down, across = (-(-n // _SQUARE) for n in shape)
     square = found.y // _SQUARE * across + found.x // _SQUARE
@@ -121,7 +121,7 @@ def crowding(found: Suspects, shape: tuple[int, int]) -> np.ndarray:
     return (np.bincount(square, minlength=down * across) / np.outer(*sides).ravel())[square]
 
 
-def seen(mosaic: Mosaic, noise: NoiseModel, found: Suspects, crowds: np.ndarray, part: slice) -> np.ndarray:
+def seen(mosaic: Mosaic, noise: NoiseModel, found: Candidates, crowds: np.ndarray, part: slice) -> np.ndarray:
     """What the network is told of a part of the suspects, whose crowding is known: float32, N×FEATURES."""
     colours = colours_around(mosaic.cfa, REACH)
     gain, variance = np.array(noise.gain, np.float32), np.array(noise.read, np.float32) ** 2
@@ -134,7 +134,7 @@ def seen(mosaic: Mosaic, noise: NoiseModel, found: Suspects, crowds: np.ndarray,
     return out
 
 
-def possible(mosaic: Mosaic, noise: NoiseModel, found: Suspects) -> tuple[np.ndarray, np.ndarray]:
+def possible(mosaic: Mosaic, noise: NoiseModel, found: Candidates) -> tuple[np.ndarray, np.ndarray]:
     """Which of the suspects the first network does not clear, and what is told of them: int N, and see
     `defect_classifier.figures`."""
     crowds = crowding(found, mosaic.data.shape)
@@ -162,7 +162,7 @@ def repair_defects(mosaic: Mosaic, noise: NoiseModel) -> int:
     -------
     How many pixels were replaced.
     """
-    found = suspects(mosaic, noise)
+    found = defect_candidates(mosaic, noise)
     if not found.y.size:
         return 0
     near, told = possible(mosaic, noise, found)

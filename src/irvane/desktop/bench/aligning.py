@@ -28,27 +28,27 @@ class Aligning(QObject):
         service.comparison.aligned.connect(self._aligned)
         service.improved.connect(lambda _key: self._aligning.clear())
 
-    def align(self, wishes: list[ViewRequest | None]) -> bool:
+    def align(self, requests: list[ViewRequest | None]) -> bool:
         """Have frames laid on that of the first pane, each pair of frames once; did any of them move?"""
-        first, before = wishes[0], [content.mapping for content in self.panes.contents]
+        first, before = requests[0], [content.mapping for content in self.panes.contents]
         self.panes.contents[0].mapping = None
-        for pane, wish in enumerate(wishes[1:], 1):
+        for pane, request in enumerate(requests[1:], 1):
             content = self.panes.contents[pane]
-            if first is None or wish is None or not self.panes.view.aligning:
+            if first is None or request is None or not self.panes.view.aligning:
                 content.mapping = None
                 continue
-            pair = first.source.key, wish.source.key
+            pair = first.source.key, request.source.key
             if pair[0] == pair[1] or pair in self._mappings:
-                content.mapping = self._between(first, wish, self._mappings.get(pair))
+                content.mapping = self._between(first, request, self._mappings.get(pair))
             elif pair not in self._aligning:
                 self._aligning.add(pair)
-                self.service.comparison.align(first, wish)
+                self.service.comparison.align(first, request)
         return any(a is not c.mapping for a, c in zip(before, self.panes.contents, strict=True))
 
     def _between(self, one: ViewRequest, two: ViewRequest, frames: Mapping | None) -> Between | None:
         """How what the second shows lies on what the first shows; None while one of them is not there."""
         engine = self.service.engine
-        frame, other = (engine.best(wish.source, wish.settings.sensor) for wish in (one, two))
+        frame, other = (engine.best(request.source, request.settings.sensor) for request in (one, two))
         if frame is None or other is None:
             return None
         strangers = one.source.key != two.source.key and frames is None

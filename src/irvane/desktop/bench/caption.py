@@ -17,7 +17,7 @@ from irvane.core.files.info import exposure_text
 from irvane.core.judge.alignment import Between
 from irvane.core.judge.gradient import GradientFigures
 from irvane.core.judge.inside import RegionFigures
-from irvane.core.settings import Settings, bare, differences, full_label, handed_on, value_text
+from irvane.core.settings import Settings, bare, copied_settings, differences, full_label, value_text
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.elided import Elided
 from irvane.desktop.item import BARE, Item
@@ -219,7 +219,7 @@ class Caption(QWidget):
         self._exposure.setVisible(not narrow)
         own = item.settings(content.proof)
         if content.without:
-            own = handed_on(bare(), own, (content.without,))
+            own = copied_settings(bare(), own, (content.without,))
         words = difference_text(own, other) if other is not None else ""
         if content.without:
             words = f"without the station {content.without.capitalize()}"

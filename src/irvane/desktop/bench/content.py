@@ -43,9 +43,9 @@ class Layer:
     marks: Marks | None = None
     of: object = None
 
-    def is_old(self, wish: ViewRequest | None) -> bool:
+    def is_old(self, request: ViewRequest | None) -> bool:
         """Was it made of something else than is wanted now?"""
-        return isinstance(self.of, ViewRequest) and wish is not None and self.of.owner != wish.owner
+        return isinstance(self.of, ViewRequest) and request is not None and self.of.owner != request.owner
 
 
 def image_of(pixels: np.ndarray, space: str = "srgb") -> QImage:
@@ -87,7 +87,7 @@ class Content:
         the notes, the range and the share that is seen are of. Figures of something else are never shown: see
         :meth:`keep_own`.
     geometry : where the frame lies in its picture; None while only a preview is there.
-    exact : the wish for which the picture was rendered at full resolution and then reduced.
+    exact : the request for which the picture was rendered at full resolution and then reduced.
     """
 
     item: int | None = None

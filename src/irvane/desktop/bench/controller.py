@@ -82,7 +82,7 @@ class ViewController(QObject):
         """The probe was moved: read its figures."""
         self._probing.ask()
 
-    def wish(self, pane: int) -> ViewRequest | None:
+    def request_of(self, pane: int) -> ViewRequest | None:
         """What a pane wants to show now."""
         item = self.panes.item(pane)
         if item is None or not item.ready or item.problem:
@@ -102,8 +102,8 @@ class ViewController(QObject):
 
     def keep_own(self, pane: int) -> None:
         """Give up a pane's figures that are not of what it shows now, where it shows it."""
-        wish, contents = self.wish(pane), self.panes.contents
-        contents[pane].keep_own(None if wish is None else wish.owner, self._place(pane))
+        request, contents = self.request_of(pane), self.panes.contents
+        contents[pane].keep_own(None if request is None else request.owner, self._place(pane))
         if contents[0].probe is None:  # the texture that others keep is kept of that
             for content in contents[1:]:
                 content.probe = None if content.probe is None else content.probe.against(None)
@@ -149,45 +149,46 @@ class ViewController(QObject):
 
     def _request(self) -> None:
         count = len(self.panes.contents)
-        wishes = [self.wish(pane) for pane in range(count)]
-        if self.aligning.align(wishes):  # what is to be seen lies elsewhere now
+        requests = [self.request_of(pane) for pane in range(count)]
+        if self.aligning.align(requests):  # what is to be seen lies elsewhere now
             self._give_up_moved_probes()
-            wishes = [self.wish(pane) for pane in range(count)]
+            requests = [self.request_of(pane) for pane in range(count)]
         contents = self.panes.contents
         self.service.keep_panes([content.key for content in contents])
-        self.service.progressive.keep_only([wish for wish in wishes if wish is not None])
+        self.service.progressive.keep_only([request for request in requests if request is not None])
         taken: list[ViewRequest] = []
         for pane in sorted(range(count), key=lambda pane: pane != self.panes.view.chosen):
-            wish, content = wishes[pane], contents[pane]
-            content.wished = wish
-            self._tell_instead(pane, wish)
-            if wish is None or (
-                content.wait is not None and content.wait_of != self.service.progressive.work_key(wish)
+            request, content = requests[pane], contents[pane]
+            content.wished = request
+            self._tell_instead(pane, request)
+            if request is None or (
+                content.wait is not None and content.wait_of != self.service.progressive.work_key(request)
             ):
                 content.end_wait()
-            if wish is None or wish == content.shown or wish in taken:
+            if request is None or request == content.shown or request in taken:
                 continue  # panes that show the same are served by one picture
-            self.service.show(content.key, wish)
-            taken.append(wish)
-            if wish not in content.asked:
-                content.asked.append(wish)
+            self.service.show(content.key, request)
+            taken.append(request)
+            if request not in content.asked:
+                content.asked.append(request)
         if self._loupe is not None and any(
-            c.loupe is not None and c.loupe.is_old(w) for c, w in zip(contents, wishes, strict=True)
+            c.loupe is not None and c.loupe.is_old(w) for c, w in zip(contents, requests, strict=True)
         ):
             self.loupe(self._loupe)
         if any(
-            wish is not None and content.whole is None for wish, content in zip(wishes, contents, strict=True)
+            request is not None and content.whole is None
+            for request, content in zip(requests, contents, strict=True)
         ):
             self._settle.start()  # what was measured in vain, before the frame was there, is measured again
-        first = wishes[0]
-        for pane, wish in enumerate(wishes[1:], 1):
-            if self.panes.matching and first is not None and wish is not None:
-                plain = self._plain(0, first), self._plain(pane, wish)
+        first = requests[0]
+        for pane, request in enumerate(requests[1:], 1):
+            if self.panes.matching and first is not None and request is not None:
+                plain = self._plain(0, first), self._plain(pane, request)
                 key = contents[pane].key
                 self.service.comparison.match(key, *plain, self.panes.view.matched)
                 if NOISE in self.panes.view.matched:
                     self.service.comparison.match_noise(key, *plain)
-        self._ask_difference(wishes[self.panes.view.chosen], wishes[self.panes.other])
+        self._ask_difference(requests[self.panes.view.chosen], requests[self.panes.other])
 
     def _ask_difference(self, one: ViewRequest | None, two: ViewRequest | None) -> None:
         if self.panes.view.arrangement == DIFFERENCE and one is not None and two is not None:
@@ -197,49 +198,49 @@ class ViewController(QObject):
                 one, two, *self.panes.view.difference, mapping if reverse is None else None
             )
 
-    def _rendered(self, key: int, wish: ViewRequest, rendered: Rendered, state: str) -> None:
+    def _rendered(self, key: int, request: ViewRequest, rendered: Rendered, state: str) -> None:
         pane = self.panes.with_key(key)
         content = None if pane is None else self.panes.contents[pane]
-        wanted = content is not None and wish in content.asked
+        wanted = content is not None and request in content.asked
         if content is not None and wanted:
-            del content.asked[: content.asked.index(wish)]
+            del content.asked[: content.asked.index(request)]
         for other, each in enumerate(self.panes.contents):
-            if (each is content and wanted) or each.wished == wish:
-                self._take(other, wish, rendered, state)
-        if content is not None and content.wished != wish and not self.service.renders(key):
+            if (each is content and wanted) or each.wished == request:
+                self._take(other, request, rendered, state)
+        if content is not None and content.wished != request and not self.service.renders(key):
             self.request()  # what was asked for meanwhile was there already then
         self._settle.start()
 
-    def _take(self, pane: int, wish: ViewRequest, rendered: Rendered, state: str) -> None:
+    def _take(self, pane: int, request: ViewRequest, rendered: Rendered, state: str) -> None:
         item = self.panes.item(pane)
-        if item is None or item.source is not wish.source:
+        if item is None or item.source is not request.source:
             return
-        frame = self.service.engine.best(wish.source, wish.settings.sensor)
+        frame = self.service.engine.best(request.source, request.settings.sensor)
         if frame is None:
             return
         content = self.panes.contents[pane]
         content.problem = ""
-        content.take(rendered, frame.geometry(wish.settings).output, state, wish)
+        content.take(rendered, frame.geometry(request.settings).output, state, request)
         content.exact = None
         wanting = item.preview is None or item.stand_in
         if wanting and content.backdrop is content.current and content.backdrop is not None:
             pixels = SCREEN.in_srgb(rendered.pixels, rendered.space)
             self.panes.session.give_preview(item, Preview.of(pixels, content.extent, _OWN_PREVIEW))
         if state == "final":
-            if frame.complete_for(wish.settings):
+            if frame.complete_for(request.settings):
                 content.end_wait()
-            content.shown = wish
+            content.shown = request
         self.repaint.emit(pane)
 
-    def _tell_instead(self, pane: int, wish: ViewRequest | None) -> None:
+    def _tell_instead(self, pane: int, request: ViewRequest | None) -> None:
         """Why the look that was asked for is not what is seen."""
         content, own = self.panes.contents[pane], self.panes.settings(pane)
-        frame = None if wish is None else self.service.engine.best(wish.source, wish.settings.sensor)
+        frame = None if request is None else self.service.engine.best(request.source, request.settings.sensor)
         told = ""
-        if wish is not None and own is not None and self.panes.waiting.waits(own):
+        if request is not None and own is not None and self.panes.waiting.waits(own):
             told = WAITS
-        elif wish is not None and frame is not None:
-            told = missing(self.panes.view.look, frame.developed, wish.region.step)
+        elif request is not None and frame is not None:
+            told = missing(self.panes.view.look, frame.developed, request.region.step)
         if told != content.instead:
             content.instead = told
             self.repaint.emit(pane)
@@ -254,68 +255,70 @@ class ViewController(QObject):
 
     def _probe(self) -> None:
         for pane in range(len(self.panes.contents)):
-            wish = self.wish(pane)
-            if wish is not None:
-                self.service.probe(self.panes.contents[pane].key, wish, self._place(pane))
+            request = self.request_of(pane)
+            if request is not None:
+                self.service.probe(self.panes.contents[pane].key, request, self._place(pane))
 
     def _measure(self) -> None:
         self._probe()
         for pane in range(len(self.panes.contents)):
-            wish = self.wish(pane)
-            if wish is not None:
+            request = self.request_of(pane)
+            if request is not None:
                 content = self.panes.contents[pane]
-                inexact = wish.region.step > 1 and content.exact != wish
+                inexact = request.region.step > 1 and content.exact != request
                 if content.whole is None or inexact:
-                    self.service.measure(content.key, wish)
+                    self.service.measure(content.key, request)
 
-    def _current(self, key: int, wish: ViewRequest) -> int | None:
+    def _current(self, key: int, request: ViewRequest) -> int | None:
         """The pane that still shows what figures were read for."""
         pane = self.panes.with_key(key)
-        now = None if pane is None else self.wish(pane)
-        same = now is not None and now.source is wish.source and now.settings == wish.settings
+        now = None if pane is None else self.request_of(pane)
+        same = now is not None and now.source is request.source and now.settings == request.settings
         return pane if same else None
 
-    def _figures(self, key: int, wish: ViewRequest, found: WholeFigures, exact: Rendered | None) -> None:
-        pane = self._current(key, wish)
+    def _figures(self, key: int, request: ViewRequest, found: WholeFigures, exact: Rendered | None) -> None:
+        pane = self._current(key, request)
         if pane is not None:
             content = self.panes.contents[pane]
-            content.whole, content.whole_of = found, wish.owner
-            if exact is not None and wish == self.wish(pane):
-                content.take(exact, content.extent, "final", wish)
-                content.exact = wish
-                self._keep(pane, wish, exact)
+            content.whole, content.whole_of = found, request.owner
+            if exact is not None and request == self.request_of(pane):
+                content.take(exact, content.extent, "final", request)
+                content.exact = request
+                self._keep(pane, request, exact)
             self.refreshed.emit()
             if pane == self.panes.view.chosen:
                 self.chosen_changed.emit()
 
-    def _keep(self, pane: int, wish: ViewRequest, exact: Rendered) -> None:
+    def _keep(self, pane: int, request: ViewRequest, exact: Rendered) -> None:
         """The small picture of a frame is that of its development from now on."""
         item, content = self.panes.item(pane), self.panes.contents[pane]
-        plain = wish.look == PICTURE and wish.medium is None and not wish.offset
+        plain = request.look == PICTURE and request.medium is None and not request.offset
         if item is None or not plain or content.backdrop is not content.current:
             return
-        if wish.settings == item.settings(item.sidecar.current):
+        if request.settings == item.settings(item.sidecar.current):
             pixels = SCREEN.in_srgb(exact.pixels, exact.space)
-            self.service.files.keep_developed(item.number, item.source, wish.settings, pixels, content.extent)
+            self.service.files.keep_developed(
+                item.number, item.source, request.settings, pixels, content.extent
+            )
 
     def _probed(
-        self, key: int, wish: ViewRequest, place: OutputRegion | LocalRegion, found: PlaceFigures | None
+        self, key: int, request: ViewRequest, place: OutputRegion | LocalRegion, found: PlaceFigures | None
     ) -> None:
-        pane = self._current(key, wish)
+        pane = self._current(key, request)
         if pane is not None and place == self._place(pane):
             contents = self.panes.contents
-            contents[pane].probe, contents[pane].probe_of = found, (wish.owner, place)
+            contents[pane].probe, contents[pane].probe_of = found, (request.owner, place)
             first = contents[0].probe
             for content in contents[1:] if pane == 0 else contents[pane : pane + 1]:
                 if content.probe is not None:
                     content.probe = content.probe.against(first)
             self.refreshed.emit()
 
-    def _plain(self, pane: int, wish: ViewRequest) -> ViewRequest:
-        """A wish without anything that was made equal."""
+    def _plain(self, pane: int, request: ViewRequest) -> ViewRequest:
+        """A request without anything that was made equal."""
         settings = self.panes.settings(pane)
         assert settings is not None
-        return replace(wish, settings=settings, offset=0.0)
+        return replace(request, settings=settings, offset=0.0)
 
     def _matched(self, key: int, found: Match) -> None:
         pane = self.panes.with_key(key)
@@ -345,7 +348,7 @@ class ViewController(QObject):
     def _differed(
         self, one: ViewRequest, two: ViewRequest, made: tuple[Rendered, DifferenceFigures | None] | None
     ) -> None:
-        now = self.wish(self.panes.view.chosen), self.wish(self.panes.other)
+        now = self.request_of(self.panes.view.chosen), self.request_of(self.panes.other)
         if now[0] is None or now[1] is None or (one.source, two.source) != (now[0].source, now[1].source):
             return
         if (one, two) != now and made is not None:
@@ -358,8 +361,8 @@ class ViewController(QObject):
         """Show a place (shares of width and height) at 1:1 in every pane; None: no loupe."""
         self._loupe = place
         for pane, content in enumerate(self.panes.contents):
-            wish = None if place is None else self.wish(pane)
-            if wish is None:
+            request = None if place is None else self.request_of(pane)
+            if request is None:
                 content.loupe = None
             elif place is not None:
                 side = LOUPE_SIDE
@@ -369,27 +372,28 @@ class ViewController(QObject):
                 left = round(min(max(x - side / 2, 0), max(w - side, 0)))
                 top = round(min(max(y - side / 2, 0), max(h - side, 0)))
                 region = OutputRegion(top, left, min(top + side, h), min(left + side, w))
-                self.service.comparison.peek(content.key, replace(wish, region=region, marks=None))
+                self.service.comparison.peek(content.key, replace(request, region=region, marks=None))
             self.repaint.emit(pane)
 
-    def _peeked(self, key: int, wish: ViewRequest, rendered: Rendered) -> None:
+    def _peeked(self, key: int, request: ViewRequest, rendered: Rendered) -> None:
         pane = self.panes.with_key(key)
         item = None if pane is None else self.panes.item(pane)
-        if pane is not None and self._loupe is not None and item is not None and item.source is wish.source:
-            self.panes.contents[pane].take_loupe(rendered, wish)
+        shows = item is not None and item.source is request.source
+        if pane is not None and self._loupe is not None and shows:
+            self.panes.contents[pane].take_loupe(rendered, request)
             self.repaint.emit(pane)
 
     def ask_spots(self) -> None:
         """Have the judging spots of the chosen pane's picture found; spots_ready follows."""
-        wish = self.wish(self.panes.view.chosen)
-        if wish is None:
+        request = self.request_of(self.panes.view.chosen)
+        if request is None:
             self.spots_ready.emit([])
-        elif (wish.source.key, wish.settings.lens) in self._spots:
-            self.spots_ready.emit(self._spots[wish.source.key, wish.settings.lens])
+        elif (request.source.key, request.settings.lens) in self._spots:
+            self.spots_ready.emit(self._spots[request.source.key, request.settings.lens])
         else:
-            self.service.comparison.find_spots(wish)
+            self.service.comparison.find_spots(request)
 
-    def _spotted(self, wish: ViewRequest, spots: list[Spot]) -> None:
+    def _spotted(self, request: ViewRequest, spots: list[Spot]) -> None:
         if spots:
-            self._spots[wish.source.key, wish.settings.lens] = spots
+            self._spots[request.source.key, request.settings.lens] = spots
         self.spots_ready.emit(spots)

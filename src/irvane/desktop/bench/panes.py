@@ -16,7 +16,7 @@ from irvane.core.line.looks import PICTURE
 from irvane.core.line.view import Rendered
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.regions.region import LocalRegion
-from irvane.core.settings import Settings, bare, handed_on
+from irvane.core.settings import Settings, bare, copied_settings
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.bench.waiting import Waiting
@@ -136,7 +136,7 @@ class Panes:
         settings = item.settings(content.proof)
         if self.view.framing:
             settings = replace(settings, lens=uncropped(settings.lens))
-        return handed_on(bare(), settings, (content.without,)) if content.without else settings
+        return copied_settings(bare(), settings, (content.without,)) if content.without else settings
 
     def viewport_of(self, pane: int) -> Viewport:
         """Zoom and place of a pane."""

@@ -39,11 +39,14 @@ class PaneWaits(QObject):
         """A job, as `busy` names it, is so far; share 1 ends it."""
         now = time.monotonic()
         for pane, content in enumerate(self.panes.contents):
-            item, wish = self.panes.item(pane), content.wished
-            concerned = wish is not None and self.progressive.concerns(job, wish)
-            if item is None or item.problem or wish is None or not concerned:
+            item, request = self.panes.item(pane), content.wished
+            concerned = request is not None and self.progressive.concerns(job, request)
+            if item is None or item.problem or request is None or not concerned:
                 continue
-            expected, key = self.progressive.expected(wish, content.extent), self.progressive.work_key(wish)
+            expected, key = (
+                self.progressive.expected(request, content.extent),
+                self.progressive.work_key(request),
+            )
             if content.wait is None or content.wait_of != key:
                 content.wait, content.wait_of = Wait(expected), key
             content.wait.replan(expected)

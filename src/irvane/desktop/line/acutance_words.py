@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from irvane.core.acutance.wanted import softness_map
+from irvane.core.acutance.intentional_blur import softness_map
 from irvane.core.line.frame import Frame
 from irvane.core.line.softness import softness_words
 from irvane.core.line.view import remaining_noise, sharpening_in_force

@@ -7,7 +7,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from irvane.core.errors import IrvaneError
-from irvane.core.finish.expected import Expected, expected
+from irvane.core.finish.estimates import Estimate, estimated
 from irvane.core.finish.journal import FAILED, RUNNING, Entry, Journal, Wanted
 from irvane.core.finish.queue import next_waiting, write_entry
 from irvane.core.line.jobs import Worker
@@ -41,7 +41,7 @@ class QueueRunner(QObject):
         self.journal = journal or Journal()
         self._worker = Worker("queue", unexpected, nice=_NICE)
         self._estimator = Worker("estimates", unexpected, nice=_NICE)
-        self.expected = Expected()
+        self.expected = Estimate()
         self.paused = True
         self.now: Entry | None = None
         self._held: Any = None
@@ -167,12 +167,12 @@ class QueueRunner(QObject):
         """Estimate size and time of what waits, beside the window's work; `estimated` tells."""
         open_ = [entry for entry in self.entries() if not entry.over]
 
-        def work(_progress: Progress) -> Expected:
-            return expected(open_)
+        def work(_progress: Progress) -> Estimate:
+            return estimated(open_)
 
         self._estimator.submit(("estimate",), work, self._estimated, lambda _error: None, 5)
 
-    def _estimated(self, told: Expected) -> None:
+    def _estimated(self, told: Estimate) -> None:
         self.expected = told
         self.estimated.emit()
 

@@ -51,7 +51,7 @@ def _mean(values: np.ndarray, pieces: np.ndarray, count: int, sizes: np.ndarray)
     return np.stack([np.bincount(pieces, v, count) / sizes for v in values.reshape(-1, pieces.size)], axis=1)
 
 
-def standing_out(lab: np.ndarray) -> np.ndarray:
+def saliency(lab: np.ndarray) -> np.ndarray:
     """0 background … 1 what stands out: float32 H×W. How high it rises tells nothing: it is brought to that
     range.
 

@@ -28,7 +28,7 @@ _LARGEST = 4_000_000
 
 
 @dataclass(frozen=True)
-class Expected:
+class Estimate:
     """What a batch will take.
 
     Attributes
@@ -135,7 +135,7 @@ def learn(entry: Entry, written: Path, seconds: float) -> None:
             temporary.write_text(json.dumps(paces, indent=1), "utf-8")
 
 
-def expected(entries: Iterable[Entry]) -> Expected:
+def estimated(entries: Iterable[Entry]) -> Estimate:
     """What these will take."""
     paces = _paces()
     count = sized = timed = 0
@@ -154,4 +154,4 @@ def expected(entries: Iterable[Entry]) -> Expected:
         pace = paces.get(_time_kind(entry.settings, how))
         if pace is not None:
             seconds, timed = seconds + pixels[0] * pace[0] / pace[1], timed + 1
-    return Expected(count, size, sized, seconds, timed)
+    return Estimate(count, size, sized, seconds, timed)

@@ -30,7 +30,7 @@ Pair = tuple[str, float, float, str, float, float]
 
 
 @dataclass(frozen=True)
-class How:
+class MergeOptions:
     """How frames are merged.
 
     Attributes
@@ -70,13 +70,13 @@ class How:
         return Settings().with_values(dict(dict(self.own).get(name, ())))
 
     @staticmethod
-    def from_dict(data: Any) -> How:
+    def from_dict(data: Any) -> MergeOptions:
         """From what :meth:`as_dict` made; what does not fit counts as not said."""
         found = data if isinstance(data, dict) else {}
-        plain = How()
+        plain = MergeOptions()
         kind, ghosts = found.get("kind"), found.get("ghosts")
         good = isinstance(ghosts, int | float) and not isinstance(ghosts, bool) and 0 <= ghosts <= 100
-        return How(
+        return MergeOptions(
             kind if kind in KINDS else plain.kind,
             float(ghosts) if good else plain.ghosts,  # type: ignore[arg-type]
             str(found.get("reference") or ""),

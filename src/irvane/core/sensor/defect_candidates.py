@@ -28,7 +28,7 @@ _MOST = 3
 
 
 @dataclass(frozen=True)
-class Suspects:
+class Candidates:
     """Pixels that stand out, in reading order.
 
     Attributes
@@ -45,9 +45,9 @@ class Suspects:
     excess: np.ndarray
     spread: np.ndarray
 
-    def only(self, which: np.ndarray) -> Suspects:
+    def only(self, which: np.ndarray) -> Candidates:
         """Some of them (int, N)."""
-        return Suspects(
+        return Candidates(
             *(values[which] for values in (self.y, self.x, self.instead, self.excess, self.spread))
         )
 
@@ -109,7 +109,7 @@ def _suspects(centre, a, b, c, d, gain, variance, kinds, kind, flags):
 
 @serial
 def _flag_row(data, y, sets, gain, variance, kinds, flags):
-    """Suspects of a row; what is nearer to the rim than the neighbours reach is always looked at.
+    """Candidates of a row; what is nearer to the rim than the neighbours reach is always looked at.
 
     `sets` are the sets of neighbours that occur in it, `kinds` tells which of them is whose.
     """
@@ -191,7 +191,7 @@ def sort(values, count):
 
 @serial
 def _list(begin, end, data, table, sets, kinds, gain, variance, columns, figures, found):
-    """List the suspects of every row: their columns, and what Suspects tells of them.
+    """List the suspects of every row: their columns, and what Candidates tells of them.
 
     Gain and variance (of the noise) are those of every column, for each row of the array.
     """
@@ -241,7 +241,7 @@ def _list(begin, end, data, table, sets, kinds, gain, variance, columns, figures
                 found[y] += 1
 
 
-def suspects(mosaic: Mosaic, noise: NoiseModel) -> Suspects:
+def defect_candidates(mosaic: Mosaic, noise: NoiseModel) -> Candidates:
     """Pixels of a mosaic of either array that stand out by more than its noise explains."""
     h, w = mosaic.data.shape
     room = max(16, w // _MOST)
@@ -257,4 +257,4 @@ def suspects(mosaic: Mosaic, noise: NoiseModel) -> Suspects:
     y = np.repeat(np.arange(h), found)
     place = np.arange(y.size) - np.repeat(np.cumsum(found) - found, found)
     instead, excess, spread = figures[y, place].T
-    return Suspects(y, columns[y, place].astype(np.int64), instead, excess, spread)
+    return Candidates(y, columns[y, place].astype(np.int64), instead, excess, spread)
