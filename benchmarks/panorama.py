@@ -24,8 +24,9 @@ from irvane.core.files.cache import ResultCache
 from irvane.core.files.dng import DngColour, write_dng
 from irvane.core.files.info import FrameInfo
 from irvane.core.line import stitching
-from irvane.core.line.merge_options import PANORAMA, MergeOptions
+from irvane.core.line.merge_options import MergeOptions
 from irvane.core.line.merging import MergeSource
+from irvane.core.merge.kinds import PANORAMA
 from irvane.core.simulate.camera import expose, quiet
 from irvane.core.simulate.demo import BODY_A
 from photographs import TEST, load

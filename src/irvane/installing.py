@@ -12,18 +12,11 @@ from pathlib import Path
 
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import atomic_file, make_folder
+from irvane.core.files.formats import MIME
 
 #: Name of the files, after the rule of the Desktop Entry Specification (a reversed domain that is ours by the
 #: program's name).
 ID = "irvane"
-#: MIME types of freedesktop.org's shared database that Irvane opens.
-MIME = (
-    "image/x-dcraw", "image/x-adobe-dng", "image/x-canon-cr2", "image/x-canon-cr3", "image/x-canon-crw",
-    "image/x-nikon-nef", "image/x-nikon-nrw", "image/x-sony-arw", "image/x-fuji-raf", "image/x-olympus-orf",
-    "image/x-panasonic-rw2", "image/x-pentax-pef", "image/x-samsung-srw", "image/tiff", "image/jpeg",
-    "image/png",
-    "image/x-exr",
-)  # fmt: skip
 
 
 def data_home() -> Path:

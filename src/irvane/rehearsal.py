@@ -22,11 +22,12 @@ from irvane.core.line.bands import Output
 from irvane.core.line.clip_flags import Limits
 from irvane.core.line.engine import Engine
 from irvane.core.line.looks import LOOKS, render_look
-from irvane.core.line.merge_options import FUSION, MergeOptions
+from irvane.core.line.merge_options import MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource
 from irvane.core.line.tasks import COARSE, FAST_PART, FULL, LENS, PART, REFINED, Request
 from irvane.core.line.view import render_view
+from irvane.core.merge.kinds import FUSION
 from irvane.core.pixels.picture import halve
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, always, step

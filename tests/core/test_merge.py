@@ -14,13 +14,14 @@ from irvane.core.errors import MergeError, SettingError
 from irvane.core.files.info import FrameInfo
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.merge_options import FUSION, JOIN, MergeOptions
+from irvane.core.line.merge_options import MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import DISPLAY, MERGED
 from irvane.core.line.view import scene_patch
 from irvane.core.merge.align import align, warp
 from irvane.core.merge.fusion import fuse
 from irvane.core.merge.hdr import merge
+from irvane.core.merge.kinds import FUSION, JOIN
 from irvane.core.merge.mean import mean
 from irvane.core.merge.planning import dialled, plan_bracket, seconds_of
 from irvane.core.merge.register import register

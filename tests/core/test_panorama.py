@@ -15,9 +15,10 @@ from irvane.core.files.cache import ResultCache
 from irvane.core.files.dng import DngColour, write_dng
 from irvane.core.files.info import FrameInfo
 from irvane.core.line import stitching
-from irvane.core.line.merge_options import PANORAMA, MergeOptions
+from irvane.core.line.merge_options import MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import MERGED
+from irvane.core.merge.kinds import PANORAMA
 from irvane.core.merge.layout import Position, lay_out
 from irvane.core.merge.panorama import largest_rectangle, stitch
 from irvane.core.simulate.camera import expose, quiet

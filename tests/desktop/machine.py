@@ -15,8 +15,9 @@ from PySide6.QtWidgets import QApplication
 
 from irvane.core.line import deblurring
 from irvane.core.line.looks import LOOKS
-from irvane.core.line.merge_options import HDR, MergeOptions
+from irvane.core.line.merge_options import MergeOptions
 from irvane.core.line.merging import MergeSource
+from irvane.core.merge.kinds import HDR
 from irvane.core.settings import Choice, Number, spec
 from irvane.desktop import filework, service, theme
 from irvane.desktop.window import Window

@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from irvane.core.files.sidecar import read_proofs
-from irvane.core.line.merge_options import FUSION, HDR, JOIN, MEAN, PANORAMA, MergeOptions
+from irvane.core.line.merge_options import MergeOptions
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource, Source
+from irvane.core.merge.kinds import FUSION, HDR, JOIN, MEAN, PANORAMA
 from irvane.core.regions.region import LocalRegion, Part, Stroke
 from irvane.core.settings import Settings
 

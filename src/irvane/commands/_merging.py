@@ -16,6 +16,7 @@ from irvane.commands._inputs import (
     read_settings,
 )
 from irvane.core.errors import SettingError
+from irvane.core.files.formats import format_called
 from irvane.core.settings import Settings
 
 if TYPE_CHECKING:
@@ -116,7 +117,7 @@ def all_sets(
         raise WriteError(args.out, f"the folder cannot be made ({error.strerror})") from error
     for one in found:
         paths = [Path(path) for path in one["frames"]]
-        path = args.out / f"{paths[0].stem}-merged{job.ENDINGS[settings.finish.format]}"
+        path = args.out / f"{paths[0].stem}-merged{format_called(settings.finish.format).endings[0]}"
 
         def work(paths: list[Path] = paths, path: Path = path) -> None:
             source = MergeSource(paths, how)

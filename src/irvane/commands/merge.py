@@ -10,13 +10,14 @@ from irvane.commands._inputs import (
     settings_options,
 )
 from irvane.commands._merging import merge
+from irvane.core.merge.kinds import KINDS, PANORAMA
 
 #: It computes pictures: what it needs is compiled before.
 COMPUTES = True
 
 
-#: Kinds of merges that are asked for by this command.
-_KINDS = ("hdr", "fusion", "join", "mean")
+#: A panorama is a command of its own.
+_KINDS = tuple(kind for kind in KINDS if kind != PANORAMA)
 
 
 def add_parser(commands: Any) -> None:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from irvane.core.files.collecting import OPENABLE
+from irvane.core.files.formats import OPENABLE
 
 
 def may_close(parent: QWidget, writing: bool, unsaved: int) -> bool:

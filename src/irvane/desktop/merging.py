@@ -23,10 +23,11 @@ from PySide6.QtWidgets import (
 from irvane.core.errors import SettingError, plain_text
 from irvane.core.files.info import exposure_text
 from irvane.core.files.thumbnails import Preview
-from irvane.core.line.merge_options import FUSION, HDR, JOIN, MEAN, PANORAMA, MergeOptions, Pair
+from irvane.core.line.merge_options import MergeOptions, Pair
 from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource
 from irvane.core.line.stitching import Trial, try_layout
+from irvane.core.merge.kinds import KINDS, MEAN, PANORAMA
 from irvane.core.merge.planning import MOST_FRAMES, plan_bracket, seconds_of
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.item import Item
@@ -37,21 +38,6 @@ from irvane.desktop.places import Places
 from irvane.desktop.plain import tip
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.sheet.sheeting import Sheeting
-
-_KINDS = {
-    HDR: (
-        "to light",
-        "Every pixel weighted by its noise: scene-linear light of all stops, toned afterwards. Raw frames.",
-    ),
-    FUSION: ("for detail", "Each frame gives the detail it has; a finished picture, natural at once."),
-    JOIN: ("join halves", "The lights of short exposures and the shadows of long ones, along soft borders."),
-    MEAN: ("average", "A burst of equal frames: noise falls with the root of their number."),
-    PANORAMA: (
-        "panorama",
-        "Positions that overlap, in rows and columns; brackets among them are merged on the way. Raw frames.",
-    ),
-}
-
 
 _PROJECTIONS = {
     "auto": "by the width of the view", "rectilinear": "straight lines stay straight",
@@ -79,9 +65,9 @@ class MergeDialog(QDialog):
         self.resize(460, 260)
         self._items = items
         self.kind = QComboBox()
-        for key, (words, help_) in _KINDS.items():
-            self.kind.addItem(words, key)
-            self.kind.setItemData(self.kind.count() - 1, tip(help_), Qt.ItemDataRole.ToolTipRole)
+        for key, kind in KINDS.items():
+            self.kind.addItem(kind.words, key)
+            self.kind.setItemData(self.kind.count() - 1, tip(kind.help), Qt.ItemDataRole.ToolTipRole)
         self.told = QLabel()
         self.told.setWordWrap(True)
         self.told.setObjectName("muted")
@@ -149,7 +135,7 @@ class MergeDialog(QDialog):
         self.fill.toggled.connect(lambda _on: self.laying.again())
         steps = {round(i.info.exposure_value or 0, 1) for i in items}
         if len(steps) == 1 and len(items) > 1:
-            self.kind.setCurrentIndex(list(_KINDS).index(MEAN))
+            self.kind.setCurrentIndex(list(KINDS).index(MEAN))
         if before is not None:
             self._begin_with(before)
         self._tell()
@@ -167,7 +153,7 @@ class MergeDialog(QDialog):
 
     def _tell(self) -> None:
         kind = self.kind.currentData()
-        self.told.setText(_KINDS[kind][1])
+        self.told.setText(KINDS[kind].help)
         for widget in (self.projection, self.fill):
             widget.setEnabled(kind == PANORAMA)
         for widget in (self.reference, self.aligns):

@@ -12,8 +12,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from irvane.core.errors import IrvaneError
 from irvane.core.files.thumbnails import Pictures
-from irvane.core.line.merge_options import HDR, MEAN, MERGE_START, PANORAMA, MergeOptions, before_merging
+from irvane.core.line.merge_options import MERGE_START, MergeOptions, before_merging
 from irvane.core.line.merging import MergeSource
+from irvane.core.merge.kinds import HDR, MEAN, PANORAMA
 from irvane.core.settings import Settings
 from irvane.desktop.item import Item
 from irvane.desktop.rail.rail import Rail

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from irvane.core.files.collecting import OPENABLE, collect
+from irvane.core.files.collecting import collect
+from irvane.core.files.formats import OPENABLE
 from irvane.core.judge.chart import ChartPatch, NoChartError
 from irvane.core.judge.comparing import Entry, compare_entries
 from irvane.core.judge.ladder import CameraLadder, frame_to_mark, read_ladder

@@ -8,7 +8,7 @@ from typing import Any
 from PySide6.QtWidgets import QApplication
 
 from irvane.core.fault_report import fault_report
-from irvane.core.files.collecting import OPENABLE
+from irvane.core.files.formats import OPENABLE
 from irvane.core.files.preferences import preferences
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.teststrip import PRESETS

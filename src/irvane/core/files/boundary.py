@@ -15,6 +15,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from irvane.core.errors import IrvaneError, ReadError
+from irvane.core.files.formats import kind_of
 from irvane.core.files.preferences import preferences
 from irvane.core.files.small import why_not_a_file
 from irvane.core.memory import available
@@ -98,7 +99,7 @@ def check_size(path: Path, width: int, height: int, bytes_each: int = BYTES_DECO
     """
     if min(width, height) < 1:
         raise ReadError(path, f"its size of {width} × {height} pixels is not plausible")
-    if path.suffix.lower() in (".jpg", ".jpeg") and width * height > _JPEG_PIXELS * path.stat().st_size:
+    if kind_of(path) == "jpeg" and width * height > _JPEG_PIXELS * path.stat().st_size:
         raise ReadError(
             path, f"it states a size of {width} × {height} pixels, which so small a file cannot hold"
         )

@@ -8,65 +8,8 @@ from pathlib import Path
 
 from irvane.core.errors import plain_text
 from irvane.core.files.atomic import remove_stale
+from irvane.core.files.formats import OPENABLE
 from irvane.core.names import natural_key
-
-#: Endings of raw files that LibRaw reads (its documentation's list, in common use).
-RAW_ENDINGS = frozenset(
-    f".{e}"
-    for e in [
-        "3fr",
-        "ari",
-        "arw",
-        "bay",
-        "cap",
-        "cr2",
-        "cr3",
-        "crw",
-        "dcr",
-        "dcs",
-        "dng",
-        "drf",
-        "eip",
-        "erf",
-        "fff",
-        "gpr",
-        "iiq",
-        "k25",
-        "kdc",
-        "mdc",
-        "mef",
-        "mos",
-        "mrw",
-        "nef",
-        "nrw",
-        "orf",
-        "ori",
-        "pef",
-        "ptx",
-        "pxn",
-        "r3d",
-        "raf",
-        "raw",
-        "rw2",
-        "rwl",
-        "rwz",
-        "sr2",
-        "srf",
-        "srw",
-        "x3f",
-    ]
-)
-#: Finished pictures, and what each ending stands for.
-RENDERED_KINDS = {
-    ".tif": "tiff",
-    ".tiff": "tiff",
-    ".jpg": "jpeg",
-    ".jpeg": "jpeg",
-    ".png": "png",
-    ".exr": "exr",
-}
-RENDERED_ENDINGS = frozenset(RENDERED_KINDS)
-OPENABLE = RAW_ENDINGS | RENDERED_ENDINGS
 
 
 def _is_picture(entry: os.DirEntry[str]) -> bool:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import reading, textual
+from irvane.core.files.formats import kind_of
 from irvane.core.files.info import FrameInfo, open_metadata, read_info
 from irvane.core.lazily import lazily
 
@@ -19,7 +20,6 @@ else:
 
 #: How a picture enters the line (:mod:`irvane.core.line.source` has the same words).
 _MOSAIC, _CAMERA, _SCENE, _DISPLAY = "mosaic", "camera", "scene", "display"
-_TIFF, _PILLOW = (".tif", ".tiff"), (".jpg", ".jpeg", ".png")
 
 
 @dataclass(frozen=True)
@@ -51,12 +51,12 @@ def read_header(path: Path) -> Header:
     if not path.is_file():
         raise ReadError(path, "the file is not there")
     with reading(path):
-        ending = path.suffix.lower()
-        if ending in _TIFF:
+        kind = kind_of(path)
+        if kind == "tiff":
             return _tiff(path)
-        if ending in _PILLOW:
+        if kind in ("jpeg", "png"):
             return _pillow(path)
-        return _exr(path) if ending == ".exr" else _raw(path)
+        return _exr(path) if kind == "exr" else _raw(path)
 
 
 def _tiff(path: Path) -> Header:
@@ -93,7 +93,7 @@ _PAGES = ("Exif.Image", *(f"Exif.SubImage{number}" for number in range(1, 10)))
 
 
 def _raw(path: Path) -> Header:
-    if path.suffix.lower() == ".dng" and (found := _dng(path)) is not None:
+    if kind_of(path) == "dng" and (found := _dng(path)) is not None:
         return found
     import rawpy
 

@@ -14,6 +14,7 @@ import numpy as np
 
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import reading
+from irvane.core.files.formats import kind_of
 from irvane.core.files.info import FrameInfo
 from irvane.core.lazily import lazily
 from irvane.core.lens.optics import BadPixels, Correction, GainGrid, Optics, RadialGain, Warp
@@ -145,7 +146,7 @@ def optics_of(
 def read_corrections(path: Path, cfa: np.ndarray | None) -> tuple[tuple[Correction, ...], tuple[str, ...]]:
     """The corrections that a DNG carries for its raw picture; none for other files, and for lists that are
     damaged."""
-    if path.suffix.lower() != ".dng":
+    if kind_of(path) != "dng":
         return (), ()
     found: list[Correction] = []
     skipped: list[str] = []

@@ -12,6 +12,7 @@ import numpy as np
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import check_size, reading, textual
 from irvane.core.files.camera_data import camera_colour, noise_profile
+from irvane.core.files.formats import kind_of
 from irvane.core.files.info import FrameInfo, open_metadata, read_info
 from irvane.core.files.plain_dng import PlainMosaic, read_plain_dng
 from irvane.core.image import BLUE, GREEN, RED, CameraColour, NoiseModel
@@ -260,7 +261,7 @@ def decode_raw(path: Path) -> RawFrame:
         When the file is missing, not a raw, truncated, or of an unsupported kind.
     """
     notes: list[str] = []
-    if path.suffix.lower() == ".dng" and path.is_file() and _is_cut_off(path):
+    if kind_of(path) == "dng" and path.is_file() and _is_cut_off(path):
         raise ReadError(path, "the file is cut off; copy it again from the card")
     info = read_info(path)
     with reading(path, "it is not a raw file that can be decoded, or it is damaged"):
@@ -272,12 +273,12 @@ def _decoded(path: Path, info: FrameInfo, notes: list[str]) -> RawFrame:
         data: exiv2.ExifData | None = open_metadata(path).exifData()
     except ReadError:
         data = None
-    plain = read_plain_dng(path) if path.suffix.lower() == ".dng" else None
+    plain = read_plain_dng(path) if kind_of(path) == "dng" else None
     decoded = _plain(plain) if plain is not None else _through_libraw(path)
     if decoded.cfa is not None and not _is_known(decoded.cfa):
         side = decoded.cfa.shape[0]
         raise ReadError(path, f"its {side}×{side} colour filter pattern is of an unknown kind")
-    light = _floating(path) if decoded.cfa is None and path.suffix.lower() == ".dng" else None
+    light = _floating(path) if decoded.cfa is None and kind_of(path) == "dng" else None
     if light is not None and light.shape == decoded.counts.shape:
         decoded = replace(decoded, counts=light, black=np.zeros(3), white=_COUNTS)
     black, white, uneven = _levels(decoded, notes)

@@ -13,7 +13,7 @@ from PIL import Image
 from irvane.core.colour.spaces import D65, SPACES, WORKING, Space, adaptation, between, to_xyz
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import check_size, reading, textual
-from irvane.core.files.collecting import RENDERED_KINDS
+from irvane.core.files.formats import RENDERED_KINDS
 from irvane.core.files.icc import profile
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.raw import MAX_SIDE

@@ -10,7 +10,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from irvane.core.files.collecting import RAW_ENDINGS
+from irvane.core.files.formats import RAW_ENDINGS
 from irvane.core.files.info import FrameInfo
 
 #: Longest pause between the end of one frame and the start of the next within a bracket.

@@ -15,7 +15,7 @@ from PIL import ExifTags, Image
 
 from irvane.core.colour.spaces import SPACES, to_xyz
 from irvane.core.files.boundary import BYTES_PREVIEW, check_size, reading, textual
-from irvane.core.files.collecting import RENDERED_ENDINGS
+from irvane.core.files.formats import RENDERED_ENDINGS, kind_of
 from irvane.core.files.rendered import decode_rendered
 from irvane.core.lazily import lazily
 from irvane.core.orientation import upright
@@ -196,7 +196,7 @@ def exif_preview(path: Path) -> Preview | None:
     ReadError
         When it is no picture.
     """
-    if path.suffix.lower() not in (".jpg", ".jpeg"):
+    if kind_of(path) != "jpeg":
         return None
     with reading(path), Image.open(path) as image:
         exif = image.getexif()
@@ -219,7 +219,7 @@ def exif_preview(path: Path) -> Preview | None:
 def _preview(path: Path, longest: int) -> Preview:
     if path.suffix.lower() not in RENDERED_ENDINGS:
         return _raw_preview(path, longest)
-    if path.suffix.lower() in (".jpg", ".jpeg", ".png"):
+    if kind_of(path) in ("jpeg", "png"):
         with Image.open(path) as image:
             check_size(path, image.size[0], image.size[1], BYTES_PREVIEW)
             image.draft("RGB", (longest, longest))

@@ -16,12 +16,12 @@ from irvane.core.errors import WriteError
 from irvane.core.files.info import FrameInfo, Kept
 from irvane.core.files.linear_dng import write_linear_dng
 from irvane.core.files.opcode_writing import nothing, opcodes_of
-from irvane.core.files.other_writers import write_avif, write_jxl, write_png
-from irvane.core.files.writers import Bands, quantise, write_exr, write_jpeg, write_tiff
+from irvane.core.files.writers import Bands, quantise
 from irvane.core.finish.destination import Destination
 from irvane.core.finish.medium import sharpen_for
 from irvane.core.finish.reading_back import Witness, read_back
 from irvane.core.finish.size import Size, enlarged_to
+from irvane.core.finish.writing import DTYPES, Told, write_picture
 from irvane.core.image import largest_colour
 from irvane.core.lazily import lazily
 from irvane.core.lens.corrections import corrections_of
@@ -45,9 +45,7 @@ if TYPE_CHECKING:
 else:
     imagecodecs = lazily("imagecodecs")
 
-_DTYPES: dict[int, type] = {8: np.uint8, 10: np.uint16, 16: np.uint16, 17: np.float32, 32: np.float32}
 _BAND, _PREVIEW = 256, 1024
-_HALF = 17
 #: Pixels that the opcodes of a warp may miss it by without a word.
 _WELL_FITTED = 0.3
 
@@ -110,44 +108,18 @@ def _deliver(
     frame, what = one.source.paths[0], one.description
     if how.format == "dng":
         return _as_dng(one, how, path, overwrite, progress, witness)
-    if how.format == "exr":
-        output = Output(how.space, True, toned=one.toned(how))
-        whole = np.concatenate(list(seen(_scaled(one, how, output, progress))))
-        write_exr(
-            path, whole, space=how.space, description=what, overwrite=overwrite, half=how.depth == _HALF,
-            raised=BASE_EXPOSURE if one.developed.colour is not None else 0.0,
-        )  # fmt: skip
-        return (TONED_NOTE if output.toned else LIGHT_NOTE,)
-    light = how.format == "tiff" and how.depth == 32 and not one.toned(how)
-    made = _scaled(one, how, Output(how.space, True), progress) if light else _encoded(one, how, progress)
-    bands = Bands(output_size(one, how), _DTYPES[how.depth], seen(made))
-    if how.format == "tiff":
-        write_tiff(path, bands, space=how.space, linear=light, source=frame, description=what,
-        overwrite=overwrite, ppi=how.ppi,
-                   kept=kept, compress=how.compress)  # fmt: skip
-        return (LIGHT_NOTE,) if light else ()
-    whole = np.concatenate(list(bands.bands))
-    if how.format == "jpeg":
-        write_jpeg(path, whole, space=how.space, quality=round(how.quality), source=frame, description=what,
-                   overwrite=overwrite, ppi=how.ppi, kept=kept)  # fmt: skip
-        return ()
-    if how.format == "png":
-        write_png(
-            path,
-            whole,
-            space=how.space,
-            source=frame,
-            description=what,
-            overwrite=overwrite,
-            ppi=how.ppi,
-            kept=kept,
-        )
-        return ()
-    if how.format == "jxl":
-        write_jxl(path, whole, quality=how.quality, overwrite=overwrite)
-    else:
-        write_avif(path, whole, space=how.space, quality=how.quality, overwrite=overwrite)
-    return ("This format is written without metadata.",) if how.metadata != "none" else ()
+    told = Told(
+        how.space, frame, what, overwrite, how.depth, False, 0.0, how.ppi, kept, how.quality, how.compress
+    )
+    is_light = how.format == "exr" or (how.format == "tiff" and how.depth == 32 and not one.toned(how))
+    if not is_light:
+        bands = Bands(output_size(one, how), DTYPES[how.depth], seen(_encoded(one, how, progress)))
+        return write_picture(how.format, path, bands, told)
+    output = Output(how.space, True, toned=one.toned(how))
+    raised = BASE_EXPOSURE if one.developed.colour is not None else 0.0
+    bands = Bands(output_size(one, how), np.float32, seen(_scaled(one, how, output, progress)))
+    write_picture(how.format, path, bands, replace(told, linear=True, raised=raised))
+    return (TONED_NOTE if output.toned else LIGHT_NOTE,)
 
 
 def _encoded(one: Delivery, how: Destination, progress: Progress) -> Iterator[np.ndarray]:

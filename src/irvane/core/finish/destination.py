@@ -11,6 +11,7 @@ import platformdirs
 
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import ReadError, SettingError
+from irvane.core.files import formats
 from irvane.core.files.atomic import atomic_file, make_folder, safe_name
 from irvane.core.files.preferences import preferences
 from irvane.core.files.small import read_small
@@ -19,17 +20,8 @@ from irvane.core.finish.size import Size
 
 FORMAT, VERSION = "irvane-destination", 1
 _LARGEST = 1_000_000
-#: Formats by their key: words, ending, depths that they hold (bits a channel; 32 and 17 are floating point of
-#: 32 and 16 bits).
-FORMATS: dict[str, tuple[str, str, tuple[int, ...]]] = {
-    "tiff": ("TIFF", ".tif", (16, 8, 32)),
-    "jpeg": ("JPEG", ".jpg", (8,)),
-    "png": ("PNG", ".png", (16, 8)),
-    "exr": ("OpenEXR", ".exr", (32, 17)),
-    "dng": ("linear DNG", ".dng", (16, 32)),
-    "jxl": ("JPEG XL", ".jxl", (16, 8)),
-    "avif": ("AVIF", ".avif", (10,)),
-}
+#: Formats by their key.
+FORMATS = {one.key: one for one in formats.FORMATS if one.offered}
 #: What of the source's metadata is kept, and what is done when a file of that name exists.
 METADATA = {"all": "all", "no-places": "all but place and serial numbers", "none": "none"}
 EXISTING = {
@@ -91,7 +83,7 @@ class Destination:
 
     @property
     def ending(self) -> str:
-        return FORMATS[self.format][1]
+        return FORMATS[self.format].endings[0]
 
     @property
     def holds_light(self) -> bool:
@@ -112,7 +104,7 @@ class Destination:
 
     def words(self) -> str:
         """In a line: format, space, size, medium."""
-        kind, _, _ = FORMATS[self.format]
+        kind = FORMATS[self.format].words
         depth = {17: "half float", 32: "float"}.get(self.depth, f"{self.depth} bit")
         parts = [f"{kind} {depth}" if self.format not in ("jpeg", "dng") else kind]
         if self.format == "jpeg":
@@ -159,9 +151,9 @@ def checked(values: dict[str, Any]) -> Destination:
     ):
         if getattr(made, name) not in allowed:
             raise SettingError(f"{name} is one of {', '.join(allowed)}, not “{getattr(made, name)}”.")
-    if made.depth not in FORMATS[made.format][2]:
+    if made.depth not in FORMATS[made.format].depths:
         raise SettingError(
-            f"{FORMATS[made.format][0]} is written with {FORMATS[made.format][2]} bits, not {made.depth}."
+            f"{FORMATS[made.format].words} is written with {FORMATS[made.format].depths} bits, not {made.depth}."
         )
     if made.format == "jxl" and made.space != "srgb":
         raise SettingError("JPEG XL is written in sRGB only.")

@@ -6,7 +6,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
@@ -15,11 +14,11 @@ from irvane.core.colour.camera import BASE_EXPOSURE
 from irvane.core.colour.rendering import encode
 from irvane.core.errors import WriteError
 from irvane.core.files.atomic import safe_name
-from irvane.core.files.other_writers import write_radiance
-from irvane.core.files.writers import Bands, quantise, write_exr, write_jpeg, write_tiff
+from irvane.core.files.formats import FORMATS, format_called, format_of
+from irvane.core.files.writers import Bands, quantise
 from irvane.core.finish.delivery import LIGHT_NOTE, TONED_NOTE, Delivery, deliver
-from irvane.core.finish.destination import FORMATS as DESTINED
 from irvane.core.finish.destination import Destination
+from irvane.core.finish.writing import DTYPES, Told, whole_of, write_picture
 from irvane.core.line.bands import Output, finished_bands, light_bands
 from irvane.core.line.context import Context, geometry_for, noise_amount
 from irvane.core.line.develop import Developed
@@ -27,16 +26,6 @@ from irvane.core.line.realise import DENOISED, realise
 from irvane.core.line.source import Source
 from irvane.core.progress import Progress, always, part
 from irvane.core.settings import Finish, Settings
-
-ENDINGS = {"tiff": ".tif", "jpeg": ".jpg", "exr": ".exr"}
-FORMATS = {
-    ".tif": "tiff",
-    ".tiff": "tiff",
-    ".jpg": "jpeg",
-    ".jpeg": "jpeg",
-    ".exr": "exr",
-    ".hdr": "radiance",
-}
 
 
 @dataclass(frozen=True)
@@ -66,34 +55,29 @@ class Written:
     notes: tuple[str, ...]
 
 
-def format_of(path: Path) -> str:
+def known_format(path: Path) -> str:
     """Format by a file's ending; raises WriteError for unknown ones."""
-    kind = FORMATS.get(path.suffix.lower())
-    if kind is None:
-        raise WriteError(path, "its ending is not one of .tif, .jpg, .png, .exr, .hdr, .dng, .jxl, .avif")
-    return kind
+    found = format_of(path)
+    if found is None or not found.depths:
+        endings = ", ".join(one.endings[0] for one in FORMATS if one.depths)
+        raise WriteError(path, f"its ending is not one of {endings}")
+    return found.key
 
 
 def how_for(path: Path, finish: Finish, depth: int) -> Destination | None:
     """A plain destination for endings that only destinations write; None for the others."""
-    for kind in ("png", "dng", "jxl", "avif"):
-        _, ending, depths = DESTINED[kind]
-        if path.suffix.lower() == ending:
-            return Destination(
-                path.stem,
-                kind,
-                depth if depth in depths else depths[0],
-                space=finish.space,
-                quality=finish.quality,
-            )
-    return None
+    found = format_of(path)
+    if found is None or found.key not in ("png", "dng", "jxl", "avif"):
+        return None
+    bits = depth if depth in found.depths else found.depths[0]
+    return Destination(path.stem, found.key, bits, space=finish.space, quality=finish.quality)
 
 
 def to_file(path: Path, finish: Finish, overwrite: bool = False, depth: int = 16) -> Target:
     """A target whose format is that of the file's ending; raises WriteError for unknown ones."""
     how = how_for(path, finish, depth)
     if how is None:
-        format_of(path)
+        known_format(path)
     return Target(path, Output(finish.space), depth, overwrite, how=how)
 
 
@@ -129,7 +113,7 @@ def run(
     ------
     ReadError, WriteError, MergeError, Cancelled
     """
-    kind = "" if target.how is not None else format_of(target.path)
+    kind = "" if target.how is not None else known_format(target.path)
     check_target(target.path, target.overwrite, (*source.paths, *target.originals))
     developed, context = ready or realise(source, settings, part(progress, 0.0, DENOISED))
     if target.how is not None:
@@ -146,14 +130,14 @@ def run(
             output = Output(space, True, output.flat, toned)
         depth, light_notes = 32, () if output.flat else (TONED_NOTE if toned else LIGHT_NOTE,)
     large = enlarged_extent(geometry_for(settings, context).output, settings.finish.enlarge)
-    bands = Bands(large, _DTYPES[depth], _bands(developed, settings, context, output, depth, progress))
+    bands = Bands(large, DTYPES[depth], _bands(developed, settings, context, output, depth, progress))
     raised = BASE_EXPOSURE if developed.colour is not None and not output.flat else 0.0
-    told = describe(source, settings, context)
-    _write(kind, target, bands, output, source, told, settings.finish.quality, raised)
+    told = Told(
+        output.space, source.paths[0], describe(source, settings, context), target.overwrite, depth, output.linear,
+        raised, quality=settings.finish.quality,
+    )  # fmt: skip
+    write_picture(kind, target.path, bands, told)
     return Written(target.path, (*developed.notes, *light_notes))
-
-
-_DTYPES: dict[int, type] = {8: np.uint8, 16: np.uint16, 32: np.float32}
 
 
 def _bands(
@@ -180,46 +164,13 @@ def assemble(
     progress: Progress = always,
 ) -> np.ndarray:
     """The whole finished picture as whole numbers (or float32 at depth 32)."""
-    return _whole(
+    return whole_of(
         Bands(
             enlarged_extent(geometry_for(settings, context).output, settings.finish.enlarge),
-            _DTYPES[depth],
+            DTYPES[depth],
             _bands(developed, settings, context, output, depth, progress),
         )
     )
-
-
-def _whole(bands: Bands) -> np.ndarray:
-    pixels, first = np.empty((*bands.shape, 3), bands.dtype), 0
-    for band in bands.bands:
-        pixels[first : first + band.shape[0]] = band
-        first += band.shape[0]
-    return pixels
-
-
-def _write(
-    kind: str,
-    target: Target,
-    bands: Bands,
-    output: Output,
-    source: Source,
-    description: str,
-    quality: float,
-    raised: float,
-) -> None:
-    common: dict[str, Any] = {
-        "space": output.space, "description": description, "overwrite": target.overwrite,
-    }  # fmt: skip
-    if kind == "exr":
-        write_exr(target.path, _whole(bands), raised=raised, **common)
-    elif kind == "radiance":
-        write_radiance(
-            target.path, _whole(bands), description=description, raised=raised, overwrite=target.overwrite
-        )
-    elif kind == "jpeg":
-        write_jpeg(target.path, _whole(bands), quality=round(quality), source=source.paths[0], **common)
-    else:
-        write_tiff(target.path, bands, linear=output.linear, source=source.paths[0], **common)
 
 
 def describe(source: Source, settings: Settings, context: Context) -> str:
@@ -240,4 +191,4 @@ def target_path(folder: Path, source: Source, kind: str, proof: str = "") -> Pat
     if len(source.paths) > 1:
         stem += "-merged"
     safe = safe_name(proof)
-    return folder / f"{stem}{'-' + safe if safe else ''}{ENDINGS[kind]}"
+    return folder / f"{stem}{'-' + safe if safe else ''}{format_called(kind).endings[0]}"

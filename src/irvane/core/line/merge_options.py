@@ -8,22 +8,13 @@ from typing import Any
 
 from irvane.core.errors import SettingError
 from irvane.core.line.steps import DENOISED, read_by
+from irvane.core.merge.kinds import HDR, KINDS
 from irvane.core.merge.layout import PROJECTIONS
 from irvane.core.merge.panorama import CROPS
 from irvane.core.settings import Settings, default, newest_methods
 
-HDR, FUSION, JOIN, MEAN, PANORAMA = "hdr", "fusion", "join", "mean", "panorama"
-#: Kinds in words.
-KINDS = {
-    HDR: "merged to light",
-    FUSION: "fused for detail",
-    JOIN: "halves joined",
-    MEAN: "averaged",
-    PANORAMA: "stitched",
-}
 #: Settings that a fresh merge starts from: lamp, room and sky all readable, and black where it was.
 MERGE_START = {"light.tone_map": "local", "light.black": 0.5}
-
 
 #: The same place in two positions: name of a file, x, y (shares of width and height), and again.
 Pair = tuple[str, float, float, str, float, float]

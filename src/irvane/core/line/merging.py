@@ -20,11 +20,11 @@ from irvane.core.colour.rendering import render
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.colour.whitebalance import gains
 from irvane.core.errors import MergeError, ReadError, SettingError, plain_text
-from irvane.core.files.collecting import RENDERED_ENDINGS
+from irvane.core.files.formats import RENDERED_ENDINGS
 from irvane.core.files.opcodes import optics_of
 from irvane.core.image import NoiseModel
 from irvane.core.line.merge_lights import clipped_everywhere, rebuild_lights
-from irvane.core.line.merge_options import FUSION, HDR, JOIN, KINDS, MEAN, PANORAMA, MergeOptions
+from irvane.core.line.merge_options import MergeOptions
 from irvane.core.line.merge_words import told_of_movers, told_of_plan, told_of_single
 from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, MERGED, MOSAIC, FileSource, Loaded, Origin
@@ -35,6 +35,7 @@ from irvane.core.merge.equalise import equalised, middle
 from irvane.core.merge.fusion import fuse, join
 from irvane.core.merge.ghosts import Place
 from irvane.core.merge.hdr import Merged, best_single, find_movement, merge, origin_map
+from irvane.core.merge.kinds import FUSION, HDR, JOIN, KINDS, MEAN, PANORAMA
 from irvane.core.merge.mean import mean
 from irvane.core.merge.registration import Member, plan
 from irvane.core.noise.denoise import Removal, automatic_amount
@@ -67,7 +68,7 @@ class MergeSource:
         if strange:
             raise SettingError(f"“{strange[0]}” is none of the frames that are merged.")
         finished = [m.path for m in self.members if m.path.suffix.lower() in RENDERED_ENDINGS]
-        if how.kind in (HDR, PANORAMA) and finished:
+        if KINDS[how.kind].of_light and finished:
             raise MergeError(
                 f"{plain_text(finished[0].name)} is a finished picture: only raw frames can be merged to "
                 f"light or stitched; "
@@ -85,7 +86,7 @@ class MergeSource:
 
     @property
     def name(self) -> str:
-        kind = "" if self.how.kind == HDR else f", {KINDS[self.how.kind]}"
+        kind = "" if self.how.kind == HDR else f", {KINDS[self.how.kind].done}"
         return f"{plain_text(self.members[0].path.stem)} + {len(self.members) - 1}{kind}"
 
     def load(self, progress: Progress = always) -> Loaded:

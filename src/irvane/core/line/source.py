@@ -10,7 +10,7 @@ import numpy as np
 
 from irvane.core.errors import ReadError, plain_text
 from irvane.core.files.boundary import reason
-from irvane.core.files.collecting import RENDERED_ENDINGS
+from irvane.core.files.formats import RENDERED_ENDINGS
 from irvane.core.files.identity import content_hash
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.opcodes import optics_of, read_corrections

@@ -24,9 +24,10 @@ from irvane.core.image import NoiseModel
 from irvane.core.lens.framing import uncropped
 from irvane.core.line.camera import camera_light
 from irvane.core.line.context import geometry_for
-from irvane.core.line.merge_options import HDR, MergeOptions
+from irvane.core.line.merge_options import MergeOptions
 from irvane.core.line.realise import realise
 from irvane.core.line.source import MERGED, MOSAIC, FileSource, Loaded
+from irvane.core.merge.kinds import HDR
 from irvane.core.merge.layout import Position, lay_out
 from irvane.core.merge.panorama import checked, stitch
 from irvane.core.noise.denoise import automatic_amount

@@ -80,7 +80,11 @@ class DestinationsDialog(QDialog):
         self.fields: dict[str, QWidget] = {}
         self._add(form, "name", "Name", QLineEdit(), "What you call it.")
         self._add(
-            form, "format", "Format", self._choice({k: v[0] for k, v in FORMATS.items()}), "The kind of file."
+            form,
+            "format",
+            "Format",
+            self._choice({k: v.words for k, v in FORMATS.items()}),
+            "The kind of file.",
         )
         self._add(form, "depth", "Depth", QComboBox(), "Bits per colour.")
         self._add(
@@ -235,7 +239,7 @@ class DestinationsDialog(QDialog):
         box = self.fields["depth"]
         assert isinstance(box, QComboBox)
         box.clear()
-        for bits in FORMATS[kind][2]:
+        for bits in FORMATS[kind].depths:
             box.addItem({17: "half float", 32: "32 bit float"}.get(bits, f"{bits} bit"), bits)
         box.setCurrentIndex(max(box.findData(depth), 0))
 
@@ -259,8 +263,8 @@ class DestinationsDialog(QDialog):
         kind = self.fields["format"]
         depth = self.fields["depth"]
         assert isinstance(kind, QComboBox) and isinstance(depth, QComboBox)
-        if depth.findData(FORMATS[kind.currentData()][2][0]) < 0 or depth.count() != len(
-            FORMATS[kind.currentData()][2]
+        if depth.findData(FORMATS[kind.currentData()].depths[0]) < 0 or depth.count() != len(
+            FORMATS[kind.currentData()].depths
         ):
             self._depths(kind.currentData(), depth.currentData() or 16)
         self._preview()
