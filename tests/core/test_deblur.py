@@ -15,6 +15,7 @@ from skimage import data, restoration
 from irvane.core.acutance.blur_cause import Cause, cause_of, mean_spectrum
 from irvane.core.acutance.blurs import Blur, kernel_of
 from irvane.core.acutance.deconvolve import deconvolve
+from irvane.core.line import deblurring
 from irvane.core.line.camera import camera_light
 from irvane.core.line.context import Context, with_lens_measured
 from irvane.core.line.deblurring import _held, blur_of
@@ -308,3 +309,23 @@ def test_a_kernel_that_is_not_that_of_the_place_does_not_ring() -> None:
 
     plain, kept, seen = encoded(found), encoded(_held(found, soft, blur)), encoded(soft)
     assert kept > plain - 1.0 and kept > seen + 4
+
+
+def test_crop_turn_and_corner_light_deblur_nothing_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What lies behind deblurring in the line makes nothing of it anew; what lies before it does."""
+    seen, _ = _blurred(Blur("lens", 1.4))
+    blurred = PLAIN.with_values({"acutance.deblur": "lens", "acutance.radius": 1.4})
+    developed, context = _made(seen, blurred, 200)
+    tiles: list[object] = []
+    real = deblurring._tile
+    monkeypatch.setattr(deblurring, "_tile", lambda *given: (tiles.append(1), real(*given))[1])
+
+    def made(settings: Settings) -> int:
+        before = len(tiles)
+        camera_light(developed, settings, context, OutputRegion(20, 20, 200, 200))
+        return len(tiles) - before
+
+    assert made(blurred) > 0
+    for name, value in (("turn", "90"), ("mirror", "on"), ("straighten", 2.0), ("vignetting", 0.8)):
+        assert made(blurred.with_value(f"lens.{name}", value)) == 0, name
+    assert made(blurred.with_value("acutance.radius", 1.6)) > 0

@@ -103,7 +103,7 @@ def test_a_change_makes_nothing_anew_that_lies_before_it(
     changed = settings.with_value(path, "fast" if path == "noise.method" else _another(path))
     anew = made_anew(path)
     lit = show(changed)
-    assert ran[DEVELOPED] == (anew == DEVELOPED)
+    assert ran[DEVELOPED] == (RESULTS.index(anew) <= RESULTS.index(DEVELOPED))
     if RESULTS.index(anew) > RESULTS.index(DENOISED):
         assert ran[DENOISED] == 0
     if RESULTS.index(anew) > RESULTS.index(CAMERA):

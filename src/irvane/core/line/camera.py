@@ -23,7 +23,16 @@ from irvane.core.line.deblurring import blur_of, deblurred, tiled, way_of
 from irvane.core.line.develop import Developed
 from irvane.core.line.source import CAMERA as CAMERA_ENTRY
 from irvane.core.line.source import DISPLAY, MOSAIC
-from irvane.core.line.steps import CAMERA, FRINGES, SCENE, around, around_at_most, key_of, noise_shares
+from irvane.core.line.steps import (
+    CAMERA,
+    DEBLURRED,
+    FRINGES,
+    SCENE,
+    around,
+    around_at_most,
+    key_of,
+    noise_shares,
+)
 from irvane.core.noise import mixing
 from irvane.core.noise.haze import clear_black
 from irvane.core.pixels.geometry import Geometry
@@ -33,7 +42,7 @@ from irvane.core.sensor.highlights import rebuild
 from irvane.core.settings import Settings
 
 #: Pixels around a place that noise mixing and sharpening need together.
-REACH = around_at_most(SCENE) + around_at_most(CAMERA) - FRINGES
+REACH = around_at_most(SCENE) + around_at_most(DEBLURRED) - FRINGES
 #: Share of the noise's standard deviation that denoising at 100 % leaves in fine structures.
 LEFT_BY_DENOISING = 0.2
 #: Side of the parts of the output that are resampled at once: a band of a slanted frame would need much
@@ -54,7 +63,7 @@ def source_of(settings: Settings, context: Context, region: OutputRegion) -> Fra
     """The part of the frame that a view of the output is made from under these settings."""
     geometry = geometry_for(settings, context)
     box = geometry.frame_box(region.grown(around(settings, SCENE), geometry.output))
-    return wanted(box, geometry.frame, around(settings, CAMERA))
+    return wanted(box, geometry.frame, around(settings, DEBLURRED))
 
 
 def part_of(settings: Settings, context: Context, region: OutputRegion) -> FrameRegion:
@@ -153,7 +162,7 @@ def camera_light(
     for top in range(outer.top, outer.bottom, _PART):
         for left in range(outer.left, outer.right, _PART):
             part = OutputRegion(top, left, min(top + _PART, outer.bottom), min(left + _PART, outer.right))
-            source = wanted(geometry.frame_box(part), geometry.frame, around(settings, CAMERA))
+            source = wanted(geometry.frame_box(part), geometry.frame, around(settings, DEBLURRED))
             patch = placed(_frame_light(developed, settings, context, source, clean), geometry, part)
             y, x = part.top - outer.top, part.left - outer.left
             out[y : y + patch.pixels.shape[0], x : x + patch.pixels.shape[1]] = patch.pixels
@@ -174,8 +183,8 @@ def _frame_light(
         blur, way_of(settings.acutance),
         settings.acutance.deblur_strength / 100, left_noise(developed, settings, context, denoised),
         developed.gains,
-        developed.entry in (MOSAIC, CAMERA_ENTRY, DISPLAY), blurred_there(blur, context), key_of(settings,
-        CAMERA), parts,
+        developed.entry in (MOSAIC, CAMERA_ENTRY, DISPLAY), blurred_there(blur, context),
+        key_of(settings, DEBLURRED), parts,
     )  # fmt: skip
     return _even_light(patch, settings, context)
 

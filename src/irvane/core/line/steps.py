@@ -16,10 +16,11 @@ from irvane.core.lens.fringing import REACH as FRINGES
 from irvane.core.noise import mixing
 from irvane.core.settings import STATIONS, Noise, Sensor, Settings, default, newest_methods
 
-#: Results that are kept between steps: a developed frame, its denoised picture, camera-linear light of a view
-#: (in pixels of the output), scene-linear light, what is seen.
-DEVELOPED, DENOISED, CAMERA, SCENE, SHOWN = "developed", "denoised", "camera light", "scene light", "shown"
-RESULTS = (DEVELOPED, DENOISED, CAMERA, SCENE, SHOWN)
+#: Results between steps: a mosaic without faults, a developed frame, its denoised picture, camera-linear light of the frame without its
+#: blur, that of a view (in pixels of the output), scene-linear light, what is seen.
+REPAIRED, DEVELOPED, DENOISED, DEBLURRED = "repaired", "developed", "denoised", "deblurred"
+CAMERA, SCENE, SHOWN = "camera light", "scene light", "shown"
+RESULTS = (REPAIRED, DEVELOPED, DENOISED, DEBLURRED, CAMERA, SCENE, SHOWN)
 
 
 def _always(_settings: Settings) -> bool:
@@ -97,21 +98,21 @@ _SHARPENED = tuple(
 )
 
 LINE = (
-    Step("hot pixels", DEVELOPED, ("sensor.defects", "sensor.defects_by"), reduced=False,
+    Step("hot pixels", REPAIRED, ("sensor.defects", "sensor.defects_by"), reduced=False,
     facts=("noise model",)),
-    Step("banding", DEVELOPED, ("sensor.banding", "sensor.banding_width", "sensor.banding_by"), reduced=False,
+    Step("banding", REPAIRED, ("sensor.banding", "sensor.banding_width", "sensor.banding_by"), reduced=False,
          facts=("noise model",)),
     Step("demosaic", DEVELOPED, ("sensor.demosaic", "sensor.colour_by"), reduced=False, facts=("clip limits",
     )),
     Step("false colour", DEVELOPED, ("sensor.false_colour", "sensor.false_colour_width"), reduced=False),
     Step("denoise", DENOISED, ("noise.amount", "noise.method", "noise.removed_by"), reduced=False,
     facts=("noise model",)),
-    Step("noise mixing", CAMERA, _MIXED, mixing.REACH, facts=("noise model",), acts=_mixes),
-    Step("clear black", CAMERA, ("noise.clear_black",), facts=("haze",)),
-    Step("highlights", CAMERA, ("sensor.highlights", "sensor.clipping_by"), facts=("highlight map",)),
-    Step("fringes", CAMERA, ("lens.fringing", "lens.fringe_hue"), FRINGES,
+    Step("noise mixing", DEBLURRED, _MIXED, mixing.REACH, facts=("noise model",), acts=_mixes),
+    Step("clear black", DEBLURRED, ("noise.clear_black",), facts=("haze",)),
+    Step("highlights", DEBLURRED, ("sensor.highlights", "sensor.clipping_by"), facts=("highlight map",)),
+    Step("fringes", DEBLURRED, ("lens.fringing", "lens.fringe_hue"), FRINGES,
     acts=lambda s: s.lens.fringing > 0),
-    Step("deblurring", CAMERA, ("acutance.deblur", "acutance.method", "acutance.radius", "acutance.corners",
+    Step("deblurring", DEBLURRED, ("acutance.deblur", "acutance.method", "acutance.radius", "acutance.corners",
     "acutance.blades",
          "acutance.length", "acutance.angle", "acutance.path", "acutance.roll", "acutance.deblur_strength",
          "acutance.deblurred_by"),
