@@ -132,3 +132,24 @@ def test_the_sensor_station_says_what_was_found(driver: Driver) -> None:
     assert driver.window.shelf.plot.accessibleName() == "Histogram of the sensor in stops"
     driver.window.band.toggle("light")
     assert driver.window.shelf.plot.accessibleName() == "Histogram in stops"
+
+
+def test_a_mosaic_that_was_given_up_is_read_again_for_a_look(driver: Driver) -> None:
+    """Until it is there the picture stands in its place, and says so."""
+    window, content = driver.window, driver.window.bench.contents[0]
+    window.bench.set_zoom(1.0)
+    driver.settled()
+    picture = driver.pixels()
+    window.service.engine.rest()
+    states: list[str] = []
+    window.service.rendered.connect(
+        lambda _key, request, _made, state: states.append(f"{request.look} {state}")
+    )
+    window.bench.set_look("mosaic")
+    driver.settled()
+    assert "mosaic instead" in states and content.state == "final"
+    grey = driver.pixels()
+    assert np.abs(grey - picture).mean() > 5, "the mosaic is seen"
+    window.bench.set_look("picture")
+    driver.settled()
+    assert np.abs(driver.pixels() - picture).mean() < 0.5

@@ -16,7 +16,7 @@ from irvane.core.files.cache import LIMIT, ResultCache
 from irvane.core.files.preferences import preferences
 from irvane.core.finish import job
 from irvane.core.line.engine import Engine
-from irvane.core.line.frame import Frame
+from irvane.core.line.frame import INSTEAD, Frame
 from irvane.core.line.incremental import LastView
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import look_of, render_look, settings_in
@@ -170,7 +170,7 @@ class RenderService(QObject):
         """Render a view, and see to it that a better one follows; figures of what was shown before are not
         wanted."""
         self._heavy.cancel(lambda key: key[0] == "figures" and key[2] == pane)
-        self._raw = look_of(request.look).raw is not None
+        self._raw = self._raw_look(request)
         frame = self.engine.best(request.source, request.settings.sensor)
         if frame is None:
             self.progressive.begin(request)
@@ -182,6 +182,8 @@ class RenderService(QObject):
         def work(_progress: Any) -> Any:
             usable = frame.fitting(request.settings)
             clean, state = usable.stand_in(settings_in(request.look, request.settings), request.region)
+            if self._raw_look(request) and usable.lacks_mosaic:
+                state = INSTEAD
             last = self._seen.setdefault(pane, LastView())
 
             def render(region: OutputRegion) -> Rendered:
@@ -191,7 +193,13 @@ class RenderService(QObject):
                 )  # fmt: skip
                 return request.on_medium(made)
 
-            parts = usable.developed.plain, usable.developed.denoised, usable.context, clean
+            parts = (
+                usable.developed.mosaic,
+                usable.developed.plain,
+                usable.developed.denoised,
+                usable.context,
+                clean,
+            )
             what = request.source.key, replace(request, region=_ANYWHERE)
             picture = last.render(what, parts, request.region, render)
             return picture, state
@@ -204,6 +212,10 @@ class RenderService(QObject):
             1,
             let_finish=True,
         )
+
+    @staticmethod
+    def _raw_look(request: ViewRequest) -> bool:
+        return look_of(request.look).raw is not None
 
     def keep_panes(self, panes: list[int]) -> None:
         """There are only these panes now: views that others showed last are given up."""

@@ -20,6 +20,8 @@ from irvane.core.settings import Settings
 #: What a picture is: of the binned mosaic; denoising (or the refining of colour) pending; denoised for now;
 #: done.
 COARSE, NOISY, ROUGH, FINAL = "coarse", "noisy", "rough", "final"
+#: The picture itself, while the mosaic that is asked for is read again.
+INSTEAD = "instead"
 
 #: How a part was denoised, and the region that it was made for, with the margin that views need.
 PartKey = tuple[Removal, FrameRegion]
@@ -123,6 +125,11 @@ class Frame:
             rough = self.rough(settings, region) or self.otherwise(settings, region)
             return rough, NOISY if rough is None else ROUGH
         return clean, NOISY if self.to_be_refined(settings) else FINAL
+
+    @property
+    def lacks_mosaic(self) -> bool:
+        """Was its mosaic given up?"""
+        return self.developed.cfa is not None and self.developed.mosaic is None
 
     def rough(self, settings: Settings, region: OutputRegion) -> FramePatch | None:
         """Pixels denoised in a fast way, for the time until those are there that the settings ask for."""

@@ -19,8 +19,7 @@ def missing(frame: Frame, request: Request) -> list[Task]:
     if frame.coarse:
         return [Task(FULL, request)]
     tasks = []
-    lacks = frame.developed.cfa is not None and frame.developed.mosaic is None
-    if lacks and request.region is not None and look_of(request.look).raw is not None:
+    if frame.lacks_mosaic and request.region is not None and look_of(request.look).raw is not None:
         tasks.append(Task(MOSAIC, request))
     plan = frame.plan(request.settings, request.both)
     if plan.measures_lens:

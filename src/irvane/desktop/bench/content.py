@@ -30,6 +30,7 @@ STATES = {
     "coarse": "coarse, being developed",
     "noisy": "noise not removed yet",
     "rough": "noise removed roughly for now",
+    "instead": "the picture: the mosaic is read again",
     "final": "",
 }
 
