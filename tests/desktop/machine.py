@@ -206,6 +206,25 @@ class Hand(RuleBasedStateMachine):
         self.window.opening.open([self.here / name])
         self.turn(6)
 
+    @rule(name=st.sampled_from(NAMES), other=st.sampled_from(NAMES))
+    def replace_file(self, name: str, other: str) -> None:
+        """Another picture under the same name; it is closed and opened again, as the window asks for it."""
+        number = self._number(name)
+        if number is None or len(self.window.session.items) < 2 or Path(name).suffix != Path(other).suffix:
+            return
+        self.window.rail.choose(number)
+        self.turn()
+        self.window.close_item()
+        shutil.copy(FRAMES / other, self.here / name)
+        self.window.opening.open([self.here / name])
+        self.turn(6)
+
+    @rule()
+    def rest(self) -> None:
+        """Nothing was computed for a while: what can be made again is given up."""
+        self.window.service._tidy()
+        self.turn()
+
     @precondition(
         lambda self: not any(isinstance(i.source, MergeSource) for i in self.window.session.items.values())
     )
