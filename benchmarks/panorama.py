@@ -20,7 +20,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from irvane.core.files.cache import ResultCache
 from irvane.core.files.dng import DngColour, write_dng
 from irvane.core.files.info import FrameInfo
 from irvane.core.line import stitching
@@ -29,6 +28,7 @@ from irvane.core.line.merging import MergeSource
 from irvane.core.merge.kinds import PANORAMA
 from irvane.core.simulate.camera import expose, quiet
 from irvane.core.simulate.demo import BODY_A
+from irvane.core.store.cache import ResultCache
 from photographs import TEST, load
 
 _WHEN = datetime(2026, 3, 4, 10, 20)

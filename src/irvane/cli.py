@@ -9,9 +9,7 @@ import re
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 
-from irvane import __version__
 from irvane.commands import command, words
 from irvane.commands._inputs import (
     DONE,
@@ -21,6 +19,7 @@ from irvane.commands._inputs import (
     keep_to_threads,
     say,
 )
+from irvane.commands._parser import parser_of, whole_parser
 from irvane.commands._window import window
 from irvane.core.errors import IrvaneError
 
@@ -29,23 +28,6 @@ _LIBRARY = re.compile(r"\blib[\w.+-]+\.so[\w.]*")
 
 #: Bytes that a command which computes takes: a frame of 24 megapixels with all that is needed.
 _TAKES = 1_500_000_000
-
-
-def _parser(modules: Sequence[Any]) -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(
-        prog="irvane",
-        description="Develop raw photographs and judge the result. Without a command: open the window.",
-    )
-    parser.add_argument("--version", action="version", version=f"irvane {__version__}")
-    commands = parser.add_subparsers(dest="command")
-    for module in modules:
-        module.add_parser(commands)
-    return parser
-
-
-def whole_parser() -> argparse.ArgumentParser:
-    """The parser with all commands."""
-    return _parser([command(word) for word in words()])
 
 
 def _prepare(args: argparse.Namespace) -> None:
@@ -65,7 +47,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     first = arguments[0] if arguments else ""
     if not first or not (first.startswith("-") or first in words()):
         return window([Path(a) for a in arguments])
-    parser = whole_parser() if first.startswith("-") else _parser([command(first)])
+    parser = whole_parser() if first.startswith("-") else parser_of([first])
     args = parser.parse_args(arguments)
     try:
         asked = command(args.command)

@@ -11,8 +11,8 @@ from importlib import resources
 from pathlib import Path
 
 from irvane.core.errors import WriteError
-from irvane.core.files.atomic import atomic_file, make_folder
 from irvane.core.files.formats import MIME
+from irvane.core.store.atomic import atomic_file, make_folder
 
 #: Name of the files, after the rule of the Desktop Entry Specification (a reversed domain that is ours by the
 #: program's name).

@@ -22,12 +22,12 @@ from pathlib import Path
 from irvane import __version__
 from irvane.core.brought import brought
 from irvane.core.errors import Cancelled
-from irvane.core.files.atomic import atomic_file
 from irvane.core.installed import version_of
 from irvane.core.kernels import Kernel
 from irvane.core.private import VARIABLE, kernels_folder, own_folder
 from irvane.core.processor import kind
 from irvane.core.progress import Progress, always, step
+from irvane.core.store.atomic import atomic_file
 
 #: Ends the part of the list that the first picture takes.
 REST = "--"

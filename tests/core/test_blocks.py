@@ -17,11 +17,10 @@ from hypothesis import strategies as st
 from PIL import ImageCms
 from scipy.fft import dctn
 
+from irvane.core.colour.icc import profile
 from irvane.core.colour.rendering import Curve, encode, render, to_screen
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import Cancelled, FileError, ReadError, WriteError
-from irvane.core.files.atomic import atomic_file
-from irvane.core.files.icc import profile
 from irvane.core.guidance import sample
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic, finite
 from irvane.core.lens.vignetting import correct_vignetting
@@ -36,6 +35,7 @@ from irvane.core.progress import always, part, step
 from irvane.core.sensor.encoding import SMALLEST_KNEE, from_ratio, knee_for, to_ratio
 from irvane.core.sensor.linear import interpolate_linear
 from irvane.core.sensor.six_by_six import phase, plain_filters
+from irvane.core.store.atomic import atomic_file
 
 # domains and tables
 

@@ -10,7 +10,6 @@ import numpy as np
 import pytest
 
 from irvane.core.files import cache as module
-from irvane.core.files.cache import ResultCache
 from irvane.core.line import executor
 from irvane.core.line.engine import Engine
 from irvane.core.line.results import denoised_key
@@ -19,6 +18,7 @@ from irvane.core.line.tasks import FULL, Request
 from irvane.core.noise.denoise import Removal
 from irvane.core.sensor import defects, refine, unclip
 from irvane.core.settings import Settings
+from irvane.core.store.cache import ResultCache
 
 
 def _array(value: int, size: int = 1000) -> np.ndarray:

@@ -13,9 +13,9 @@ import shots
 
 from irvane.core.colour import whitebalance
 from irvane.core.colour.camera import flat_transform, is_as_shot, light_of, transform
+from irvane.core.colour.icc import profile
 from irvane.core.colour.rendering import Curve, encode, render
 from irvane.core.colour.spaces import SPACES, WORKING, adaptation, between, to_xyz, xyz_of
-from irvane.core.files.icc import profile
 from irvane.core.image import CameraColour
 from irvane.core.line.realise import realise
 from irvane.core.line.source import FileSource

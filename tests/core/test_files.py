@@ -102,7 +102,7 @@ def test_tiff_is_read_with_its_profile(tmp_path: Path, dtype: type) -> None:
     coded = SPACES["prophoto"].encode(linear)
     top = {np.uint8: 255, np.uint16: 65535, np.float32: 1}[dtype]
     path = tmp_path / "a.tif"
-    from irvane.core.files.icc import profile
+    from irvane.core.colour.icc import profile
 
     tifffile.imwrite(
         path,

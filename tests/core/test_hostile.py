@@ -15,18 +15,18 @@ import shots
 
 from irvane.core.errors import IrvaneError, ReadError, WriteError
 from irvane.core.files import atomic
-from irvane.core.files.atomic import atomic_file, remove_stale
 from irvane.core.files.collecting import collect
 from irvane.core.files.presets import ENDING as PRESET
 from irvane.core.files.presets import list_presets, read_preset
 from irvane.core.files.settings_file import read_settings_file
 from irvane.core.files.sidecar import load_sidecar, save_sidecar, sidecar_path
-from irvane.core.files.small import read_small
 from irvane.core.finish.destination import read_destination
 from irvane.core.finish.journal import RUNNING, Journal, Wanted
 from irvane.core.judge.check import check_file
 from irvane.core.line.source import FileSource, content_hash
 from irvane.core.settings import Settings
+from irvane.core.store.atomic import atomic_file, remove_stale
+from irvane.core.store.small import read_small
 
 
 @pytest.fixture

@@ -14,7 +14,6 @@ import shots
 
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import Cancelled, IrvaneError, ReadError
-from irvane.core.files.cache import ResultCache
 from irvane.core.finish.job import assemble
 from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.judge.figures import whole_figures
@@ -32,6 +31,7 @@ from irvane.core.pixels.patches import trim
 from irvane.core.pixels.picture import decode16, encode16
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Acutance, Colour, Light, Settings, bare
+from irvane.core.store.cache import ResultCache
 
 #: One setting of every station moved, so that every step takes part.
 EVERYTHING = replace(

@@ -11,7 +11,6 @@ import pytest
 import shots
 
 from irvane.core.errors import Cancelled, MergeError
-from irvane.core.files.cache import ResultCache
 from irvane.core.files.dng import DngColour, write_dng
 from irvane.core.files.info import FrameInfo
 from irvane.core.line import stitching
@@ -23,6 +22,7 @@ from irvane.core.merge.layout import Position, lay_out
 from irvane.core.merge.panorama import largest_rectangle, stitch
 from irvane.core.simulate.camera import expose, quiet
 from irvane.core.simulate.demo import BODY_A
+from irvane.core.store.cache import ResultCache
 
 _PLANE, _VIEW = (1000, 1500), (360, 540)
 _FOCAL = 900.0

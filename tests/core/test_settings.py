@@ -14,7 +14,6 @@ from hypothesis import strategies as st
 from irvane.core.declaring import Cropping, Name, Trail
 from irvane.core.errors import ReadError, SettingError, WriteError
 from irvane.core.files.aside import set_aside
-from irvane.core.files.atomic import atomic_file
 from irvane.core.files.proofs import Proof, Sidecar
 from irvane.core.files.sidecar import load_sidecar, save_sidecar, sidecar_path
 from irvane.core.settings import (
@@ -34,6 +33,7 @@ from irvane.core.settings import (
     spec,
     value_text,
 )
+from irvane.core.store.atomic import atomic_file
 
 PATHS = [path for station in STATIONS for path in names(station)]
 

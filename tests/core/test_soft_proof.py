@@ -11,9 +11,9 @@ from PIL import Image, ImageCms
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QColorSpace
 
+from irvane.core.colour.icc import profile
 from irvane.core.colour.soft_proof import SoftProof, proofed, read_medium
 from irvane.core.errors import ReadError
-from irvane.core.files.icc import profile
 
 
 @pytest.fixture

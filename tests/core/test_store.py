@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from irvane.core.machine_share import MachineShare
-from irvane.core.store import Store, bytes_of
+from irvane.core.store.kept import Store, bytes_of
 
 
 class _Thing:

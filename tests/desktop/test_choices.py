@@ -23,9 +23,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from irvane.core.colour.icc import profile
 from irvane.core.colour.soft_proof import SoftProof
 from irvane.core.files import preferences as kept
-from irvane.core.files.icc import profile
 from irvane.core.files.preferences import NewFrames, Preferences, choose, preferences
 from irvane.desktop import monitor
 from irvane.desktop.about import AboutDialog

@@ -11,8 +11,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColorSpace, QImage
 from PySide6.QtTest import QTest
 
+from irvane.core.colour.icc import profile
 from irvane.core.errors import ReadError
-from irvane.core.files.icc import profile
 from irvane.core.line.clip_flags import BLACK, GAMUT, WHITE, Limits
 from irvane.core.line.view import render_view
 from irvane.desktop.bench.hatching import marks_of

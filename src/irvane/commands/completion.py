@@ -9,6 +9,7 @@ from typing import Any
 from irvane.commands._inputs import (
     DONE,
 )
+from irvane.commands._parser import whole_parser
 
 
 def add_parser(commands: Any) -> None:
@@ -20,8 +21,6 @@ def add_parser(commands: Any) -> None:
 def run(args: argparse.Namespace) -> int:
     """Do it; returns the exit code."""
     import shtab
-
-    from irvane.cli import whole_parser
 
     parser = whole_parser()
     parsers = [parser]

@@ -11,7 +11,7 @@ from pathlib import Path
 import platformdirs
 
 from irvane import __version__
-from irvane.core.store import STORE
+from irvane.core.store.kept import STORE
 
 #: Lines of the log that go along.
 _LINES = 120

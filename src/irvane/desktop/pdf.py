@@ -11,8 +11,8 @@ from PySide6.QtCore import QMarginsF
 from PySide6.QtGui import QGuiApplication, QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
 from irvane.core.errors import WriteError
-from irvane.core.files.atomic import atomic_file
 from irvane.core.judge.report import Report
+from irvane.core.store.atomic import atomic_file
 
 _DPI, _MARGIN_MM = 110, 12.0
 

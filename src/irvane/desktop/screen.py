@@ -13,8 +13,8 @@ import numpy as np
 from PySide6.QtCore import QSettings
 from PySide6.QtGui import QColorSpace, QImage
 
+from irvane.core.colour.icc import profile
 from irvane.core.errors import ReadError
-from irvane.core.files.icc import profile
 from irvane.core.line.view import SCREEN as SRGB
 
 _KEY = "monitor-profile"

@@ -12,7 +12,6 @@ from PySide6.QtCore import QObject, Qt, QTimer, Signal, Slot
 
 from irvane.core import networks
 from irvane.core.errors import IrvaneError
-from irvane.core.files.cache import LIMIT, ResultCache
 from irvane.core.files.preferences import preferences
 from irvane.core.finish import job
 from irvane.core.line.engine import Engine
@@ -31,7 +30,8 @@ from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, part
 from irvane.core.settings import Settings
 from irvane.core.simulate.folder import demo_folder
-from irvane.core.store import STORE
+from irvane.core.store.cache import LIMIT, ResultCache
+from irvane.core.store.kept import STORE
 from irvane.desktop.comparison import Comparison
 from irvane.desktop.figures import Figures
 from irvane.desktop.filework import FileWork, unexpected

@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PIL import Image, ImageCms, ImageFilter
 
+from irvane.core.colour.icc import profile
 from irvane.core.errors import ReadError
-from irvane.core.files.icc import profile
 from irvane.core.lazily import lazily
 
 if TYPE_CHECKING:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from irvane.core.errors import WriteError
-from irvane.core.files.atomic import write_reason
+from irvane.core.store.atomic import write_reason
 
 
 def free_name(path: Path) -> Path:

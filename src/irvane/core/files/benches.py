@@ -15,9 +15,9 @@ from typing import Any
 import platformdirs
 
 from irvane.core.errors import ReadError, WriteError, plain_text
-from irvane.core.files.atomic import atomic_file, make_folder, safe_name, write_reason
 from irvane.core.files.boundary import reading
-from irvane.core.files.small import read_small
+from irvane.core.store.atomic import atomic_file, make_folder, safe_name, write_reason
+from irvane.core.store.small import read_small
 
 FORMAT, VERSION = "irvane-bench", 1
 ENDING = ".bench.json"

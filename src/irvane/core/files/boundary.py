@@ -17,8 +17,8 @@ from pathlib import Path
 from irvane.core.errors import IrvaneError, ReadError
 from irvane.core.files.formats import kind_of
 from irvane.core.files.preferences import preferences
-from irvane.core.files.small import why_not_a_file
 from irvane.core.memory import available
+from irvane.core.store.small import why_not_a_file
 
 log = logging.getLogger("irvane")
 

@@ -7,9 +7,9 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from irvane.core.errors import plain_text
-from irvane.core.files.atomic import remove_stale
 from irvane.core.files.formats import OPENABLE
 from irvane.core.names import natural_key
+from irvane.core.store.atomic import remove_stale
 
 
 def _is_picture(entry: os.DirEntry[str]) -> bool:

@@ -13,9 +13,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from irvane.core.files.atomic import atomic_file
 from irvane.core.files.info import FrameInfo, changed_metadata
 from irvane.core.lazily import lazily
+from irvane.core.store.atomic import atomic_file
 
 if TYPE_CHECKING:
     import exiv2

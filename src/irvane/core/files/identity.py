@@ -6,7 +6,7 @@ import hashlib
 from pathlib import Path
 
 from irvane.core.errors import ReadError
-from irvane.core.files.small import why_not_a_file
+from irvane.core.store.small import why_not_a_file
 
 _CHUNK = 1 << 20
 

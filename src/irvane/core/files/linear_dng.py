@@ -15,12 +15,12 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from irvane.core.colour.camera import BASE_EXPOSURE
-from irvane.core.files.atomic import atomic_file
 from irvane.core.files.dng import add_exposure, rationals
 from irvane.core.files.info import FrameInfo
 from irvane.core.files.writers import SOFTWARE
 from irvane.core.image import CameraColour
 from irvane.core.lazily import lazily
+from irvane.core.store.atomic import atomic_file
 
 if TYPE_CHECKING:
     import imagecodecs

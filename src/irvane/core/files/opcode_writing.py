@@ -6,7 +6,7 @@ import struct
 
 import numpy as np
 
-from irvane.core.lens.radial import Radial, at
+from irvane.core.pixels.radial import Radial, at
 
 _WARP, _VIGNETTE = 1, 3
 _VERSION, _OPTIONAL = 0x01030000, 1

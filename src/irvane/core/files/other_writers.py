@@ -11,12 +11,12 @@ from typing import TYPE_CHECKING
 import cv2
 import numpy as np
 
+from irvane.core.colour.icc import profile
 from irvane.core.errors import WriteError
-from irvane.core.files.atomic import atomic_file
-from irvane.core.files.icc import profile
 from irvane.core.files.info import Form, Kept, copy_metadata
 from irvane.core.files.writers import SOFTWARE
 from irvane.core.lazily import lazily
+from irvane.core.store.atomic import atomic_file
 
 if TYPE_CHECKING:
     import imagecodecs

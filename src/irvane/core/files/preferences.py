@@ -12,8 +12,8 @@ from typing import Any
 import platformdirs
 
 from irvane.core.errors import ReadError
-from irvane.core.files.atomic import atomic_file, make_folder
-from irvane.core.files.small import read_small
+from irvane.core.store.atomic import atomic_file, make_folder
+from irvane.core.store.small import read_small
 
 #: Bytes of the file at most.
 _LARGEST = 4_000_000

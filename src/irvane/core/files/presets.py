@@ -11,11 +11,11 @@ from pathlib import Path
 import platformdirs
 
 from irvane.core.errors import ReadError, SettingError, WriteError, plain_text
-from irvane.core.files.atomic import atomic_file, make_folder, safe_name, write_reason
 from irvane.core.files.boundary import reading
-from irvane.core.files.small import read_small
 from irvane.core.regions.region import as_json as region_json
 from irvane.core.settings import PARTS, REGIONS, STATIONS, Settings, as_json, copied_settings, part_names
+from irvane.core.store.atomic import atomic_file, make_folder, safe_name, write_reason
+from irvane.core.store.small import read_small
 
 FORMAT, VERSION = "irvane-preset", 1
 _STARTING = "new-frames.txt"

@@ -10,11 +10,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PIL import Image
 
+from irvane.core.colour.icc import profile
 from irvane.core.colour.spaces import D65, SPACES, WORKING, Space, adaptation, between, to_xyz
 from irvane.core.errors import ReadError
 from irvane.core.files.boundary import check_size, reading, textual
 from irvane.core.files.formats import RENDERED_KINDS
-from irvane.core.files.icc import profile
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.raw import MAX_SIDE
 from irvane.core.image import finite

@@ -7,8 +7,8 @@ from pathlib import Path
 
 from irvane.core.errors import ReadError
 from irvane.core.files.sidecar import read_proofs
-from irvane.core.files.small import read_small
 from irvane.core.settings import Settings
+from irvane.core.store.small import read_small
 
 #: Settings are some kilobytes; painted regions more.
 _LARGEST = 16_000_000

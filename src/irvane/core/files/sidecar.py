@@ -24,10 +24,10 @@ import platformdirs
 from irvane import __version__
 from irvane.core.errors import NewerSettingError, ReadError, SettingError, WriteError, plain_text
 from irvane.core.files.aside import free_name, set_aside
-from irvane.core.files.atomic import atomic_file, make_folder
 from irvane.core.files.proofs import FIRST, KEEP, MOST_STARS, REJECT, Proof, Sidecar, merged
-from irvane.core.files.small import read_small
 from irvane.core.settings import Settings
+from irvane.core.store.atomic import atomic_file, make_folder
+from irvane.core.store.small import read_small
 
 FORMAT = "irvane-proofs"
 #: Version 2 gave proofs an identity and a revision, and sidecars the time they were saved.

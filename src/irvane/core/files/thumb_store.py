@@ -14,10 +14,10 @@ from pathlib import Path
 import platformdirs
 
 from irvane.core.errors import WriteError
-from irvane.core.files.atomic import atomic_file
-from irvane.core.files.cache import make_room
 from irvane.core.files.thumbnails import Preview, preview
 from irvane.core.settings import Settings
+from irvane.core.store.atomic import atomic_file
+from irvane.core.store.cache import make_room
 
 #: Longer side of a small picture, bytes that all may take, and how often that is looked at.
 SIDE, LIMIT, _LOOK = 512, 600_000_000, 200

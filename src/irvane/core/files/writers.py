@@ -10,13 +10,13 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from irvane import __version__
+from irvane.core.colour.icc import profile
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import WriteError
-from irvane.core.files.atomic import atomic_file, begin_writing
 from irvane.core.files.boundary import textual
-from irvane.core.files.icc import profile
 from irvane.core.files.info import Form, Kept, copy_metadata
 from irvane.core.lazily import lazily
+from irvane.core.store.atomic import atomic_file, begin_writing
 
 if TYPE_CHECKING:
     import imagecodecs

@@ -8,10 +8,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from irvane.core.errors import ReadError, WriteError
-from irvane.core.files.atomic import atomic_file
 from irvane.core.files.proofs import REJECT
-from irvane.core.files.small import read_small
 from irvane.core.lazily import lazily
+from irvane.core.store.atomic import atomic_file
+from irvane.core.store.small import read_small
 
 if TYPE_CHECKING:
     import exiv2

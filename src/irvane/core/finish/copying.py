@@ -11,11 +11,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from irvane.core.errors import Cancelled, IrvaneError, ReadError, WriteError
-from irvane.core.files.atomic import atomic_file, make_folder
 from irvane.core.files.formats import OPENABLE
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.finish.naming import Named, file_name
 from irvane.core.progress import Progress, always, part, step
+from irvane.core.store.atomic import atomic_file, make_folder
 
 COPIED, THERE, FAILED = "copied", "there already", "failed"
 _CHUNK = 1 << 22

@@ -26,7 +26,6 @@ from irvane.core.image import largest_colour
 from irvane.core.lazily import lazily
 from irvane.core.lens.corrections import corrections_of
 from irvane.core.lens.framing import bending_only
-from irvane.core.lens.radial import tabulated
 from irvane.core.line.bands import Output, finished_bands, light_bands
 from irvane.core.line.camera import camera_light
 from irvane.core.line.context import Context, geometry_for, noise_amount
@@ -35,6 +34,7 @@ from irvane.core.line.source import CAMERA, MERGED, MOSAIC, Source
 from irvane.core.line.view import render_view
 from irvane.core.pixels.patches import trim
 from irvane.core.pixels.places import OutputRegion
+from irvane.core.pixels.radial import tabulated
 from irvane.core.progress import Progress, always, step
 from irvane.core.resizing import resized
 from irvane.core.settings import Settings, bare

@@ -12,11 +12,11 @@ import platformdirs
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import ReadError, SettingError
 from irvane.core.files import formats
-from irvane.core.files.atomic import atomic_file, make_folder, safe_name
 from irvane.core.files.preferences import preferences
-from irvane.core.files.small import read_small
 from irvane.core.finish.medium import MEDIA
 from irvane.core.finish.size import Size
+from irvane.core.store.atomic import atomic_file, make_folder, safe_name
+from irvane.core.store.small import read_small
 
 FORMAT, VERSION = "irvane-destination", 1
 _LARGEST = 1_000_000

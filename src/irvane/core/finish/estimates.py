@@ -12,13 +12,13 @@ from pathlib import Path
 import platformdirs
 
 from irvane.core.errors import IrvaneError, ReadError, SettingError, WriteError
-from irvane.core.files.atomic import atomic_file, make_folder
 from irvane.core.files.info import open_metadata
-from irvane.core.files.small import read_small
 from irvane.core.finish.destination import Destination
 from irvane.core.finish.journal import Entry
 from irvane.core.finish.size import Size, enlarged_to
 from irvane.core.settings import Settings
+from irvane.core.store.atomic import atomic_file, make_folder
+from irvane.core.store.small import read_small
 
 #: After this many pixels what was learned before counts half, so that another machine or other habits show
 #: soon.

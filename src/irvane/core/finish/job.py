@@ -13,7 +13,6 @@ from irvane.core.acutance.enlarging import LANCZOS, enlarged, enlarged_extent
 from irvane.core.colour.camera import BASE_EXPOSURE
 from irvane.core.colour.rendering import encode
 from irvane.core.errors import WriteError
-from irvane.core.files.atomic import safe_name
 from irvane.core.files.formats import FORMATS, format_called, format_of
 from irvane.core.files.writers import Bands, quantise
 from irvane.core.finish.delivery import LIGHT_NOTE, TONED_NOTE, Delivery, deliver
@@ -26,6 +25,7 @@ from irvane.core.line.realise import DENOISED, realise
 from irvane.core.line.source import Source
 from irvane.core.progress import Progress, always, part
 from irvane.core.settings import Finish, Settings
+from irvane.core.store.atomic import safe_name
 
 
 @dataclass(frozen=True)

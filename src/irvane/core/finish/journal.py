@@ -24,10 +24,10 @@ from typing import Any, NamedTuple
 import platformdirs
 
 from irvane.core.errors import ReadError, SettingError, WriteError
-from irvane.core.files.atomic import finish_interrupted, make_folder, remove_stale
-from irvane.core.files.small import Position, read_on, why_not_a_file
 from irvane.core.finish.destination import Destination, checked
 from irvane.core.settings import Settings
+from irvane.core.store.atomic import finish_interrupted, make_folder, remove_stale
+from irvane.core.store.small import Position, read_on, why_not_a_file
 
 #: States of an entry.
 WAITING, RUNNING, DONE, FAILED, SKIPPED, CANCELLED = (

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from irvane.core.errors import WriteError
-from irvane.core.files.atomic import atomic_file, write_reason
 from irvane.core.lazily import lazily
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
@@ -17,6 +16,7 @@ from irvane.core.regions.masks import mask_of
 from irvane.core.regions.region import LocalRegion
 from irvane.core.regions.subject import subject_mask
 from irvane.core.settings import Settings
+from irvane.core.store.atomic import atomic_file, write_reason
 
 if TYPE_CHECKING:
     import imagecodecs

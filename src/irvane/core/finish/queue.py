@@ -7,7 +7,6 @@ from collections.abc import Callable
 from pathlib import Path
 
 from irvane.core.errors import Cancelled, IrvaneError, WriteError
-from irvane.core.files.atomic import announcing, make_folder
 from irvane.core.files.info import FrameInfo
 from irvane.core.finish import job
 from irvane.core.finish.destination import Destination
@@ -21,6 +20,7 @@ from irvane.core.line.merging import MergeSource
 from irvane.core.line.source import FileSource, Source
 from irvane.core.memory import trim_heap
 from irvane.core.progress import Progress, always
+from irvane.core.store.atomic import announcing, make_folder
 
 #: Developed forms that are there already, asked for before they are made.
 Ready = Callable[[Source, Entry, Progress], tuple[Developed, Context] | None]

@@ -15,7 +15,7 @@ import numpy as np
 
 from irvane.core.pixels.geometry import Geometry
 from irvane.core.pixels.places import OutputRegion
-from irvane.core.store import STORE
+from irvane.core.store.kept import STORE
 
 #: Matches by features that agree, at least; ratio of the second best match (Lowe 2004).
 _FEWEST, _RATIO = 12, 0.75

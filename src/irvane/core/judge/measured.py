@@ -15,8 +15,6 @@ from irvane.core.acutance.edge_blur import Edges, edges_of, find_edges, sharpest
 from irvane.core.acutance.intentional_blur import softness_map
 from irvane.core.colour.camera import BASE_EXPOSURE, apply_camera, transform
 from irvane.core.errors import ReadError, WriteError
-from irvane.core.files.atomic import atomic_file
-from irvane.core.files.small import read_small
 from irvane.core.image import GREEN, LUMA_2020
 from irvane.core.judge.diagnosis import MID_SIGNAL, NOISE_CLASSES, decibels, noise_class
 from irvane.core.line.source import DISPLAY, Loaded, Source
@@ -27,6 +25,8 @@ from irvane.core.regions.subject import subject_mask
 from irvane.core.sensor.clipping import clip_bits
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.settings import Colour
+from irvane.core.store.atomic import atomic_file
+from irvane.core.store.small import read_small
 
 #: Edges of a frame that is sharp enough are no wider than this (σ, pixels): half their contrast is left at
 #: 0.12 cycles per pixel, which at 100 % looks crisp. Common practice, not a standard.

@@ -17,10 +17,10 @@ import cv2
 import numpy as np
 
 from irvane import __version__
-from irvane.core.files.atomic import atomic_file, make_folder
 from irvane.core.files.info import exposure_text
 from irvane.core.judge.comparing import Compared, around, crop
 from irvane.core.settings import Settings, differences, full_label, value_text
+from irvane.core.store.atomic import atomic_file, make_folder
 
 #: Side of a crop in picture pixels at 100 %; at 200 % half of it.
 _CROP, _PER_ROW = 340, 3

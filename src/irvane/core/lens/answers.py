@@ -12,9 +12,9 @@ from typing import Any
 import platformdirs
 
 from irvane.core.errors import IrvaneError
-from irvane.core.files.atomic import atomic_file
-from irvane.core.files.small import read_small
 from irvane.core.installed import version_of
+from irvane.core.store.atomic import atomic_file
+from irvane.core.store.small import read_small
 
 #: Answers that are kept, and bytes that they may have.
 _MOST, _LARGEST = 300, 1 << 20

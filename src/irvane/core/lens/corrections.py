@@ -11,8 +11,8 @@ import numpy as np
 from irvane.core.lens.measured import Aberration, Falloff
 from irvane.core.lens.optics import GainGrid, Optics, RadialGain, Warp
 from irvane.core.lens.profile import Profile, Tables, find_profile, named_profile, tables_of
-from irvane.core.lens.radial import DISTANCES, Radial, at, strengthened, tabulated
 from irvane.core.orientation import to_upright
+from irvane.core.pixels.radial import DISTANCES, Radial, at, strengthened, tabulated
 from irvane.core.stations import Lens
 
 #: Values of the setting ``lens.profile`` that are no names.

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from irvane.core.lens.radial import DISTANCES
+from irvane.core.pixels.radial import DISTANCES
 
 #: Pieces of contours needed at least.
 FEWEST = 40

@@ -14,7 +14,7 @@ import numpy as np
 
 from irvane.core.lens import answers
 from irvane.core.lens.optics import FULL_DIAGONAL, Optics
-from irvane.core.lens.radial import DISTANCES
+from irvane.core.pixels.radial import DISTANCES
 
 #: Metres that are assumed where the file does not say how far away the lens was focused, and the f-number
 #: likewise.
@@ -44,7 +44,7 @@ class Profile:
 
 @dataclass(frozen=True, eq=False)
 class Tables:
-    """A profile in numbers, over :data:`irvane.core.lens.radial.DISTANCES`.
+    """A profile in numbers, over :data:`irvane.core.pixels.radial.DISTANCES`.
 
     Attributes
     ----------

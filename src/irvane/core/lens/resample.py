@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from irvane.core.kernels import flat, inline, serial
-from irvane.core.lens.bending import REACH, Bending
+from irvane.core.pixels.bending import REACH, Bending
 from irvane.core.threads import share_out
 
 _TAPS = 2 * REACH

@@ -9,8 +9,8 @@ from irvane.core.guidance import sample
 from irvane.core.image import BLUE, GREEN, RED
 from irvane.core.kernels import blank, flat, serial
 from irvane.core.lens.optics import GainGrid
-from irvane.core.lens.radial import DISTANCES, at
 from irvane.core.orientation import upright
+from irvane.core.pixels.radial import DISTANCES, at
 from irvane.core.powers import exp2
 from irvane.core.threads import each, strips
 
@@ -58,7 +58,7 @@ def correct_vignetting(
     place : top and left of the picture inside the whole frame, in frame pixels.
     step : frame pixels per pixel of `picture`.
     extent : height and width of the whole frame.
-    gains : factors over :data:`irvane.core.lens.radial.DISTANCES` from the optical centre, besides.
+    gains : factors over :data:`irvane.core.pixels.radial.DISTANCES` from the optical centre, besides.
     centre : x, y of that; None: the middle.
 
     Returns

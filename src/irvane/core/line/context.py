@@ -33,7 +33,7 @@ from irvane.core.pixels.geometry import Geometry
 from irvane.core.pixels.places import FrameRegion
 from irvane.core.sensor.highlights import HighlightMap, make_map, rebuild
 from irvane.core.settings import Colour, Settings
-from irvane.core.store import STORE
+from irvane.core.store.kept import STORE
 from irvane.core.threads import together
 
 #: Smaller pictures tell nothing of the lens.

@@ -22,7 +22,7 @@ from irvane.core.image import NoiseModel
 from irvane.core.pixels.patches import FramePatch
 from irvane.core.pixels.places import FrameRegion
 from irvane.core.settings import Acutance
-from irvane.core.store import STORE
+from irvane.core.store.kept import STORE
 from irvane.core.threads import each
 
 #: A method: a plane, blur, noise, strength, what is known and what clips give the plane without its blur.

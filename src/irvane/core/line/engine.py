@@ -13,7 +13,6 @@ from dataclasses import replace
 import numpy as np
 
 from irvane.core import networks
-from irvane.core.files.cache import ResultCache
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop, quick, repaired, to_be_refined
 from irvane.core.line.executor import made, part_made, part_of
@@ -44,6 +43,7 @@ from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, always, part, step
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Sensor, Settings
+from irvane.core.store.cache import ResultCache
 
 #: Bytes per pixel that a developed frame takes (16 bits in three colours with halved levels, mosaic, clip
 #: marks), and a denoised picture beside it.

@@ -7,7 +7,6 @@ from collections import OrderedDict
 from collections.abc import Iterable
 from dataclasses import replace
 
-from irvane.core.files.cache import ResultCache
 from irvane.core.line.develop import Developed
 from irvane.core.line.frame import Frame, PartKey
 from irvane.core.line.source import Source
@@ -17,6 +16,7 @@ from irvane.core.noise.denoise import FAST, Removal
 from irvane.core.pixels.patches import FramePatch
 from irvane.core.pixels.places import FrameRegion
 from irvane.core.settings import Sensor
+from irvane.core.store.cache import ResultCache
 
 #: Content of the source, and the settings that its developed form depends on.
 Key = tuple[str, Sensor]

@@ -29,7 +29,7 @@ from irvane.core.regions.masks import Places, mask_of
 from irvane.core.regions.reference import SIDE, Reference, make_reference
 from irvane.core.regions.region import EXPOSURE, LocalRegion
 from irvane.core.settings import Colour, Settings, spec
-from irvane.core.store import STORE
+from irvane.core.store.kept import STORE
 
 #: View pixels between places that the geometry is worked out for; what lies between follows straight.
 _APART = 16

@@ -11,8 +11,8 @@ from pathlib import Path
 import platformdirs
 
 from irvane.core.errors import ReadError, WriteError
-from irvane.core.files.atomic import atomic_file, make_folder
-from irvane.core.files.small import read_small
+from irvane.core.store.atomic import atomic_file, make_folder
+from irvane.core.store.small import read_small
 
 #: Bytes of what is kept, at most; weight of what is measured now beside what was known.
 _LARGEST, _NEW = 100_000, 0.5

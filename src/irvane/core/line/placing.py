@@ -18,7 +18,7 @@ from irvane.core.pixels.grids import on_grid
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 from irvane.core.stations import Lens
-from irvane.core.store import STORE
+from irvane.core.store.kept import STORE
 
 #: Places along a side at which the map is worked out for a guide, which is smooth.
 _NODES = 97

@@ -15,7 +15,7 @@ from irvane.core.line.develop import Developed, develop
 from irvane.core.line.source import FileSource
 from irvane.core.progress import Progress, always, step
 from irvane.core.settings import Settings
-from irvane.core.store import STORE
+from irvane.core.store.kept import STORE
 
 #: σ, in pixels, of edges that count as sharp, and from which they are wholly soft.
 SHARP, SOFT = 0.9, 3.0

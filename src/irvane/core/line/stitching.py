@@ -17,7 +17,6 @@ import numpy as np
 
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import MergeError, ReadError, plain_text
-from irvane.core.files.cache import ResultCache
 from irvane.core.files.sets import find_brackets
 from irvane.core.files.thumbnails import preview
 from irvane.core.image import NoiseModel
@@ -34,6 +33,7 @@ from irvane.core.noise.denoise import automatic_amount
 from irvane.core.pixels.patches import trim
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, part, step
+from irvane.core.store.cache import ResultCache
 
 #: Makes a merge of frames.
 Merge = Callable[[Sequence[Path], MergeOptions, Progress], Loaded]

@@ -13,10 +13,10 @@ from itertools import pairwise
 
 import numpy as np
 
-from irvane.core.lens.bending import REACH, Bending
-from irvane.core.lens.radial import DISTANCES, Radial
 from irvane.core.orientation import to_sensor, to_upright
+from irvane.core.pixels.bending import REACH, Bending
 from irvane.core.pixels.places import FrameRegion, OutputRegion
+from irvane.core.pixels.radial import DISTANCES, Radial
 
 #: Colour whose places stand for the others'.
 _GREEN = 1

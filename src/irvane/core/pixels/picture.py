@@ -10,8 +10,8 @@ from typing import TypeAlias
 import cv2
 import numpy as np
 
-from irvane.core.files.paged import Paged
 from irvane.core.kernels import flat, serial
+from irvane.core.pixels.paged import Paged
 from irvane.core.pixels.patches import FramePatch
 from irvane.core.pixels.places import FrameRegion
 from irvane.core.threads import each, share_out

@@ -13,7 +13,7 @@ from irvane.core.regions.painted import dabs, painted, stamped, with_stroke
 from irvane.core.regions.reference import Reference
 from irvane.core.regions.region import LocalRegion, Part, Stroke
 from irvane.core.regions.subject import mended, subject_mask
-from irvane.core.store import STORE
+from irvane.core.store.kept import STORE
 
 _WHOLE = 65535
 #: Frame pixels between places up to which what is painted is looked up on the frame's own pixels.

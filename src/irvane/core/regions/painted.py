@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 
 from irvane.core.regions.region import Stroke
-from irvane.core.store import STORE
+from irvane.core.store.kept import STORE
 
 #: Pixels of a tile's side; tiles that are kept: 64 MB.
 TILE = 256

@@ -18,7 +18,7 @@ from irvane.core.regions.belief import confidence, features
 from irvane.core.regions.likely import likely
 from irvane.core.regions.reference import Reference
 from irvane.core.regions.saliency import saliency
-from irvane.core.store import STORE
+from irvane.core.store.kept import STORE
 
 #: Longer side of what the graph cut sees, and its rounds.
 _SIDE, _ROUNDS = 420, 4

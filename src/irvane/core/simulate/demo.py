@@ -14,7 +14,6 @@ import numpy as np
 
 from irvane.core.colour.rendering import render, to_screen
 from irvane.core.errors import Cancelled, WriteError
-from irvane.core.files.atomic import atomic_file, write_reason
 from irvane.core.files.dng import DngColour, write_dng
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.image import SIX_BY_SIX
@@ -26,6 +25,7 @@ from irvane.core.simulate.furnace import furnace, worker
 from irvane.core.simulate.maps import lit
 from irvane.core.simulate.wall import COLUMNS, FOCAL, ROWS, position
 from irvane.core.simulate.window import window
+from irvane.core.store.atomic import atomic_file, write_reason
 from irvane.core.threads import each
 
 #: Version of the scenes: a change makes the demo anew.

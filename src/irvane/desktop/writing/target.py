@@ -10,9 +10,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMessageBox, QWidget
 
 from irvane.core.errors import plain_text
-from irvane.core.files.atomic import make_folder
 from irvane.core.finish import job
 from irvane.core.line.bands import Output
+from irvane.core.store.atomic import make_folder
 from irvane.desktop.item import Item
 
 SUBFOLDER = "developed"

@@ -18,7 +18,7 @@ import numpy as np
 import platformdirs
 
 from irvane.core.errors import WriteError
-from irvane.core.files.atomic import atomic_file
+from irvane.core.store.atomic import atomic_file
 
 #: Bytes that results may occupy, and the share of the free disk that they may fill.
 LIMIT = 8_000_000_000
