@@ -26,8 +26,8 @@ CORES = max(1, len(os.sched_getaffinity(0)))
 cv2.setNumThreads(1)
 
 
-#: Of the present thread: those that work for it, what stops the work that it does for another, and how many
-#: cores that may use.
+#: State of each thread: the threads that help it, the check that stops work it does for another thread, and
+#: how many cores that work may use.
 _OWN = threading.local()
 #: Seconds between two calls of what is done while others work.
 _LOOK_UP = 0.03

@@ -187,7 +187,8 @@ class Comparison(QObject):
             return request.on_medium(made)
 
         self._view.submit(
-            ("peek", pane), work, lambda made: self.peeked.emit(pane, request, made), self._tell(request.source), 0,
+            ("peek", pane), work, lambda made: self.peeked.emit(pane, request, made),
+            self._tell(request.source), 0,
             let_finish=True,
         )  # fmt: skip
 

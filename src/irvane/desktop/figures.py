@@ -28,8 +28,8 @@ class Figures(QObject):
 
     Signals
     -------
-    figures(pane, request, WholeFigures, exact Rendered or None), probed(pane, request, place, PlaceFigures or None)
-    sized(settings, bytes or None) : how large a proof's file will be.
+    figures(pane, request, WholeFigures, exact Rendered or None), probed(pane, request, place, PlaceFigures or
+    None) sized(settings, bytes or None) : how large a proof's file will be.
     """
 
     figures = Signal(int, object, object, object)

@@ -57,7 +57,8 @@ class MergeDialog(QDialog):
     wanted = Signal(tuple, object)
 
     def __init__(
-        self, items: list[Item], parent: QWidget, before: MergeOptions | None = None, places: Places | None = None,
+        self, items: list[Item], parent: QWidget, before: MergeOptions | None = None,
+        places: Places | None = None,
         try_: Callable[[MergeOptions, Callable[[Trial | str], None]], None] | None = None,
     ) -> None:  # fmt: skip
         super().__init__(parent)

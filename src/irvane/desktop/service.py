@@ -188,7 +188,8 @@ class RenderService(QObject):
 
             def render(region: OutputRegion) -> Rendered:
                 made = render_look(
-                    request.look, usable.developed, request.settings, usable.context, region, clean, request.offset,
+                    request.look, usable.developed, request.settings, usable.context, region, clean,
+                    request.offset,
                     request.marks, last.upstream, request.space,
                 )  # fmt: skip
                 return request.on_medium(made)

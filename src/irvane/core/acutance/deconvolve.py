@@ -136,7 +136,8 @@ def _found(plane: np.ndarray, spectrum: np.ndarray, edges: np.ndarray, data: np.
 
 
 def deconvolve_smooth(plane: np.ndarray, blur: Blur, sigma: float) -> np.ndarray:
-    """The same in one step for planes that are smooth. `sigma` as above."""
+    """A blur undone by one Wiener filter, for planes that are smooth, as differences of colour are; `sigma`
+    as above."""
     return wiener(plane, blur, _COLOUR * (sigma / 0.01) ** 2 + 1e-3)
 
 

@@ -31,8 +31,8 @@ class Picture:
 
     Attributes
     ----------
-    paths : its files. merge : how several are merged, as :class:`irvane.core.line.merge_options.MergeOptions` has it; None for a
-        frame.
+    paths : its files. merge : how several are merged, as :class:`irvane.core.line.merge_options.MergeOptions`
+        has it; None for a frame.
     """
 
     paths: tuple[str, ...]

@@ -1,7 +1,7 @@
 """Every format that pictures are read from and written to: names, endings, MIME types, depths.
 
-What finds, opens, offers and writes files asks here. How each is read is in :mod:`irvane.core.files.rendered` and
-:mod:`irvane.core.files.raw`, how each is written in :mod:`irvane.core.finish.writing`.
+What finds, opens, offers and writes files asks here. How each is read is in :mod:`irvane.core.files.rendered`
+and :mod:`irvane.core.files.raw`, how each is written in :mod:`irvane.core.finish.writing`.
 """
 
 from __future__ import annotations
@@ -20,8 +20,8 @@ class Format:
     endings : with their dots; the first is what is written.
     mime : type of freedesktop.org's shared database.
     opened : is it opened as a finished picture?
-    depths : bits a channel that are written, the usual ones first (32 and 17 are floating point of 32 and 16 bits); empty where
-        it is not written.
+    depths : bits a channel that are written, the usual ones first (32 and 17 are floating point of 32 and 16
+        bits); empty where it is not written.
     offered : is it offered to destinations?
     """
 

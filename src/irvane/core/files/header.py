@@ -110,7 +110,7 @@ def _raw(path: Path) -> Header:
 
 
 def _dng(path: Path) -> Header | None:
-    """Of a DNG; None when it is unusual."""
+    """What the header of a DNG says; None when it is unusual and left to LibRaw."""
     try:
         tags = open_metadata(path).exifData()
     except ReadError:

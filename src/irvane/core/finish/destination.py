@@ -153,7 +153,8 @@ def checked(values: dict[str, Any]) -> Destination:
             raise SettingError(f"{name} is one of {', '.join(allowed)}, not “{getattr(made, name)}”.")
     if made.depth not in FORMATS[made.format].depths:
         raise SettingError(
-            f"{FORMATS[made.format].words} is written with {FORMATS[made.format].depths} bits, not {made.depth}."
+            f"{FORMATS[made.format].words} is written with {FORMATS[made.format].depths} bits, not "
+            f"{made.depth}."
         )
     if made.format == "jxl" and made.space != "srgb":
         raise SettingError("JPEG XL is written in sRGB only.")

@@ -133,7 +133,8 @@ def run(
     bands = Bands(large, DTYPES[depth], _bands(developed, settings, context, output, depth, progress))
     raised = BASE_EXPOSURE if developed.colour is not None and not output.flat else 0.0
     told = Told(
-        output.space, source.paths[0], describe(source, settings, context), target.overwrite, depth, output.linear,
+        output.space, source.paths[0], describe(source, settings, context), target.overwrite, depth,
+        output.linear,
         raised, quality=settings.finish.quality,
     )  # fmt: skip
     write_picture(kind, target.path, bands, told)

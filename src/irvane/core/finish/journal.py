@@ -62,8 +62,8 @@ class Entry:
         is the only one.
     number : its place in the run that it was added with, for names. state : of the above.
     written : the file that came of it. reason : why it failed, or what was left out.
-    seconds : how long it took. merge : how several files are merged, as :class:`irvane.core.line.merge_options.MergeOptions`
-        has it.
+    seconds : how long it took. merge : how several files are merged, as
+        :class:`irvane.core.line.merge_options.MergeOptions` has it.
     """
 
     id: str

@@ -137,7 +137,7 @@ class Between:
 
     @property
     def residual(self) -> float | None:
-        """Of the frames' features, see :class:`Mapping`."""
+        """How far features of the frames lie apart after alignment, see :class:`Mapping`."""
         return None if self.frames is None else self.frames.residual
 
     def places(self, places: np.ndarray) -> np.ndarray:

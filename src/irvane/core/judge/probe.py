@@ -57,7 +57,7 @@ def robust_sigma(values: np.ndarray) -> float:
 
 
 def robust_sigma_at(values: np.ndarray, y: np.ndarray, x: np.ndarray) -> float:
-    """The same of values (N) at places y, x."""
+    """Standard deviation as of :func:`robust_sigma`, of values (N) at any places y, x."""
     design = np.stack([np.ones(values.size), x - x.mean(), y - y.mean()], axis=1)
     flat = values.astype(np.float64)
     keep = np.ones(flat.size, bool)

@@ -26,7 +26,7 @@ def _path() -> Path:
 
 @lru_cache(maxsize=1)
 def _answers() -> dict[str, Any]:
-    """Of this version of the database; empty where none can be read."""
+    """What this version of the database said before, by question; empty where nothing of it can be read."""
     with suppress(IrvaneError, ValueError, AttributeError):
         found = json.loads(read_small(_path(), _LARGEST) or b"{}")
         if found.get("database") == version_of("lensfunpy") and isinstance(found.get("answers"), dict):

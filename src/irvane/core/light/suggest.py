@@ -41,7 +41,7 @@ class Suggestion:
     words: str
 
     def values(self) -> dict[str, float]:
-        """By the settings' full names."""
+        """The suggested values by the settings' full names."""
         return {
             "light.exposure": self.exposure,
             "light.shadows": self.shadows,

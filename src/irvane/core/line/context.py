@@ -144,7 +144,8 @@ def softness_of(context: Context) -> float | None:
 
 
 def softness_in(edges: Edges) -> float | None:
-    """The same of edges."""
+    """σ in pixels by which the sharpest of some edges are softer than a sharp frame's; None where there are
+    too few."""
     wide = sharpest(edges)
     return None if wide is None else float(np.sqrt(max(wide**2 - _SHARP**2, 0.0)))
 

@@ -263,7 +263,7 @@ def _around(at: float, side: int, several: int) -> tuple[int, int]:
 
 
 def _fading(pixels: tuple[int, int], at: float, side: int, several: int) -> np.ndarray:
-    """Its shares of them, falling to nothing at the next place."""
+    """Weight of the result for one place at every pixel around it: 1 at the place, 0 at the next one."""
     off = np.abs(np.arange(*pixels) + 0.5 - at) * several / side
     return np.asarray(np.maximum(1 - off, 1e-4), np.float32)
 

@@ -16,8 +16,9 @@ from irvane.core.lens.fringing import REACH as FRINGES
 from irvane.core.noise import mixing
 from irvane.core.settings import STATIONS, Noise, Sensor, Settings, default, newest_methods
 
-#: Results between steps: a mosaic without faults, a developed frame, its denoised picture, camera-linear light of the frame without its
-#: blur, that of a view (in pixels of the output), scene-linear light, what is seen.
+#: Results between steps: a mosaic without faults, a developed frame, its denoised picture, camera-linear
+#: light of the frame without its blur, that of a view (in pixels of the output), scene-linear light, what is
+#: seen.
 REPAIRED, DEVELOPED, DENOISED, DEBLURRED = "repaired", "developed", "denoised", "deblurred"
 CAMERA, SCENE, SHOWN = "camera light", "scene light", "shown"
 RESULTS = (REPAIRED, DEVELOPED, DENOISED, DEBLURRED, CAMERA, SCENE, SHOWN)
@@ -112,7 +113,8 @@ LINE = (
     Step("highlights", DEBLURRED, ("sensor.highlights", "sensor.clipping_by"), facts=("highlight map",)),
     Step("fringes", DEBLURRED, ("lens.fringing", "lens.fringe_hue"), FRINGES,
     acts=lambda s: s.lens.fringing > 0),
-    Step("deblurring", DEBLURRED, ("acutance.deblur", "acutance.method", "acutance.radius", "acutance.corners",
+    Step("deblurring", DEBLURRED, ("acutance.deblur", "acutance.method", "acutance.radius",
+    "acutance.corners",
     "acutance.blades",
          "acutance.length", "acutance.angle", "acutance.path", "acutance.roll", "acutance.deblur_strength",
          "acutance.deblurred_by"),
@@ -164,7 +166,7 @@ def around(settings: Settings, result: str) -> int:
 
 
 def around_at_most(result: str) -> int:
-    """The same under any settings."""
+    """View pixels around a place that these steps need at most, whatever the settings."""
     return sum(step.around for step in LINE if step.makes == result)
 
 

@@ -102,7 +102,7 @@ class Plan:
     removal: Removal
 
     def tasks(self, request: Request) -> list[Task]:
-        """The same as work, in its order."""
+        """The pieces of work that this plan needs, in the order in which they are done."""
         tasks = [Task(LENS, request)] if self.measures_lens else []
         tasks += [Task(REFINE, request)] if self.refines else []
         return [*tasks, Task(WHOLE, request, self.removal)] if self.removal.strength else tasks

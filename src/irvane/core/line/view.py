@@ -200,7 +200,7 @@ def white_ev(settings: Settings) -> float:
 
 
 def _paper_white(developed: Developed, settings: Settings) -> float:
-    """The same, for finished pictures too: these end at their own white."""
+    """Stops above mid-grey that become white; finished pictures end at their own white."""
     return -float(np.log2(MID_GREY)) if developed.entry == DISPLAY else white_ev(settings)
 
 

@@ -142,7 +142,7 @@ def warp(picture: np.ndarray, motion: Motion) -> np.ndarray:
 
 
 def _bent(picture: np.ndarray, matrix: np.ndarray, field: np.ndarray) -> np.ndarray:
-    """The same with places displaced by themselves, in bands."""
+    """A picture laid on the reference by a matrix and by shifts of single places (`field`), made in bands."""
     h, w = picture.shape[:2]
     out = np.empty_like(picture)
     fh, fw = field.shape[:2]

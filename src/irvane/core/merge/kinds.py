@@ -1,4 +1,5 @@
-"""The kinds of merges: what they are called, and which frames they take. Read by the window, the commands and the line."""
+"""The kinds of merges: what they are called, and which frames they take. Read by the window, the commands and
+the line."""
 
 from __future__ import annotations
 

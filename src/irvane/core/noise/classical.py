@@ -114,7 +114,7 @@ def denoise_tile_fast(
     data: np.ndarray, cfa: np.ndarray, noise: NoiseModel, gains: np.ndarray, strength: float,
     _borders: Borders = ALL_BORDERS,
 ) -> np.ndarray:  # fmt: skip
-    """The same in a fraction of the time, with less detail kept."""
+    """A faster denoiser of the same kind, which keeps less detail."""
     return _denoise(data, cfa, noise, gains, strength, quick)
 
 

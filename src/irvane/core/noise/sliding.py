@@ -153,7 +153,7 @@ def _overlap(places, line, n):
 
 @serial
 def _overlap_shares(share, run, n):
-    """The same for the windows' shares (from the fifth value on)."""
+    """Adds up the weights of the windows that cover each pixel (from the fifth value on)."""
     for m in range(_U(n)):
         run[m] = share[m + _1] + share[m + _2] + share[m + _3] + share[m + _4]
 

@@ -1,1 +1,2 @@
-"""What is kept, in memory and on disk: results by what they were made of, files that are whole or not there."""
+"""What is kept, in memory and on disk: results by what they were made of, files that are whole or not
+there."""

@@ -142,7 +142,8 @@ def remove_stale(folder: Path) -> None:
                         os.unlink(entry.path)
 
 
-#: Of the present thread: what is told before a file gets its name.
+#: State of each thread: the function that is called with a file's temporary and final name, before it gets
+#: the final one.
 _TOLD = threading.local()
 
 

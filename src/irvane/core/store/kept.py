@@ -131,7 +131,7 @@ class Store:
         return sum(self.by_kind().values())
 
     def by_kind(self) -> dict[str, int]:
-        """The same by kinds of results, for a report."""
+        """Bytes that are kept, by kinds of results."""
         with self._lock:
             self._bury()
             found: dict[str, int] = {}

@@ -1,4 +1,5 @@
-"""How all panes are seen: looks, hatching, what is made equal, the kind of difference, deblurring that waits."""
+"""How all panes are seen: looks, hatching, what is made equal, the kind of difference, deblurring that
+waits."""
 
 from __future__ import annotations
 
