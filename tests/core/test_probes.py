@@ -17,7 +17,15 @@ from irvane.core.judge.difference import KINDS, difference_figures, difference_p
 from irvane.core.judge.gradient import gradient_figures
 from irvane.core.judge.grain import grain_figures
 from irvane.core.judge.texture import texture_figures
-from irvane.core.noise.dynamic_range import COMMON_PIXELS, range_facts, signal_at, stops
+from irvane.core.noise.dynamic_range import (
+    COMMON_PIXELS,
+    CONDITIONS,
+    USUAL,
+    dynamic_range,
+    range_facts,
+    signal_at,
+    stops,
+)
 from irvane.core.simulate.camera import Body
 
 RNG = np.random.default_rng
@@ -100,6 +108,20 @@ def test_range_facts_take_the_worst_colour() -> None:
     facts = range_facts(noise, 24e6)
     assert facts["snr_10"]["per_pixel"] == round(stops(noise, 10, 2), 2)
     assert facts["snr_1"]["at_8_mp"] > facts["snr_1"]["per_pixel"] > facts["snr_10"]["per_pixel"]
+
+
+def test_dynamic_range_under_each_condition() -> None:
+    """Against the sensor's own electrons: EMVA 1288's full well over read noise, and the signal at an SNR by its definition."""
+    well, read = 40_000.0, 4.0
+    noise = NoiseModel((1 / well,) * 3, (read / well,) * 3, "measured")
+    assert dynamic_range(noise, 24e6, "engineering") == pytest.approx(math.log2(well / read), abs=1e-6)
+    for condition, ratio, pixels in (("snr-10", 10, 8e6), ("snr-3-8mp", 3, 24e6), ("snr-1-8mp", 1, 50e6)):
+        found = dynamic_range(noise, pixels, condition)
+        electrons = well / 2**found
+        averaged = pixels / 8e6  # pixels whose mean one of the common picture is
+        snr = electrons / math.sqrt((electrons + read**2) / averaged)
+        assert snr == pytest.approx(ratio, rel=1e-6), condition
+    assert set(CONDITIONS) >= {USUAL, "engineering"}
 
 
 def _pair() -> tuple[np.ndarray, np.ndarray]:

@@ -168,7 +168,7 @@ def test_figures_in_words() -> None:
     place = PlaceFigures(probe, "fine grain", None, None, np.zeros((4, 4)))
     content = Content(probe=place, whole=_whole(0.0123), range=9.76)
     text = figures_text(content)
-    assert "SNR 4" in text and "fine grain" in text and "range 9.8 EV" in text
+    assert "SNR 4" in text and "fine grain" in text and "dynamic range" in text and "EV (SNR 1, 8 MP)" in text
     content.probe = replace(place, kept=0.876)
     assert "texture 88 %" in figures_text(content)
     content.probe = replace(place, mtf50=0.312, overshoot=0.07)

@@ -18,6 +18,7 @@ from pytestqt.qtbot import QtBot
 
 from irvane.core.errors import WriteError
 from irvane.core.files.sidecar import ENDING, load_sidecar, save_sidecar
+from irvane.core.judge.scene_place import scene_place
 from irvane.core.settings import Settings, older_methods
 from irvane.desktop import filework
 from irvane.desktop.bench.elided import Elided
@@ -226,12 +227,13 @@ def test_the_probe_begins_on_an_even_place(driver: Driver) -> None:
     bench = driver.window.bench
     assert not bench.panes.view.probe_placed and bench.panes.view.probe != (0.5, 0.5)
     found = bench.contents[0].probe
-    assert found is not None and found.even
+    assert found is not None and scene_place([found]).even
     assert "SNR" in bench.captions[0].full_texts()[3]
     bench.move_probe(131, 361 - 60)  # lettering
     driver.settled()
-    assert not bench.contents[0].probe.even
-    assert "uneven place, no SNR" in bench.captions[0].full_texts()[3]
+    assert not scene_place([bench.contents[0].probe]).even
+    text = bench.captions[0].full_texts()[3]
+    assert "no noise told" in text and "SNR" not in text.split("dynamic range")[0] and "σ" not in text
 
 
 def test_bare_noise_is_not_more_than_all_texture(driver: Driver) -> None:

@@ -26,6 +26,7 @@ from irvane.core.files.presets import list_presets, presets_folder
 from irvane.core.finish.destination import chosen, destinations
 from irvane.core.judge.diagnosis import NOISE_CLASSES
 from irvane.core.memory import usual_budget
+from irvane.core.noise.dynamic_range import CONDITIONS
 from irvane.desktop.numbers import NumberField, WholeField
 from irvane.desktop.plain import tip
 
@@ -146,6 +147,16 @@ class PreferencesDialog(QDialog):
         self.inches.addItems(("centimetres", "inches"))
         self.inches.setCurrentIndex(now.inches)
         _add(form, "Lengths on paper", self.inches, "As they are told; either can be typed.")
+        self.range_under = QComboBox()
+        for key, condition in CONDITIONS.items():
+            self.range_under.addItem(condition.words, key)
+        self.range_under.setCurrentIndex(self.range_under.findData(now.range_under))
+        _add(
+            form,
+            "Dynamic range at",
+            self.range_under,
+            "Where shadows end, and of how large a picture: it stands beside the figure.",
+        )
         self.destination = QComboBox()
         self.destination.addItems([one.name for one in destinations()])
         self.destination.setCurrentText(chosen()[0].name)
@@ -167,6 +178,7 @@ class PreferencesDialog(QDialog):
                 cache_gb=self.cache.value() or None,
                 threads=self.threads.value() or None,
                 surround=self.surround.currentIndex(),
+                range_under=self.range_under.currentData(),
                 inches=self.inches.currentIndex() == 1,
                 destination=self.destination.currentText(),
             )

@@ -118,6 +118,7 @@ def _ask_preferences(window: Any) -> None:
     def saved() -> None:
         window.appearance.use_surround(preferences().surround)
         window.queueing.destination_changed.emit(window.queueing.words())
+        window.bench.refresh()
         window.say("Saved.")
 
     dialog = PreferencesDialog(window)

@@ -12,6 +12,7 @@ from typing import Any
 import platformdirs
 
 from irvane.core.errors import ReadError
+from irvane.core.noise.dynamic_range import CONDITIONS, USUAL
 from irvane.core.store.atomic import atomic_file, make_folder
 from irvane.core.store.small import read_small
 
@@ -61,6 +62,7 @@ class Preferences:
         them.
     softness : σ of lenses in the middle and in the corners (pixels), by what their files say of them.
     destination : name of the destination that was chosen last.
+    range_under : what dynamic range is told for, of :mod:`irvane.core.noise.dynamic_range`.
     inches : lengths on paper are told in inches, otherwise in centimetres.
     """
 
@@ -75,6 +77,7 @@ class Preferences:
     surround: int = 1
     new_frames: NewFrames = NewFrames()
     inches: bool = False
+    range_under: str = USUAL
 
 
 def preferences_path() -> Path:
@@ -104,6 +107,7 @@ def preferences() -> Preferences:
         surround if type(surround) is int and 0 <= surround < SURROUNDS else Preferences.surround,
         _new_frames(known.get("new_frames")),
         known.get("inches") is True,
+        under if isinstance(under := known.get("range_under"), str) and under in CONDITIONS else USUAL,
     )
 
 

@@ -145,7 +145,7 @@ def _together(places: tuple[PlaceFigures, ...], name: str) -> RegionFigures:
         probe, max(set(grains), key=grains.count) if grains else "", middle([p.mtf50 for p in places]),
         middle([p.overshoot for p in places]), first.light, first.noise, None,
         next((p.gradient for p in places if p.gradient), None),
-        any(p.even for p in places), middle([p.blur for p in places]), places, name,
+        any(p.even for p in places), middle([p.blur for p in places]), places=places, name=name,
     )  # fmt: skip
 
 

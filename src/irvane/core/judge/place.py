@@ -3,7 +3,7 @@ texture."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -55,6 +55,7 @@ class PlaceFigures:
     kept : share of the reference's texture in the wide square; None without reference or texture.
     gradient : of the wide square, when it holds a smooth gradient and no edge.
     blur : σ of the edges in the wide square, in pixels (their middle); None where there are too few.
+    inner : luminance of the small square; expected : its noise as the model of the frame and the settings let expect it.
     even : is the spread of the small square that of noise, and not the scene's own?
     """
 
@@ -68,6 +69,8 @@ class PlaceFigures:
     gradient: GradientFigures | None = None
     even: bool = True
     blur: float | None = None
+    inner: np.ndarray = field(default_factory=lambda: np.zeros((1, 1), np.float32))
+    expected: float = 0.0
 
     def against(self, reference: PlaceFigures | None) -> PlaceFigures:
         """The same with the texture that is kept of a reference's."""
@@ -121,6 +124,7 @@ def place_figures(
     noise = float(np.sqrt(max(gain * float(light.mean()) + read2, 0.0)))
     top, left = max(region.top - wide.top, 0), max(region.left - wide.left, 0)
     inner = light[top : top + region.bottom - region.top, left : left + region.right - region.left]
+    expected = float(np.sqrt(max(gain * float(inner.mean()) + read2, 0.0)))
     grain = ""
     gain, read2 = remaining_noise(developed, settings, context, False)
     before = float(np.sqrt(max(gain * float(inner.mean()) + read2, 0.0)))
@@ -135,8 +139,9 @@ def place_figures(
     edges = find_edges(np.ascontiguousarray(light, np.float32), max(noise, _LEAST_NOISE))
     blur = float(np.median(edges.sigma)) if len(edges.sigma) >= _FEWEST_EDGES else None
     return PlaceFigures(
-        probe, grain, mtf50, overshoot, light, noise, gradient=gradient, even=plain, blur=blur
-    )
+        probe, grain, mtf50, overshoot, light, noise, gradient=gradient, even=plain, blur=blur,
+        inner=inner, expected=expected,
+    )  # fmt: skip
 
 
 def _gradient(light: np.ndarray, noise: float) -> GradientFigures | None:

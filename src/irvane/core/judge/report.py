@@ -259,7 +259,7 @@ def _wholes(compared: Compared, names: list[str]) -> Section:
             ]
         )
     note = (
-        "Range: stops between clipping and the signal at which the SNR falls to a limit, from the mosaic's "
+        "Dynamic range: stops between clipping and the signal at which the SNR falls to a limit, from the mosaic's "
         "noise (worst "
         "colour). Differences are against the first picture, at equal brightness, both reduced to a common "
         "size."

@@ -15,6 +15,7 @@ import numpy as np
 from irvane.core import networks
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop, quick, repaired, to_be_refined
+from irvane.core.line.even_place import even_place
 from irvane.core.line.executor import made, part_made, part_of
 from irvane.core.line.frame import Frame
 from irvane.core.line.frames import Frames, Key, key_of
@@ -185,7 +186,8 @@ class Engine:
             developed = self.frames.shared(source, develop(loaded, sensor))
         step(progress, 0.9)
         exposure = None if developed.mosaic is None else sensor_exposure(developed.mosaic)
-        frame = Frame(developed, make_context(developed), False, exposure=exposure)
+        context, place = make_context(developed), even_place(developed)
+        frame = Frame(developed, context, False, exposure=exposure, even_place=place)
         self.frames.keep(key_of(source, sensor), frame)
         if self.frames.coarse_of(source) is None:  # else the other pane's is developed next
             self._loaded = None

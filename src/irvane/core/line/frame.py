@@ -9,7 +9,7 @@ from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.line.tasks import Plan, plan_for, wished_removal
 from irvane.core.noise.denoise import FAST, Removal
-from irvane.core.noise.dynamic_range import RANGE_SNR, stops
+from irvane.core.noise.dynamic_range import dynamic_range
 from irvane.core.pixels.geometry import Geometry
 from irvane.core.pixels.patches import FramePatch
 from irvane.core.pixels.picture import Picture, tiles_of
@@ -39,6 +39,7 @@ class Frame:
     patches : denoised pixels of the regions that panes show, likewise; made fast they stand in for the best.
     reduced : reduced views that were denoised by themselves, likewise.
     exposure : the mosaic's values by stops; None for other entries and while the frame is coarse.
+    even_place : where its noise can be read best (shares of width and height); None where that is not known.
     seen : tiles of the plain picture that were refined already, because they were looked at.
     """
 
@@ -49,15 +50,16 @@ class Frame:
     patches: dict[PartKey, FramePatch] = field(default_factory=dict)
     reduced: dict[PartKey, FramePatch] = field(default_factory=dict)
     exposure: SensorExposure | None = None
+    even_place: tuple[float, float] | None = None
     seen: set[tuple[int, int]] = field(default_factory=set)
 
-    @property
-    def range_stops(self) -> float | None:
-        """Stops between clipping and SNR 3 of a pixel, worst colour; None where there is no mosaic."""
+    def dynamic_range(self, condition: str) -> float | None:
+        """Stops under a condition (of :mod:`irvane.core.noise.dynamic_range`); None where there is no mosaic."""
         noise = self.developed.noise
         if noise is None or self.developed.cfa is None:
             return None
-        return min(stops(noise, RANGE_SNR, c) for c in range(3))
+        h, w = self.developed.extent
+        return dynamic_range(noise, h * w, condition)
 
     def removal(self, settings: Settings) -> Removal:
         """How the denoiser has to run for a proof."""

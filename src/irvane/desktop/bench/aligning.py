@@ -25,6 +25,7 @@ class Aligning(QObject):
         self.panes, self.service = panes, service
         self._mappings: dict[tuple[str, str], Mapping | None] = {}
         self._aligning: set[tuple[str, str]] = set()
+        self._alike: set[tuple[str, str]] = set()
         service.comparison.aligned.connect(self._aligned)
         service.improved.connect(lambda _key: self._aligning.clear())
 
@@ -59,6 +60,18 @@ class Aligning(QObject):
     def _aligned(self, one: ViewRequest, two: ViewRequest, mapping: Mapping | None) -> None:
         pair = one.source.key, two.source.key
         self._aligning.discard(pair)
+        if mapping is not None and mapping.found:
+            self._alike.add(pair)
         if mapping is not None:
             self._mappings[pair] = mapping if mapping.found and not mapping.plain else None
             self.found.emit()
+
+    def of_same_scene(self) -> list[int]:
+        """The panes that show the scene of the first one: its own frame, or one that was found to be laid on it."""
+        keys = [None if c.facts_of is None else c.facts_of.source.key for c in self.panes.contents]
+        first = keys[0]
+        return [
+            k
+            for k, key in enumerate(keys)
+            if key is not None and (key == first or (first, key) in self._alike)
+        ]

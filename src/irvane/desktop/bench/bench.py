@@ -8,6 +8,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
+from irvane.core.judge.scene_place import scene_place
 from irvane.core.judge.spots import even_place_of
 from irvane.core.regions.region import LocalRegion
 from irvane.desktop.bench.arranging import Arranging
@@ -320,6 +321,8 @@ class Bench(QWidget):
             view.update()
 
     def _show_captions(self) -> None:
+        mates = self.controller.aligning.of_same_scene()
+        scene = scene_place([probe for k in mates if (probe := self.contents[k].probe) is not None])
         for number, caption in enumerate(self.captions[: self.count]):
             neighbour = 1 if number == 0 else 0
             other = self.settings(neighbour)
@@ -333,6 +336,7 @@ class Bench(QWidget):
                 bare,
                 self.hidden,
                 narrow,
+                scene if number in mates else None,
             )
 
     # probe

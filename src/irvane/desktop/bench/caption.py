@@ -17,6 +17,8 @@ from irvane.core.files.info import exposure_text
 from irvane.core.judge.alignment import Between
 from irvane.core.judge.gradient import GradientFigures
 from irvane.core.judge.inside import RegionFigures
+from irvane.core.judge.scene_place import ScenePlace, scene_place
+from irvane.core.noise.dynamic_range import CONDITIONS
 from irvane.core.settings import Settings, bare, copied_settings, differences, full_label, value_text
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.elided import Elided
@@ -33,14 +35,14 @@ _TELLING = ("light", "colour", "acutance", "noise", "lens", "sensor")
 
 #: What the figures are, for the tool tip.
 FIGURES_HELP = (
-    "Read at full resolution after all stations, in scene-linear light, 1 = white. At the small square: σ of "
-    "luminance and colour noise, signal-to-noise ratio, brightness in stops around mid-grey; around it: "
-    "MTF50 of a slanted "
-    "edge (ISO 12233), or how far edges are blurred (σ, pixels), or the steps of a gradient (encoded, of "
-    "white), or the texture kept of pane A's, or what the noise looks like. Of the whole frame: share of "
-    "pixels "
-    "clipped on the sensor, and at white in the finished picture; in the shadows (3 to 7 stops below "
-    "mid-grey) red and blue over green; stops of the sensor between clipping and SNR 3."
+    "Read at full resolution after all stations, in scene-linear light, 1 = white. At the small square, where the "
+    "scene is even (decided on the cleanest pane, for all): signal-to-noise ratio, σ of luminance and colour "
+    "noise; brightness in stops around mid-grey. Around it: MTF50 of a slanted edge (ISO 12233), or how far "
+    "edges are blurred (σ, pixels), or the steps of a gradient (encoded, of white), or the texture kept of "
+    "pane A's, or what the noise looks like. Of the whole frame: share of pixels clipped on the sensor, and at "
+    "white in the finished picture; in the shadows (3 to 7 stops below mid-grey) red and blue over green; "
+    "dynamic range: stops of the sensor between clipping and the condition beside it, which the preferences "
+    "choose."
 )
 
 
@@ -74,23 +76,24 @@ def gradient_text(found: GradientFigures) -> str:
     return f"gradient: {steps} {found.largest * 100:.1f} %"
 
 
-def figures_text(content: Content) -> str:
-    """The measured figures in one line."""
+def figures_text(content: Content, scene: ScenePlace | None = None) -> str:
+    """The measured figures in one line; `scene`: what the place supports, by all panes together."""
     parts = []
     if content.probe is not None:
         place, p = content.probe, content.probe.probe
         if isinstance(place, RegionFigures):
             parts.append(f"inside “{place.name}”")
-        parts.append(f"σ {p.sigma_luminance * 100:.2f} %, colour {p.sigma_colour * 100:.2f} %")
-        if content.offset:
-            parts.append(f"σ {p.sigma_luminance * 2**content.offset * 100:.2f} % at equal brightness")
-        if not place.even:
-            parts.append("uneven place, no SNR")
+        scene = scene or scene_place([place])
+        if scene is None or not scene.even:
+            parts.append("no light" if scene is None else scene.words)
         else:
             parts.append("SNR –" if p.snr_db is None else f"SNR {p.snr_db:.1f} dB")
+            parts.append(f"σ {p.sigma_luminance * 100:.2f} %, colour {p.sigma_colour * 100:.2f} %")
+            if content.offset:
+                parts.append(f"σ {p.sigma_luminance * 2**content.offset * 100:.2f} % at equal brightness")
         if p.level_ev is not None:
             parts.append(f"{p.level_ev:+.1f} EV")
-        if place.mtf50 is not None:
+        if place.mtf50 is not None and scene is not None and scene.edge:
             over = (
                 f", overshoot {place.overshoot * 100:.0f} %"
                 if place.overshoot and place.overshoot > 0.02
@@ -105,7 +108,7 @@ def figures_text(content: Content) -> str:
             parts.append(gradient_text(place.gradient))
         elif place.kept is not None:
             parts.append(f"texture {place.kept * 100:.0f} %")
-        elif place.grain:
+        elif place.grain and scene is not None and scene.even:
             parts.append(place.grain)
     if content.whole is not None:
         parts.append(f"clipped {share_text(content.whole.sensor_clipped)}")
@@ -114,7 +117,8 @@ def figures_text(content: Content) -> str:
             red, blue = content.whole.cast
             parts.append(f"shadows R {red:+.2f} B {blue:+.2f} EV")
     if content.range is not None:
-        parts.append(f"range {content.range:.1f} EV")
+        told = CONDITIONS[content.range_under].words
+        parts.append(f"dynamic range {content.range:.1f} EV ({told})")
     return " · ".join(parts).replace("-", "−") if parts else "measuring …"
 
 
@@ -192,6 +196,7 @@ class Caption(QWidget):
         bare_beside: bool = False,
         hidden: bool = False,
         narrow: bool = False,
+        scene: ScenePlace | None = None,
     ) -> None:
         """Show what a pane is; `other` are the settings of its neighbour, which may be a bare frame.
 
@@ -242,7 +247,7 @@ class Caption(QWidget):
         if content.notes:
             words = " · ".join(note.rstrip(".") for note in content.notes) + (f" · {words}" if words else "")
         self._difference.set_full(words)
-        self._figures.set_full("" if content.problem else figures_text(content))
+        self._figures.set_full("" if content.problem else figures_text(content, scene))
         self._figures.setToolTip(tip(f"{self._figures.text_in_full()}\n{FIGURES_HELP}"))
 
     def full_texts(self) -> list[str]:

@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage
 
+from irvane.core.files.preferences import preferences
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.alignment import Between, Mapping
 from irvane.core.judge.figures import WholeFigures
@@ -17,6 +18,7 @@ from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.line.frame import Frame
 from irvane.core.line.view import Rendered
+from irvane.core.noise.dynamic_range import USUAL
 from irvane.core.pixels.geometry import Geometry
 from irvane.core.waits import Wait
 from irvane.desktop.bench.hatching import Marks, marks_of
@@ -79,7 +81,7 @@ class Content:
         working : words on the present stage.
     match : what was made equal to the first pane.
     instead : why the look that was asked for is not shown, empty when it is.
-    range : stops of the sensor between clipping and SNR 3, of the worst colour; None when not known.
+    range : dynamic range of the sensor in stops, under the condition `range_under`; None when not known.
     loupe : the place under the pointer at 1:1, while the loupe is on.
     mapping : how its picture lies on that of pane A, where they differ in place, size, turn or geometry;
         None: as it is.
@@ -107,6 +109,7 @@ class Content:
     whole: WholeFigures | None = None
     probe: PlaceFigures | None = None
     range: float | None = None
+    range_under: str = USUAL
     loupe: Layer | None = None
     mapping: Mapping | Between | None = None
     notes: tuple[str, ...] = field(default=())
@@ -136,7 +139,9 @@ class Content:
         """Take over what a developed frame tells of itself under a proof's settings."""
         self.geometry = geometry = frame.geometry(owner.settings)
         self.extent, self.kept = geometry.output, geometry.kept
-        self.notes, self.range = frame.developed.notes, frame.range_stops
+        self.notes = frame.developed.notes
+        self.range_under = preferences().range_under
+        self.range = frame.dynamic_range(self.range_under)
         self.facts_of = owner
 
     def unlearn(self) -> None:

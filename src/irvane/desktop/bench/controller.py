@@ -92,9 +92,10 @@ class ViewController(QObject):
         settings = self.panes.waiting.seen(settings)
         frame, content = self.service.engine.best(item.source, settings.sensor), self.panes.contents[pane]
         if frame is not None:
-            before = content.extent, content.facts_of
+            before = content.extent, content.facts_of, self.panes.view.probe
             content.learn(frame, Owner(item.source, settings))
-            if before != (content.extent, content.facts_of):
+            self.panes.begin_probe(pane, frame.even_place)
+            if before != (content.extent, content.facts_of, self.panes.view.probe):
                 self._give_up_moved_probes()
         elif content.facts_of is not None and content.facts_of.source is not item.source:
             content.unlearn()

@@ -106,6 +106,11 @@ class Panes:
         """Look at the bench otherwise; raises TypeError for what a view has not."""
         self.view = replace(self.view, **values)
 
+    def begin_probe(self, pane: int, place: tuple[float, float] | None) -> None:
+        """Until it is placed by hand, the probe lies where the first pane's frame is most even (None: not known)."""
+        if pane == 0 and place is not None and not self.view.probe_placed:
+            self.change(probe=place)
+
     def take_difference(
         self, made: tuple[Rendered, DifferenceFigures | None] | None, of: tuple[ViewRequest, ViewRequest]
     ) -> None:
