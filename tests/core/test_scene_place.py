@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
+import shots
 
+from irvane.core.image import BAYER, SIX_BY_SIX
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.probe import read_probe
 from irvane.core.judge.scene_place import scene_place
+from irvane.core.line.develop import develop
+from irvane.core.line.even_place import even_place
+from irvane.core.settings import Settings
 
 
 def _figures(
@@ -47,3 +53,22 @@ def test_alone_it_is_held_against_the_noise_that_is_expected_or_seen() -> None:
     shading = scene_place([_figures(_WALL, 0.002, 0.002, 5, mtf50=0.04)])
     assert shading is not None and not shading.edge, "what rises over twenty pixels is no edge"
     assert scene_place([]) is None
+
+
+@pytest.mark.parametrize("iso", [200, 12800])
+@pytest.mark.parametrize("six", [False, True])
+def test_the_first_place_lies_on_what_is_even(iso: float, six: bool) -> None:
+    """The truth is the scene: gravel with one even sheet on it, and a clipped one."""
+    rng = np.random.default_rng(4)
+    light = 0.25 * (1 + 0.3 * rng.normal(0, 1, (480, 600))[..., None]) * np.ones(3)
+    light = cv2.GaussianBlur(np.clip(light, 0.02, 1).astype(np.float32), (0, 0), 1.2)
+    light[240:420, 300:500] = 0.2  # even
+    light[60:200, 60:240] = 1.4  # clipped
+    developed = develop(
+        shots.loaded(light * shots.NEUTRAL.astype(np.float32), iso, SIX_BY_SIX if six else BAYER),
+        Settings().sensor,
+    )
+    found = even_place(developed)
+    assert found is not None
+    h, w = developed.extent
+    assert 300 < found[0] * w < 500 and 240 < found[1] * h < 420

@@ -13,10 +13,10 @@ from irvane.core.pixels.places import FrameRegion
 #: a cell's side, so that a cell is as large as a probe.
 _STEP, _CELL = 4.0, 8
 #: Light of usual places, as shares of the brightest twentieth; above the last share of white something may be clipped.
-_DARKEST, _BRIGHTEST, _CLIPS = 0.06, 0.9, 0.8
+_DARKEST, _BRIGHTEST, _CLIPS = 0.06, 1.5, 0.8
 #: Weight of the wider surroundings: of equals, what lies amid an even area is best. Of equals, too, what is of middle
 #: brightness: this share of the brightest twentieth; weight of the squared distance from it in EV.
-_WIDER, _MIDDLE, _OFF = 0.3, 0.35, 0.4
+_WIDER, _MIDDLE, _OFF = 0.1, 0.5, 0.15
 
 
 def even_place(developed: Developed) -> tuple[float, float] | None:
