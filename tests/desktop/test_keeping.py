@@ -43,7 +43,8 @@ def test_a_budget_follows_the_machine(monkeypatch: pytest.MonkeyPatch) -> None:
     for machine, whole in ((2, 1.0), (8, 2.0), (16, 4.0), (64, 6.0)):
         monkeypatch.setattr(memory, "total", lambda machine=machine: machine * 10**9)
         assert memory.usual_budget() == pytest.approx(whole * 1e9)
-    frames, unseen = budgets(6_000_000_000)
+    frames, unseen, kept = budgets(6_000_000_000)
+    assert 150_000_000 <= kept < 700_000_000, "a part of what lies beside frames"
     assert frames < 5.5e9 and unseen < 1.5e9
     assert budgets(1_000_000_000)[0] >= 300_000_000, "one frame of 24 megapixels at least"
 
