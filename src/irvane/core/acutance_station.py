@@ -19,8 +19,8 @@ class Acutance:
         (("off", "off"), ("auto", "as measured"), ("lens", "soft lens"), ("defocus", "out of focus"),
         ("motion", "moved")), DEBLUR,
         "What softened the picture is undone, as far as the noise allows. As measured: a soft lens, a wrong "
-        "focus or a straight movement, "
-        "told by edges and spectrum; what is not sure is left alone. The others: by the numbers beside it.",
+        "focus or a straight movement, told by edges and spectrum; what is not sure is left alone. The "
+        "others: by the numbers beside it.",
     )  # fmt: skip
     method: str = declare.choice(
         "best", "Method", (("best", "best"), ("fast", "fast")), DEBLUR,
@@ -67,8 +67,8 @@ class Acutance:
     automatic: str = declare.choice(
         "lens", "Sharpening", (("off", "by hand"), ("lens", "soft lenses"), ("on", "automatic")), SCALE,
         "Soft lenses: mildly, and only where the frame's edges and spectrum say that a lens softened it. "
-        "Automatic: as far as the softness of "
-        "the edges asks for and the noise allows. The strengths below are added to either.",
+        "Automatic: as far as the softness of the edges asks for and the noise allows. The strengths below "
+        "are added to either.",
     )  # fmt: skip
     fine: float = declare.number(
         0, "Fine", "%", 0, 200, 5, SCALE, "Strength for structures of one to two pixels: hair, lettering, "

@@ -33,9 +33,8 @@ class Light:
     )  # fmt: skip
     white: float = declare.number(
         0.0, "White point", "EV", -3, 8, 0.1, ENDS,
-        "The light that becomes paper white, against the usual four stops above mid-grey. Raise it to keep "
-        "more "
-        "of the brightest tones.", decimals=1,
+        "The light that becomes paper white, against the usual four stops above mid-grey. Raise "
+        "it to keep more of the brightest tones.", decimals=1,
     )  # fmt: skip
     shadows: float = declare.number(
         0.0, "Shadows", "EV", -4, 5, 0.1, RECOVERY,
@@ -52,9 +51,8 @@ class Light:
     )  # fmt: skip
     roll_off: float = declare.number(
         0.0, "Roll-off", "EV", 0, 6, 0.1, ENDS,
-        "Stops beyond paper white that are still told apart: the brightest two stops below it bend softly "
-        "to make room, "
-        "in all colours alike.", decimals=1,
+        "Stops beyond paper white that are still told apart: the brightest two stops below it "
+        "bend softly to make room, in all colours alike.", decimals=1,
     )  # fmt: skip
     local_small: float = declare.number(
         0.0, "Small", "%", -100, 100, 5, LOCAL_CONTRAST,
@@ -78,9 +76,8 @@ class Light:
     tone_map: str = declare.choice(
         "none", "Operator", (("none", "none"), ("photographic", "photographic"), ("local", "local")), RANGE,
         "Fits a scene of many stops into the picture. Photographic: one global curve, no halos, no noise "
-        "boost "
-        "(Reinhard and others, 2002). Local: whole areas are brought nearer to each other, their detail "
-        "stays.",
+        "boost (Reinhard and others, 2002). Local: whole areas are brought nearer to each other, their "
+        "detail stays.",
     )  # fmt: skip
     tone_strength: float = declare.number(
         100, "Strength", "%", 0, 100, 5, RANGE, "How far the operator acts; 0 leaves the light as it is."

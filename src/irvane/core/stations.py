@@ -46,16 +46,13 @@ class Sensor:
         "auto", "Interpolation",
         (("auto", "automatic"), ("directional", "directional"), ("linear", "linear")), MOSAIC,
         "How full colour is made from the filter mosaic. Directional is quick; on a 6×6 array, and where "
-        "noise is removed by "
-        "the best method, automatic has a network mend what that gets wrong where fine structures cross, "
-        "which takes longer. "
-        "Linear is softer but calm in extreme noise.",
+        "noise is removed by the best method, automatic has a network mend what that gets wrong where fine "
+        "structures cross, which takes longer. Linear is softer but calm in extreme noise.",
     )  # fmt: skip
     defects: str = declare.choice(
         "on", "Hot pixels", (("on", "repair"), ("off", "leave")), MOSAIC,
         "Replaces single pixels and pairs that no light could have made: their neighbours know nothing of "
-        "them. "
-        "Stars and points of light stay; so may faint defects amid detail as fine as a pixel.",
+        "them. Stars and points of light stay; so may faint defects amid detail as fine as a pixel.",
     )  # fmt: skip
     banding: str = declare.choice(
         "rows", "Banding",
@@ -71,8 +68,7 @@ class Sensor:
     false_colour: float = declare.number(
         0, "Clean-up", "%", 0, 100, 5, FALSE_COLOUR,
         "Calms coloured fringes and specks that interpolation leaves in fine texture, cloth and lettering. "
-        "Tiny coloured "
-        "things pale with it.",
+        "Tiny coloured things pale with it.",
     )  # fmt: skip
     false_colour_width: float = declare.number(
         4, "Widest fringe", "px", 2, 16, 1, FALSE_COLOUR,
@@ -95,8 +91,8 @@ class Lens:
     profile: str = declare.name(
         "auto", "Lens", (("auto", "automatic"), ("off", "none")), PROFILE,
         "What is known of this lens. Automatic takes the corrections that the file carries, or else the "
-        "lens database's when "
-        "it knows just this lens; a raw frame only. Choose a lens by its name when it was not found.",
+        "lens database's when it knows just this lens; a raw frame only. Choose a lens by its name when it "
+        "was not found.",
     )  # fmt: skip
     profile_distortion: float = declare.number(
         100, "Distortion", "%", 0, 150, 5, PROFILE, "How much of the known distortion is corrected; 0 "
@@ -122,9 +118,8 @@ class Lens:
     )  # fmt: skip
     distortion: float = declare.number(
         0.0, "Distortion", "%", -30, 30, 0.1, VIGNETTING,
-        "Bends lines straight by hand: how far the corners are moved outwards, of their distance from the "
-        "middle. Positive "
-        "values cure barrels.", decimals=1,
+        "Bends lines straight by hand: how far the corners are moved outwards, of their "
+        "distance from the middle. Positive values cure barrels.", decimals=1,
     )  # fmt: skip
     vignetting: float = declare.number(
         0.0, "Corner light", "EV", 0.0, 3.0, 0.1, VIGNETTING,
@@ -133,21 +128,19 @@ class Lens:
     falloff: str = declare.choice(
         "profile", "Lost light", (("profile", "from the profile"), ("frame", "measured here")), VIGNETTING,
         "Where the loss of light in the corners is known from. Measured here: from the frame itself, where "
-        "its four quarters "
-        "grow darker alike.",
+        "its four quarters grow darker alike.",
     )  # fmt: skip
     aberration: str = declare.choice(
         "auto", "Aberration", (("auto", "automatic"), ("measured", "measured here"), ("off", "leave")),
         COLOUR_ERRORS,
         "Red and blue pictures of another size than green: coloured rims that grow towards the corners. "
-        "Automatic takes them "
-        "from the profile, or else measures them on the frame's contours and acts when that is certain.",
+        "Automatic takes them from the profile, or else measures them on the frame's contours and acts when "
+        "that is certain.",
     )  # fmt: skip
     fringing: float = declare.number(
         0, "Fringes", "%", 0, 100, 5, COLOUR_ERRORS,
         "Takes the colour from fringes beside light that is nearly clipped: branches against the sky, "
-        "lamps, glitter. Things "
-        "of that colour elsewhere stay.",
+        "lamps, glitter. Things of that colour elsewhere stay.",
     )  # fmt: skip
     fringe_hue: float | None = declare.number(
         None, "Fringe hue", "°", 0, 360, 5, COLOUR_ERRORS,
@@ -178,8 +171,7 @@ class Lens:
     crop: Crop = declare.crop(
         "Crop", FRAMING,
         "What is shown: left, top, width and height in per cent of the corrected frame. Automatic is the "
-        "largest part of the "
-        "frame's own shape that has no empty corners.",
+        "largest part of the frame's own shape that has no empty corners.",
     )  # fmt: skip
     edges: str = declare.choice(
         "fill", "Corners", (("fill", "no empty ones"), ("keep", "keep empty ones")), FRAMING,
@@ -195,15 +187,13 @@ class Noise:
 
     amount: float | None = declare.number(
         None, "Amount", "%", 0, 200, 5, REMOVAL,
-        "Share of the measured noise that is removed. Automatic follows the measurement and does next to "
-        "nothing "
-        "at base ISO.", neutral=0,
+        "Share of the measured noise that is removed. Automatic follows the measurement and does "
+        "next to nothing at base ISO.", neutral=0,
     )  # fmt: skip
     method: str = declare.choice(
         "best", "Method", (("best", "best"), ("fast", "fast")), REMOVAL,
         "Best: a network trained on noise alone. Fast: cosine transforms, in about a quarter of the time, "
-        "with less fine "
-        "detail kept.",
+        "with less fine detail kept.",
     )  # fmt: skip
     luminance: float = declare.number(
         100, "Luminance", "%", 0, 100, 5, REMOVAL,
@@ -216,8 +206,7 @@ class Noise:
     texture: float = declare.number(
         0, "Texture", "%", 0, 100, 5, REMOVAL,
         "How much of what was taken from structured places is given back: a slight natural grain instead of "
-        "a glassy "
-        "surface. Even areas stay clean.",
+        "a glassy surface. Even areas stay clean.",
     )  # fmt: skip
     shadows: float = declare.number(
         100, "Shadows", "%", 0, 100, 5, OVER_BRIGHTNESS, "Share of the removal in the deepest tones, nine "
@@ -327,16 +316,14 @@ class Finish:
     enlarge_by: str = declare.choice(
         "learned", "Enlarged by", (("learned", "learned detail"), ("lanczos", "Lanczos")), FILE,
         "Learned: a small network mends what plain filtering leaves soft, and does not enlarge the blocks "
-        "of a JPEG. Lanczos: the plain filter, "
-        "to compare with. Scene-linear files are always enlarged by it.",
+        "of a JPEG. Lanczos: the plain filter, to compare with. Scene-linear files are always enlarged by "
+        "it.",
     )  # fmt: skip
     tone: str = declare.choice(
         "light", "Float files", (("light", "plain light"), ("toned", "with tone")), FILE,
         "What OpenEXR, Radiance HDR and TIFF of 32 bits hold. Plain light: as it was in the scene, before "
-        "Light, Colour, sharpening and "
-        "rendering, values above white too; other programs can go on from it. With tone: what is made of it "
-        "there. A linear DNG always "
-        "holds the camera's light.",
+        "Light, Colour, sharpening and rendering, values above white too; other programs can go on from it. "
+        "With tone: what is made of it there. A linear DNG always holds the camera's light.",
     )  # fmt: skip
     quality: float = declare.number(
         92, "Quality", "%", 40, 100, 1, FILE, "JPEG quality; other formats lose nothing."

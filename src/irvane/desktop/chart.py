@@ -144,9 +144,9 @@ class ChartDialog(QDialog):
         self.area = _Area(image_of(rendered.pixels, rendered.space), extent)
         self.area.marked.connect(self._take)
         words = QLabel(
-            "Drag a rectangle over all patches, from the outer corner of the first to that of the last; "
-            "take hold of an edge to "
-            "move it. Then say how many there are: every small frame has to lie inside one patch."
+            "Drag a rectangle over all patches, from the outer corner of the first to that of the last; take "
+            "hold of an edge to move it. Then say how many there are: every small frame has to lie inside "
+            "one patch."
         )
         words.setWordWrap(True)
         h, w = extent

@@ -63,8 +63,7 @@ class LadderWindow(QDialog):
         self.limit.setAccessibleName("Signal-to-noise ratio that is still usable, in dB")
         self.limit.setToolTip(
             "The mean SNR of the patches down to which you would use a frame. 20 dB is 10 : 1; look at the "
-            "crops, and move it "
-            "here or by dragging its line."
+            "crops, and move it here or by dragging its line."
         )
         self.limit.valueChanged.connect(self._show)
         keep = QPushButton("Write a report …")

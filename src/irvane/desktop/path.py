@@ -7,20 +7,16 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 STEPS = (
     "Two panes show the same frame: A is your proof, B the bare frame. Turn the wheel over a picture to "
-    "come closer; "
-    "both follow.",
+    "come closer; both follow.",
     "Choose “bench-iso6400” in the rail. Its noise is measured and removed; the captions give σ and SNR at "
-    "the small "
-    "square. Drag the square to another place.",
+    "the small square. Drag the square to another place.",
     "Press 4 for Light and lift Exposure and Shadows. Station by station, the band at the bottom says what "
     "is done.",
     "Press V for a dividing line and drag it; hold Q to see the other pane in the same place; press E for "
-    "equal "
-    "brightness.",
+    "equal brightness.",
     "Press N for another proof of this frame: it costs nothing, and the caption says in what it differs.",
     "In the rail, click “merge” above the furnace frames: five exposures become one of more stops, through "
-    "the same "
-    "line.",
+    "the same line.",
     "Press 7 for Finish and write the proof; or Ctrl+Return. F1 lists all keys.",
 )
 

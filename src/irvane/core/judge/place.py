@@ -55,7 +55,8 @@ class PlaceFigures:
     kept : share of the reference's texture in the wide square; None without reference or texture.
     gradient : of the wide square, when it holds a smooth gradient and no edge.
     blur : σ of the edges in the wide square, in pixels (their middle); None where there are too few.
-    inner : luminance of the small square; expected : its noise as the model of the frame and the settings let expect it.
+    inner : luminance of the small square; expected : its noise as the model of the frame and the settings let
+        expect it.
     even : is the spread of the small square that of noise, and not the scene's own?
     """
 

@@ -259,10 +259,9 @@ def _wholes(compared: Compared, names: list[str]) -> Section:
             ]
         )
     note = (
-        "Dynamic range: stops between clipping and the signal at which the SNR falls to a limit, from the mosaic's "
-        "noise (worst "
-        "colour). Differences are against the first picture, at equal brightness, both reduced to a common "
-        "size."
+        "Dynamic range: stops between clipping and the signal at which the SNR falls to a limit, from the "
+        "mosaic's noise (worst colour). Differences are against the first picture, at equal brightness, both "
+        "reduced to a common size."
     )
     return Section("Whole pictures", note, [Table(head, rows)])
 

@@ -1,7 +1,7 @@
 """What a place of a scene supports, decided once for all renderings of it: on the cleanest of them.
 
-The same wall is even in a noisy picture and in a clean one. Judged on each by itself, the noisy one would be refused just
-where its noise is asked for.
+The same wall is even in a noisy picture and in a clean one. Judged on each by itself, the noisy one would be
+refused just where its noise is asked for.
 """
 
 from __future__ import annotations
@@ -14,11 +14,11 @@ import numpy as np
 from irvane.core.judge.inside import RegionFigures
 from irvane.core.judge.place import PlaceFigures
 
-#: Standard deviation over mean up to which a place counts as a patch of a chart does (our choice, about a tenth of a stop
-#: across; ISO 15739 asks for even patches without a number).
+#: Standard deviation over mean up to which a place counts as a patch of a chart does (our choice, about a
+#: tenth of a stop across; ISO 15739 asks for even patches without a number).
 _AS_A_PATCH = 0.02
-#: How many times the noise that is expected the spread of an even place may be; and how many times that of differences a few
-#: pixels apart, where nothing is known of the noise.
+#: How many times the noise that is expected the spread of an even place may be; and how many times that of
+#: differences a few pixels apart, where nothing is known of the noise.
 _OF_NOISE, _OF_DIFFERENCES = 1.5, 1.3
 #: Pixels between those; noise that is left by interpolation is alike over less.
 _APART = 3

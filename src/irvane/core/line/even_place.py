@@ -7,22 +7,25 @@ import numpy as np
 
 from irvane.core.image import LUMA_2020
 from irvane.core.line.develop import Developed
+from irvane.core.pixels.grids import centres
 from irvane.core.pixels.places import FrameRegion
 
-#: Frame pixels per pixel of the copy that is looked at: noise is a quarter there, structure wider than that stays. Its pixels along
-#: a cell's side, so that a cell is as large as a probe.
+#: Frame pixels per pixel of the copy that is looked at: noise is a quarter there, structure wider than that
+#: stays. Its pixels along a cell's side, so that a cell is as large as a probe.
 _STEP, _CELL = 4.0, 8
-#: Light of usual places, as shares of the brightest twentieth; above the last share of white something may be clipped.
+#: Light of usual places, as shares of the brightest twentieth; above the last share of white something may be
+#: clipped.
 _DARKEST, _BRIGHTEST, _CLIPS = 0.06, 1.5, 0.8
-#: Weight of the wider surroundings: of equals, what lies amid an even area is best. Of equals, too, what is of middle
-#: brightness: this share of the brightest twentieth; weight of the squared distance from it in EV.
+#: Weight of the wider surroundings: of equals, what lies amid an even area is best. Of equals, too, what is
+#: of middle brightness: this share of the brightest twentieth; weight of the squared distance from it in EV.
 _WIDER, _MIDDLE, _OFF = 0.1, 0.5, 0.15
 
 
 def even_place(developed: Developed) -> tuple[float, float] | None:
     """The middle of the most even cell of middle brightness, as shares of the frame's width and height.
 
-    None where the frame is too small to tell. Levels of gain do not matter; the sensor's array is not told from others.
+    None where the frame is too small to tell. Levels of gain do not matter; the sensor's array is not told
+    from others.
     """
     h, w = developed.extent
     patch = developed.plain.read(FrameRegion(0, 0, h, w, _STEP))
@@ -43,5 +46,6 @@ def even_place(developed: Developed) -> tuple[float, float] | None:
     if not usable.any():
         return None
     row, column = np.unravel_index(int(np.argmin(np.where(usable, around, np.inf))), around.shape)
-    y, x = (row + 0.5) * _CELL * patch.step / h, (column + 0.5) * _CELL * patch.step / w
+    side = _CELL * patch.step
+    y, x = centres(rows, step=side)[row] / h, centres(columns, step=side)[column] / w
     return float(min(x, 1.0)), float(min(y, 1.0))

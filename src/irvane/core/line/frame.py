@@ -54,7 +54,8 @@ class Frame:
     seen: set[tuple[int, int]] = field(default_factory=set)
 
     def dynamic_range(self, condition: str) -> float | None:
-        """Stops under a condition (of :mod:`irvane.core.noise.dynamic_range`); None where there is no mosaic."""
+        """Stops under a condition (of :mod:`irvane.core.noise.dynamic_range`); None where there is no
+        mosaic."""
         noise = self.developed.noise
         if noise is None or self.developed.cfa is None:
             return None

@@ -43,7 +43,8 @@ class Condition:
 
     Attributes
     ----------
-    words : beside the figure. ratio : SNR at which shadows end; None: where the signal is as large as the read noise.
+    words : beside the figure. ratio : SNR at which shadows end; None: where the signal is as large as the
+        read noise.
     common : after averaging to COMMON_PIXELS; else of a single pixel.
     """
 
@@ -75,14 +76,16 @@ def dynamic_range(noise: NoiseModel, pixels: float, condition: str) -> float:
 
 
 def engineering(noise: NoiseModel) -> float:
-    """Stops between clipping and the read noise of the worst colour: of a pixel (EMVA 1288, there as a ratio)."""
+    """Stops between clipping and the read noise of the worst colour: of a pixel (EMVA 1288, there as a
+    ratio)."""
     return -math.log2(max(*noise.read, 1e-9))
 
 
 def range_facts(
     noise: NoiseModel, pixels: float, limits: Sequence[float] = LIMITS
 ) -> dict[str, dict[str, float]]:
-    """Stops at every limit: of a pixel (its worst colour) and normalised; keys like ``snr_10``; and ``engineering``."""
+    """Stops at every limit: of a pixel (its worst colour) and normalised; keys like ``snr_10``; and
+    ``engineering``."""
     found = {"engineering": {"per_pixel": round(engineering(noise), 2)}}
     for ratio in limits:
         each = {

@@ -67,7 +67,8 @@ class Aligning(QObject):
             self.found.emit()
 
     def of_same_scene(self) -> list[int]:
-        """The panes that show the scene of the first one: its own frame, or one that was found to be laid on it."""
+        """The panes that show the scene of the first one: its own frame, or one that was found to be laid on
+        it."""
         keys = [None if c.facts_of is None else c.facts_of.source.key for c in self.panes.contents]
         first = keys[0]
         return [

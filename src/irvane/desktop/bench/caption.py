@@ -35,11 +35,13 @@ _TELLING = ("light", "colour", "acutance", "noise", "lens", "sensor")
 
 #: What the figures are, for the tool tip.
 FIGURES_HELP = (
-    "Read at full resolution after all stations, in scene-linear light, 1 = white. At the small square, where the "
+    "Read at full resolution after all stations, in scene-linear light, 1 = white. At the small square, "
+    "where the "
     "scene is even (decided on the cleanest pane, for all): signal-to-noise ratio, σ of luminance and colour "
     "noise; brightness in stops around mid-grey. Around it: MTF50 of a slanted edge (ISO 12233), or how far "
     "edges are blurred (σ, pixels), or the steps of a gradient (encoded, of white), or the texture kept of "
-    "pane A's, or what the noise looks like. Of the whole frame: share of pixels clipped on the sensor, and at "
+    "pane A's, or what the noise looks like. Of the whole frame: share of pixels clipped on the sensor, and "
+    "at "
     "white in the finished picture; in the shadows (3 to 7 stops below mid-grey) red and blue over green; "
     "dynamic range: stops of the sensor between clipping and the condition beside it, which the preferences "
     "choose."

@@ -36,8 +36,7 @@ class LimitsDialog(QDialog):
         form.addRow("Marked as black up to", self.black)
         words = QLabel(
             "Both count from paper white, in the light of the finished picture. A print holds about seven "
-            "stops; set "
-            "the second to −7 to see what it will lose."
+            "stops; set the second to −7 to see what it will lose."
         )
         words.setWordWrap(True)
         words.setObjectName("muted")

@@ -107,7 +107,8 @@ class Panes:
         self.view = replace(self.view, **values)
 
     def begin_probe(self, pane: int, place: tuple[float, float] | None) -> None:
-        """Until it is placed by hand, the probe lies where the first pane's frame is most even (None: not known)."""
+        """Until it is placed by hand, the probe lies where the first pane's frame is most even (None: not
+        known)."""
         if pane == 0 and place is not None and not self.view.probe_placed:
             self.change(probe=place)
 

@@ -95,8 +95,7 @@ class BenchStrip(QWidget):
         self.match_button = _flat(
             "equal",
             "Makes the views of the other panes equal to pane A's, for viewing only, each respect by "
-            "itself; the captions say by "
-            "how much (E: brightness).",
+            "itself; the captions say by how much (E: brightness).",
         )
         self.match_menu = QMenu(self.match_button)
         self.match_actions: dict[str, QAction] = {}
@@ -109,10 +108,8 @@ class BenchStrip(QWidget):
         self.marks_button = _flat(
             "hatch",
             "Rising stripes: colours that were clipped on the sensor, in the colour that is lost. Falling "
-            "stripes: places "
-            "of the finished picture at white, or at black. Dots: colours that the space of the station "
-            "Finish does not hold; they "
-            "are pulled into it softly (H; limits: Shift+H).",
+            "stripes: places of the finished picture at white, or at black. Dots: colours that the space of "
+            "the station Finish does not hold; they are pulled into it softly (H; limits: Shift+H).",
             checkable=True,
         )
         self.marks_button.toggled.connect(self.marked)

@@ -65,8 +65,7 @@ class Overlay(QWidget):
         self.setAccessibleName("What is shown")
         self.setToolTip(
             "Drag the crop, its corners or sides; the disc above it turns the picture. Arrow keys move it, "
-            "with Ctrl they "
-            "resize it, with Shift finely. Return: done."
+            "with Ctrl they resize it, with Shift finely. Return: done."
         )
         self.resize(view.size())
         self.show()

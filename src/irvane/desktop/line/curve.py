@@ -55,9 +55,8 @@ class Plane(PointsPlane):
         self.colour = QColor(_COLOURS[CURVES[0]])
         self.setAccessibleName("Curve")
         self.setToolTip(
-            "Click: a new point; drag it. Double click or Delete takes it away. Page keys: next point; "
-            "arrow keys: move it by "
-            "0.1 EV, with Shift by 1 EV; Insert: a new point."
+            "Click: a new point; drag it. Double click or Delete takes it away. Page keys: next point; arrow "
+            "keys: move it by 0.1 EV, with Shift by 1 EV; Insert: a new point."
         )
 
     def area(self) -> QRectF:

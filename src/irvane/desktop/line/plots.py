@@ -37,8 +37,7 @@ class Plot(QWidget):
         self.setAccessibleName("Histogram in stops")
         self.setToolTip(
             "All pixels of the proof in scene-linear light, counted in stops below paper white: red, green, "
-            "blue and "
-            "luminance. The mark is mid-grey. Bars at the ends: beyond the range."
+            "blue and luminance. The mark is mid-grey. Bars at the ends: beyond the range."
         )
         self.update()
 
@@ -48,8 +47,7 @@ class Plot(QWidget):
         self.setAccessibleName("Noise over brightness")
         self.setToolTip(
             "Noise (σ, in per cent of the clipping point) over the signal in stops below clipping: as "
-            "measured, and "
-            "the share that the chosen amount leaves."
+            "measured, and the share that the chosen amount leaves."
         )
         self.update()
 
@@ -59,8 +57,7 @@ class Plot(QWidget):
         self.setAccessibleName("Histogram of the sensor in stops")
         self.setToolTip(
             "All values of the mosaic, before white balance, counted in stops below clipping: red, green, "
-            "blue. Bars at "
-            "the right end: clipped."
+            "blue. Bars at the right end: clipped."
         )
         self.update()
 

@@ -218,9 +218,8 @@ class Shelf(QWidget):
         self.stations["lens"].column(UPRIGHT).addWidget(holder)
         own = QPushButton("Measure the lens")
         own.setToolTip(
-            "From the edges of the selected frames: σ in the middle and in the corners. New proofs of "
-            "frames with this lens, focal length and "
-            "aperture begin with it."
+            "From the edges of the selected frames: σ in the middle and in the corners. New proofs of frames "
+            "with this lens, focal length and aperture begin with it."
         )
         own.clicked.connect(self.measure_lens)
         self.stations["acutance"].column(FOCUS).addWidget(own)

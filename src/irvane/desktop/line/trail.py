@@ -43,8 +43,8 @@ class TrailPlane(PointsPlane):
         self.setAccessibleName("Path of the movement")
         self.setToolTip(
             "Click: a point at the end of the path; drag any. Double click or Delete takes it away. Page "
-            "keys: next point; arrow keys: move "
-            "it by 0.1 px, with Shift by 1 px. The frame is taken to have passed the points at even times."
+            "keys: next point; arrow keys: move it by 0.1 px, with Shift by 1 px. The frame is taken to have "
+            "passed the points at even times."
         )
 
     @property

@@ -90,8 +90,8 @@ class DestinationsDialog(QDialog):
         self._add(
             form, "toned", "Light", QCheckBox("with tone, as it is seen"),
             "OpenEXR and TIFF of 32 bits hold plain light, as it was in the scene: before Light, Colour, "
-            "sharpening and rendering. With tone: "
-            "what these make of it. A linear DNG always holds the camera's light.",
+            "sharpening and rendering. With tone: what these make of it. A linear DNG always holds the "
+            "camera's light.",
         )  # fmt: skip
         self._add(
             form,
