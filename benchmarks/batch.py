@@ -23,7 +23,7 @@ for _name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_H
     os.environ[_name] = str(_HOME / _name)
 
 from irvane.core.finish.destination import Destination  # noqa: E402
-from irvane.core.finish.estimates import expected  # noqa: E402
+from irvane.core.finish.estimates import estimated  # noqa: E402
 from irvane.core.finish.journal import Journal, Wanted  # noqa: E402, Wanted
 from irvane.core.finish.queue import run_queue  # noqa: E402
 from irvane.core.settings import Settings  # noqa: E402
@@ -55,7 +55,7 @@ def estimates() -> None:
         journal.add([Wanted((path,), settings, "") for path in first], how)
         run_queue(journal)
         entries = journal.add([Wanted((path,), settings, "") for path in frames], how)
-        told = expected(entries)
+        told = estimated(entries)
         began = time.monotonic()
         run_queue(journal)
         seconds = time.monotonic() - began

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from irvane.core.files import cache as module
+from irvane.core.store import cache as module
 from irvane.core.line import executor
 from irvane.core.line.engine import Engine
 from irvane.core.line.results import denoised_key

@@ -22,7 +22,7 @@ from PIL import Image, ImageCms
 
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.errors import ReadError, WriteError
-from irvane.core.files import atomic
+from irvane.core.store import atomic
 from irvane.core.files.collecting import collect
 from irvane.core.files.info import FrameInfo, exposure_text, read_info, shutter_text
 from irvane.core.files.raw import decode_raw

@@ -14,7 +14,7 @@ import pytest
 import shots
 
 from irvane.core.errors import IrvaneError, ReadError, WriteError
-from irvane.core.files import atomic
+from irvane.core.store import atomic
 from irvane.core.files.collecting import collect
 from irvane.core.files.presets import ENDING as PRESET
 from irvane.core.files.presets import list_presets, read_preset

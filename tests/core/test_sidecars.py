@@ -16,7 +16,7 @@ import shots
 
 from irvane.cli import main
 from irvane.core.errors import ReadError, WriteError
-from irvane.core.files import atomic
+from irvane.core.store import atomic
 from irvane.core.files.collecting import collect
 from irvane.core.files.identity import content_hash
 from irvane.core.files.proofs import Proof, Sidecar, gone_over, merged
