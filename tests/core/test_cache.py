@@ -9,7 +9,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from irvane.core.store import cache as module
 from irvane.core.line import executor
 from irvane.core.line.engine import Engine
 from irvane.core.line.results import denoised_key
@@ -18,6 +17,7 @@ from irvane.core.line.tasks import FULL, Request
 from irvane.core.noise.denoise import Removal
 from irvane.core.sensor import defects, refine, unclip
 from irvane.core.settings import Settings
+from irvane.core.store import cache as module
 from irvane.core.store.cache import ResultCache
 
 

@@ -22,7 +22,6 @@ from PIL import Image, ImageCms
 
 from irvane.core.colour.spaces import SPACES, WORKING, between
 from irvane.core.errors import ReadError, WriteError
-from irvane.core.store import atomic
 from irvane.core.files.collecting import collect
 from irvane.core.files.info import FrameInfo, exposure_text, read_info, shutter_text
 from irvane.core.files.raw import decode_raw
@@ -36,6 +35,7 @@ from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, FileSource, content_hash
 from irvane.core.merge.planning import stepped_by
 from irvane.core.settings import Settings
+from irvane.core.store import atomic
 
 # in
 

@@ -14,7 +14,6 @@ import pytest
 import shots
 
 from irvane.core.errors import IrvaneError, ReadError, WriteError
-from irvane.core.store import atomic
 from irvane.core.files.collecting import collect
 from irvane.core.files.presets import ENDING as PRESET
 from irvane.core.files.presets import list_presets, read_preset
@@ -25,6 +24,7 @@ from irvane.core.finish.journal import RUNNING, Journal, Wanted
 from irvane.core.judge.check import check_file
 from irvane.core.line.source import FileSource, content_hash
 from irvane.core.settings import Settings
+from irvane.core.store import atomic
 from irvane.core.store.atomic import atomic_file, remove_stale
 from irvane.core.store.small import read_small
 

@@ -16,7 +16,6 @@ import shots
 
 from irvane.cli import main
 from irvane.core.errors import ReadError, WriteError
-from irvane.core.store import atomic
 from irvane.core.files.collecting import collect
 from irvane.core.files.identity import content_hash
 from irvane.core.files.proofs import Proof, Sidecar, gone_over, merged
@@ -29,6 +28,7 @@ from irvane.core.files.sidecar import (
     stranger,
 )
 from irvane.core.settings import Settings
+from irvane.core.store import atomic
 
 
 @pytest.fixture(autouse=True)
