@@ -15,7 +15,7 @@ from irvane.core import threads
 from irvane.core.line.camera import mixed_patch
 from irvane.core.line.context import make_context
 from irvane.core.line.develop import develop
-from irvane.core.line.steps import CAMERA, around, noise_shares
+from irvane.core.line.steps import DEBLURRED, around, noise_shares
 from irvane.core.line.view import render_view
 from irvane.core.noise.denoise import Removal
 from irvane.core.noise.mixing import Shares, mix
@@ -138,7 +138,7 @@ def test_a_view_of_a_part_mixes_as_the_whole_does() -> None:
         ("acutance.fine", 40.0),
     ):
         wished = wished.with_value(path, value)
-    assert around(wished, CAMERA) > 0
+    assert around(wished, DEBLURRED) > 0
     whole = render_view(made, wished, context, OutputRegion(0, 0, 300, 360)).pixels.astype(int)
     part = render_view(made, wished, context, OutputRegion(90, 110, 210, 240)).pixels.astype(int)
     assert np.abs(part - whole[90:210, 110:240]).max() <= 1

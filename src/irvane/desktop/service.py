@@ -138,15 +138,19 @@ class RenderService(QObject):
     def forget(self, source: Source) -> None:
         """A source was closed: nothing of it is computed any more, and what was made of it is given up."""
 
-        def work(_progress: Any) -> None:
+        def work(_progress: Any) -> str:
+            key = ""
             with suppress(IrvaneError):
-                self.engine.forget(source.key)
+                key = source.key
+                self.engine.forget(key)
             networks.release()
             trim_heap()
+            return key
 
         self.comparison.forget()
         self._seen.clear()
-        self._heavy.submit(("forget", source), work, lambda _n: None, lambda _e: None, 9)
+        # another frame may have the same content, or it was opened again meanwhile: it is made anew
+        self._heavy.submit(("forget", source), work, self.improved.emit, lambda _e: None, 9)
 
     def later(self, function: Callable[[], None]) -> None:
         """Call a function in the window's thread."""
