@@ -27,9 +27,8 @@ def test_any_sequence_shows_what_is_made_from_nothing(tmp_path: Path, qapp: QApp
     try:
         _run(Here, many)
     except Flaky as once:
-        if (
-            many == _SEQUENCES
-        ):  # timers of the window are not of the seeded order: what fails once is looked at by hand
+        # timers of the window are not of the seeded order: what fails once is looked at by hand
+        if many == _SEQUENCES:
             pytest.skip(f"a sequence failed once, and not again: {once}")
         raise
 
