@@ -35,6 +35,8 @@ SIX_BY_SIX = np.array(
 
 #: Luminance of linear BT.2020 primaries (ITU-R BT.2020, table 4: the constant-luminance weights).
 LUMA_2020 = np.array([0.2627, 0.6780, 0.0593], dtype=np.float32)
+#: Luminance of linear sRGB (ITU-R BT.709).
+LUMA_709 = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)
 
 #: Scene grey: an 18 % reflector.
 MID_GREY = 0.18

@@ -179,10 +179,15 @@ def probe_figures(
     ValueError
         When the rectangle does not lie inside the frame or is smaller than SMALLEST pixels a side.
     """
+    check_inside(settings, context, region)
+    settings, region = at_source(settings, context, region)
+    usable = clean if clean is not None and covers(clean, part_of(settings, context, region)) else None
+    return read_probe(trim(scene_patch(developed, settings, context, region, usable), region).pixels)
+
+
+def check_inside(settings: Settings, context: Context, region: OutputRegion) -> None:
+    """Raises ValueError where figures cannot be read: see :func:`probe_figures`."""
     h, w = geometry_for(settings, context).output
     inside = region.top >= 0 and region.left >= 0 and region.bottom <= h and region.right <= w
     if not inside or min(region.bottom - region.top, region.right - region.left) < SMALLEST:
         raise ValueError("The rectangle is not inside the picture, or too small.")
-    settings, region = at_source(settings, context, region)
-    usable = clean if clean is not None and covers(clean, part_of(settings, context, region)) else None
-    return read_probe(trim(scene_patch(developed, settings, context, region, usable), region).pixels)

@@ -44,15 +44,6 @@ class RegionFigures(PlaceFigures):
     places: tuple[PlaceFigures, ...] = ()
     name: str = ""
 
-    def against(self, reference: PlaceFigures | None) -> PlaceFigures:
-        """The same with the texture that is kept of a reference's, square by square."""
-        others = reference.places if isinstance(reference, RegionFigures) else ()
-        if len(others) != len(self.places):
-            return replace(self, kept=None)
-        kept = [one.against(other).kept for one, other in zip(self.places, others, strict=True)]
-        told = [value for value in kept if value is not None]
-        return replace(self, kept=float(np.mean(told)) if told else None)
-
 
 def squares_in(
     region: LocalRegion, developed: Developed, settings: Settings, context: Context
@@ -143,9 +134,10 @@ def _together(places: tuple[PlaceFigures, ...], name: str) -> RegionFigures:
     first = places[0]
     return RegionFigures(
         probe, max(set(grains), key=grains.count) if grains else "", middle([p.mtf50 for p in places]),
-        middle([p.overshoot for p in places]), first.light, first.noise, None,
+        middle([p.overshoot for p in places]), first.light, first.noise,
         next((p.gradient for p in places if p.gradient), None),
-        any(p.even for p in places), middle([p.blur for p in places]), places=places, name=name,
+        any(p.even for p in places), middle([p.blur for p in places]), shown=first.shown,
+        slope=float(np.median([p.slope for p in places])), finished=first.finished, places=places, name=name,
     )  # fmt: skip
 
 

@@ -3,25 +3,26 @@ texture."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from irvane.core.acutance.edge_blur import find_edges
 from irvane.core.colour.spaces import SPACES
-from irvane.core.image import LUMA_2020
+from irvane.core.image import LUMA_709, LUMA_2020
 from irvane.core.judge.edge import edge_figures
-from irvane.core.judge.figures import probe_figures
+from irvane.core.judge.figures import check_inside
 from irvane.core.judge.gradient import SMALLEST as GRADIENT_SMALLEST
 from irvane.core.judge.gradient import GradientFigures, gradient_figures
 from irvane.core.judge.grain import SMALLEST, grain_figures
-from irvane.core.judge.probe import ProbeFigures
-from irvane.core.judge.texture import texture_figures
-from irvane.core.line.camera import covers, part_of
-from irvane.core.line.context import Context
+from irvane.core.judge.probe import ProbeFigures, read_probe
+from irvane.core.line.camera import covers, noise_left, part_of
+from irvane.core.line.context import Context, noise_amount
 from irvane.core.line.develop import Developed
 from irvane.core.line.placing import at_source
-from irvane.core.line.view import remaining_noise, scene_patch
+from irvane.core.line.source import DISPLAY
+from irvane.core.line.steps import noise_shares
+from irvane.core.line.view import plain_light, remaining_noise, scene_patch, show
 from irvane.core.pixels.patches import FramePatch, trim
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
@@ -29,10 +30,13 @@ from irvane.core.settings import Settings
 #: Side in pixels (at most, at least; between them a twelfth of the height) of the square around the probe's
 #: middle that edges and texture are looked for in.
 WIDE, _NARROWEST = 100, 40
-#: A place with less structure than this many times its noise holds no texture to speak of.
+#: A place whose spread is less than this many times its noise is even.
 _STRUCTURED = 1.5
-#: Places that correlate less with the reference have no texture in common with it.
-_ALIKE = 0.2
+#: Factor by which the light before the stations is raised, to see how steeply they pass it on; slopes between
+#: which that is believed (beyond, something is clipped).
+_RAISED, _FLATTEST, _STEEPEST = 1.02, 0.1, 10.0
+#: Light of a colour of a finished file that counts as clipped.
+_WHITE = 0.995
 #: A gradient rises by more than this many standard deviations of what is left beside it, which is noise, or
 #: less than this share of the light (the steps that are looked for).
 _SLANTED, _PLAIN = 1.0, 0.02
@@ -52,12 +56,17 @@ class PlaceFigures:
         without one.
     light : luminance of the wide square, to hold others against it.
     noise : its noise as the model of the frame and the settings let expect it.
-    kept : share of the reference's texture in the wide square; None without reference or texture.
     gradient : of the wide square, when it holds a smooth gradient and no edge.
     blur : σ of the edges in the wide square, in pixels (their middle); None where there are too few.
     inner : luminance of the small square; expected : its noise as the model of the frame and the settings let
         expect it.
     even : is the spread of the small square that of noise, and not the scene's own?
+    shown : the small square as it is seen, linear sRGB; shown_light : luminance of the wide one likewise.
+    slope : how steeply the stations pass differences of light on here: EV after them per EV before (the
+        incremental gain of ISO 15739, of relative light); shown_slope: the same of what is seen.
+    finished : is the file's own curve unknown?
+    clipped : share of the small square's pixels of which a colour is clipped: on the sensor, or at white in a
+        finished file.
     """
 
     probe: ProbeFigures
@@ -66,24 +75,17 @@ class PlaceFigures:
     overshoot: float | None
     light: np.ndarray
     noise: float = 0.0
-    kept: float | None = None
     gradient: GradientFigures | None = None
     even: bool = True
     blur: float | None = None
     inner: np.ndarray = field(default_factory=lambda: np.zeros((1, 1), np.float32))
     expected: float = 0.0
-
-    def against(self, reference: PlaceFigures | None) -> PlaceFigures:
-        """The same with the texture that is kept of a reference's."""
-        if reference is None or reference.light.shape != self.light.shape:
-            return replace(self, kept=None)
-        if reference.light.std() < _STRUCTURED * reference.noise:
-            return replace(self, kept=None)
-        try:
-            found = texture_figures(self.light, reference.light)
-        except ValueError:
-            return replace(self, kept=None)
-        return replace(self, kept=found.honest if found.similar > _ALIKE else None)
+    shown: np.ndarray = field(default_factory=lambda: np.zeros((1, 1, 3), np.float32))
+    shown_light: np.ndarray = field(default_factory=lambda: np.zeros((1, 1), np.float32))
+    slope: float = 1.0
+    shown_slope: float = 1.0
+    finished: bool = False
+    clipped: float = 0.0
 
 
 def wide_region(region: OutputRegion, extent: tuple[int, int]) -> OutputRegion:
@@ -109,26 +111,30 @@ def place_figures(
     ValueError
         When the small square does not lie inside the frame or is too small.
     """
-    probe = probe_figures(developed, settings, context, region, clean)
-    settings, region = at_source(settings, context, region)
+    check_inside(settings, context, region)
+    own, settings, region = settings, *at_source(settings, context, region)
     wide = wide_region(region, developed.extent)
     usable = clean if clean is not None and covers(clean, part_of(settings, context, wide)) else None
-    light = trim(scene_patch(developed, settings, context, wide, usable), wide).pixels @ LUMA_2020
+    around = trim(scene_patch(developed, settings, context, wide, usable), wide)
+    light = around.pixels @ LUMA_2020
     mtf50 = overshoot = None
     try:
         edge = edge_figures(light)
         mtf50, overshoot = edge.mtf50, edge.overshoot
     except ValueError:
         pass  # no edge here: no figure
+    near = clean if clean is not None and covers(clean, part_of(settings, context, region)) else None
+    small = trim(scene_patch(developed, settings, context, region, near), region)
+    probe, shown = read_probe(small.pixels), show(small, developed, own)
+    higher = trim(scene_patch(developed, settings, context, region, near, _RAISED), region)
     denoised = developed.denoised is not None or usable is not None
-    gain, read2 = remaining_noise(developed, settings, context, denoised)
-    noise = float(np.sqrt(max(gain * float(light.mean()) + read2, 0.0)))
     top, left = max(region.top - wide.top, 0), max(region.left - wide.left, 0)
     inner = light[top : top + region.bottom - region.top, left : left + region.right - region.left]
-    expected = float(np.sqrt(max(gain * float(inner.mean()) + read2, 0.0)))
+    slope = _rise(small.pixels @ LUMA_2020, higher.pixels @ LUMA_2020)
+    known = _Expected(developed, settings, context, region, probe.luminance, slope)
+    noise, expected = (known.sigma(float(part.mean()), denoised) for part in (light, inner))
+    before = known.sigma(float(inner.mean()), False)
     grain = ""
-    gain, read2 = remaining_noise(developed, settings, context, False)
-    before = float(np.sqrt(max(gain * float(inner.mean()) + read2, 0.0)))
     plain = before == 0 or probe.sigma_luminance < _STRUCTURED * before
     even = float(inner.std()) < _STRUCTURED * max(noise, 1e-9)  # elsewhere it would be the scene that is told
     if even and min(inner.shape) >= SMALLEST:
@@ -141,8 +147,60 @@ def place_figures(
     blur = float(np.median(edges.sigma)) if len(edges.sigma) >= _FEWEST_EDGES else None
     return PlaceFigures(
         probe, grain, mtf50, overshoot, light, noise, gradient=gradient, even=plain, blur=blur,
-        inner=inner, expected=expected,
+        inner=inner, expected=expected, shown=shown, shown_light=show(around, developed, own) @ LUMA_709,
+        slope=slope,
+        shown_slope=_rise(shown @ LUMA_709, show(higher, developed, own) @ LUMA_709),
+        finished=developed.entry == DISPLAY, clipped=_clipped(developed, region, probe_light=small.pixels),
     )  # fmt: skip
+
+
+class _Expected:
+    """Noise of luminance that the frame's own model lets expect after all stations."""
+
+    def __init__(
+        self, developed: Developed, settings: Settings, context: Context, region: OutputRegion, level: float,
+        slope: float,
+    ) -> None:  # fmt: skip
+        self.developed, self.settings, self.context, self.slope = developed, settings, context, slope
+        self._model = developed.noise is not None and developed.colour is not None
+        self._raised = 1.0
+        if self._model and level > 0:
+            before = plain_light(developed, settings, context, region).pixels @ LUMA_2020
+            exposed = float(before.mean()) * 2.0**settings.light.exposure
+            self._raised = level / max(exposed, 1e-9)
+
+    def sigma(self, level: float, denoised: bool) -> float:
+        """σ at a level of light; 0 where nothing is known of it."""
+        settings, left = self.settings, 1.0
+        if self._model:
+            gain, read2 = remaining_noise(self.developed, settings, self.context, denoised)
+            before = max(level / max(self._raised, 1e-9), 1e-9)
+            return float(np.sqrt(gain * before + read2)) * self.slope * abs(level) / before
+        if self.developed.finished is None:
+            return 0.0
+        if denoised:
+            left = noise_left(noise_shares(settings.noise, noise_amount(settings, self.context)))
+        root = float(np.sqrt(max(level, 0.0)))
+        return 2 * root * float(self.developed.finished.sigmas(np.array([root]))[0]) * left * self.slope
+
+
+def _clipped(developed: Developed, region: OutputRegion, probe_light: np.ndarray) -> float:
+    if developed.entry == DISPLAY:
+        return float((probe_light >= _WHITE).any(axis=2).mean())
+    if developed.clipped is None:
+        return 0.0
+    part = developed.clipped[
+        round(region.top) : round(region.bottom), round(region.left) : round(region.right)
+    ]
+    return float((part != 0).mean()) if part.size else 0.0
+
+
+def _rise(light: np.ndarray, higher: np.ndarray) -> float:
+    """EV that come out for each EV that goes in."""
+    one, two = float(light.mean()), float(higher.mean())
+    if min(one, two) <= 0:
+        return 1.0
+    return float(np.clip(np.log(two / one) / np.log(_RAISED), _FLATTEST, _STEEPEST))
 
 
 def _gradient(light: np.ndarray, noise: float) -> GradientFigures | None:

@@ -73,8 +73,9 @@ def robust_sigma_at(values: np.ndarray, y: np.ndarray, x: np.ndarray) -> float:
     return float(np.sqrt(np.sum(used**2) / max(used.size - 3, 1)))
 
 
-def read_probe(pixels: np.ndarray) -> ProbeFigures:
-    """Figures of a rectangle of linear pixels (float H×W×3, BT.2020), at least SMALLEST pixels a side.
+def read_probe(pixels: np.ndarray, luma: np.ndarray = LUMA_2020) -> ProbeFigures:
+    """Figures of a rectangle of linear pixels (float H×W×3, BT.2020 unless `luma` weighs other primaries), at
+    least SMALLEST pixels a side.
 
     Raises
     ------
@@ -83,7 +84,7 @@ def read_probe(pixels: np.ndarray) -> ProbeFigures:
     """
     if min(pixels.shape[:2]) < SMALLEST:
         raise ValueError(f"A probe needs at least {SMALLEST} × {SMALLEST} pixels.")
-    luminance = pixels @ LUMA_2020
+    luminance = pixels @ luma
     sigma_y = robust_sigma(luminance)
     colour = [robust_sigma(pixels[..., c] - luminance) for c in (0, 2)]
     mean_y = float(luminance.mean())

@@ -22,6 +22,8 @@ _AS_A_PATCH = 0.02
 _OF_NOISE, _OF_DIFFERENCES = 1.5, 1.3
 #: Pixels between those; noise that is left by interpolation is alike over less.
 _APART = 3
+#: How many times cleaner a finished picture must be than a raw beside it, to decide.
+_FAR = 2.0
 #: Cycles per pixel: what is wider is shading, no edge.
 _SHADING = 0.06
 
@@ -39,9 +41,14 @@ class ScenePlace:
     edge: bool
 
     @property
+    def kind(self) -> str:
+        """What it is."""
+        return "an even place" if self.even else "an edge" if self.edge else "structure"
+
+    @property
     def words(self) -> str:
         """What it is, where its noise cannot be read."""
-        return "" if self.even else "an edge: no noise told" if self.edge else "structure: no noise told"
+        return "" if self.even else self.kind
 
 
 def scene_place(renderings: Sequence[PlaceFigures]) -> ScenePlace | None:
@@ -49,7 +56,11 @@ def scene_place(renderings: Sequence[PlaceFigures]) -> ScenePlace | None:
     lit = [one for one in renderings if one.probe.luminance > 0]
     if not lit:
         return None
-    cleanest = min(lit, key=lambda one: one.probe.sigma_luminance / one.probe.luminance)
+    # of a raw it is known how much noise to expect: a finished picture decides only where it is far cleaner
+    cleanest = min(
+        lit,
+        key=lambda one: one.probe.sigma_luminance / one.probe.luminance * (_FAR if one.finished else 1.0),
+    )
     edge = cleanest.mtf50 is not None and cleanest.mtf50 >= _SHADING
     return ScenePlace(_is_even(cleanest), edge)
 

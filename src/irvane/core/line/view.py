@@ -125,10 +125,13 @@ def scene_patch(
     context: Context,
     region: OutputRegion,
     clean: FramePatch | None = None,
+    raised: float = 1.0,
 ) -> OutputPatch:
     """Scene-linear light of a region of the output (with what sharpening needs around it), before the base
-    rendering."""
+    rendering. `raised`: factor of the light that the steps begin with, to see what they make of it."""
     patch = camera_light(developed, settings, context, region, clean)
+    if raised != 1.0:
+        patch = replace(patch, pixels=patch.pixels * np.float32(raised))
     numbers = _numbers(developed, settings, context, clean is not None)
     facts = scene_context(settings, context)
     scene = _scene_light(patch, developed, settings, facts, numbers)
