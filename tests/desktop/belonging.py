@@ -27,10 +27,10 @@ def foreign(window: Window) -> list[str]:
         if request is not None:
             if content.whole is not None and content.whole_of != owner:
                 found.append(f"{name}: figures of another proof")
-            owned, place = content.probe_of or (owner, bench.controller._place(pane))
+            owned, place = content.probe_of or (owner, bench.controller.place_of(pane))
             if content.probe is not None and owned != owner:
                 found.append(f"{name}: probe of another proof")
-            if content.probe is not None and place != bench.controller._place(pane):
+            if content.probe is not None and place != bench.controller.place_of(pane):
                 found.append(f"{name}: probe of another place")
             if content.facts_of is not None and content.facts_of.source is not source:
                 found.append(f"{name}: facts of {content.facts_of.source.name}")

@@ -78,7 +78,7 @@ def _pane(window: Window, pane: int) -> Iterator[str]:
     yield from _unlike(pixels, request.on_medium(made).pixels, request)
     if content.whole is not None:
         yield from _other_figures(content.whole, figures)
-    place = window.bench.controller._place(pane)
+    place = window.bench.controller.place_of(pane)
     if content.probe is not None and isinstance(place, OutputRegion):
         yield from _other_place(content.probe, place_figures(developed, request.settings, context, place))
         geometry = geometry_for(request.settings, context)

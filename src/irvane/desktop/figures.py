@@ -3,15 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from irvane.core.errors import IrvaneError
 from irvane.core.finish.coded_size import coded_size
+from irvane.core.judge.alignment import Between, Mapping
 from irvane.core.judge.figures import whole_figures
 from irvane.core.judge.inside import region_figures
-from irvane.core.judge.place import place_figures
+from irvane.core.judge.place import PlaceFigures, place_figures
+from irvane.core.judge.reading import read_nodes, read_spots, spot_squares
+from irvane.core.judge.readings import Reading, SideBySide
+from irvane.core.judge.side_by_side import at_spot, side_by_side
+from irvane.core.judge.spots import Spot
+from irvane.core.judge.verdict import SPOTS, Verdict, verdict
 from irvane.core.line.engine import Engine
 from irvane.core.line.jobs import Worker
 from irvane.core.line.looks import look_of
@@ -23,18 +32,58 @@ from irvane.core.settings import Settings
 from irvane.desktop.view_request import ViewRequest
 
 
+@dataclass(frozen=True)
+class At:
+    """Where figures all over a picture are read.
+
+    Attributes
+    ----------
+    spots : judging spots of the reference. extent : its height and width.
+    mapping : how the picture lies on it; None: at the same shares of its sides.
+    """
+
+    spots: tuple[Spot, ...]
+    extent: tuple[int, int]
+    mapping: Mapping | Between | None
+
+
+@dataclass(frozen=True, eq=False)
+class Spread:
+    """Figures all over a picture: its light at many places, those at the judging spots, bytes of its file."""
+
+    nodes: np.ndarray
+    spots: tuple[tuple[str, PlaceFigures], ...]
+    size: int
+
+
+@dataclass(frozen=True)
+class Held:
+    """What is held against each other, see :func:`irvane.core.judge.side_by_side.side_by_side`; `spots`: is
+    the verdict that of all judging spots, and not of the probe's place?"""
+
+    readings: tuple[Reading | None, ...]
+    reference: int
+    together: tuple[int, ...]
+    condition: str
+    names: tuple[str, ...]
+    spots: bool
+
+
 class Figures(QObject):
     """Asks the workers.
 
     Signals
     -------
     figures(pane, request, WholeFigures, exact Rendered or None), probed(pane, request, place, PlaceFigures or
-    None) sized(settings, bytes or None) : how large a proof's file will be.
+    None) sized(settings, bytes or None) : how large a proof's file will be. readings(pane, request, at, Spread)
+    : figures all over the picture. held(key, SideBySide, Verdict) : pictures held against each other.
     """
 
     figures = Signal(int, object, object, object)
     probed = Signal(int, object, object, object)
     sized = Signal(object, object)
+    readings = Signal(int, object, object, object)
+    held = Signal(object, object, object)
 
     def __init__(
         self,
@@ -100,6 +149,58 @@ class Figures(QObject):
             work,
             lambda found: self.probed.emit(pane, request, place, found),
             self._tell(request.source),
+            2,
+            let_finish=True,
+        )
+
+    def read(self, pane: int, request: ViewRequest, at: At) -> bool:
+        """Read figures all over a picture, once its final form is there; is it?"""
+        frame = self.engine.best(request.source, request.settings.sensor)
+        settings = request.settings
+        if frame is None or frame.coarse or not frame.complete_for(settings):
+            return False
+
+        def work(_progress: Any) -> Spread:
+            usable = frame.fitting(settings)
+            developed, context = usable.developed, usable.context
+            own, extent = frame.geometry(settings).output, developed.extent
+            squares = spot_squares(at.spots, at.extent, own, extent, at.mapping)
+            size = 0
+            with suppress(OSError):  # it was removed meanwhile
+                size = sum(path.stat().st_size for path in request.source.paths)
+            return Spread(
+                read_nodes(developed, settings, context, at.mapping, at.extent),
+                read_spots(developed, settings, context, squares),
+                size,
+            )
+
+        self._heavy.submit(
+            ("readings", request.source.key, pane),
+            work,
+            lambda found: self.readings.emit(pane, request, at, found),
+            self._tell(request.source),
+            6,
+        )
+        return True
+
+    def hold(self, key: object, asked: Held) -> None:
+        """Hold what was read of pictures against one of them, and say what it means."""
+
+        def work(_progress: Any) -> tuple[SideBySide, Verdict]:
+            told = side_by_side(asked.readings, asked.reference, asked.together, asked.condition)
+            if not asked.spots:
+                return told, verdict([told], asked.names)
+            kinds = dict.fromkeys(kind for one in asked.readings if one is not None for kind, _ in one.spots)
+            over = [
+                side_by_side(at_spot(asked.readings, kind), asked.reference, asked.together) for kind in kinds
+            ]
+            return told, verdict(over, asked.names, SPOTS)
+
+        self._view.submit(
+            ("held",),
+            work,
+            lambda found: self.held.emit(key, *found),
+            lambda _error: None,
             2,
             let_finish=True,
         )

@@ -64,6 +64,8 @@ class RenderService(QObject):
     busy = Signal(object, str, float, float)
     figures = Signal(int, object, object, object)
     probed = Signal(int, object, object, object)
+    readings = Signal(int, object, object, object)
+    held = Signal(object, object, object)
     stripped = Signal(int, int, object)
     source_failed = Signal(str, str)
     said = Signal(str)
@@ -90,9 +92,12 @@ class RenderService(QObject):
         self.progressive.busy.connect(self.busy)
         self.read = Figures(self.engine, self._heavy, self._view, self._tell, self)
         self.measure, self.probe, self.ask_size = self.read.measure, self.read.probe, self.read.ask_size
+        self.read_over, self.hold = self.read.read, self.read.hold
         for mine, its in (
             (self.figures, self.read.figures),
             (self.probed, self.read.probed),
+            (self.readings, self.read.readings),
+            (self.held, self.read.held),
             (self.sized, self.read.sized),
         ):
             its.connect(mine)

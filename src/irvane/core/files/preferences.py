@@ -63,6 +63,8 @@ class Preferences:
     softness : σ of lenses in the middle and in the corners (pixels), by what their files say of them.
     destination : name of the destination that was chosen last.
     range_under : what dynamic range is told for, of :mod:`irvane.core.noise.dynamic_range`.
+    all_figures : the table under the panes shows every figure. rows : those that it shows otherwise; none: as
+        shipped.
     inches : lengths on paper are told in inches, otherwise in centimetres.
     """
 
@@ -78,6 +80,8 @@ class Preferences:
     new_frames: NewFrames = NewFrames()
     inches: bool = False
     range_under: str = USUAL
+    all_figures: bool = False
+    rows: tuple[str, ...] = ()
 
 
 def preferences_path() -> Path:
@@ -93,14 +97,14 @@ def preferences() -> Preferences:
         known = {f.name: data[f.name] for f in fields(Preferences) if f.name in data}
     except (ReadError, ValueError, TypeError, RecursionError):
         return Preferences()
-    named, also = known.get("destination"), known.get("also")
+    named = known.get("destination")
     surround = known.get("surround")
     return Preferences(
         _positive(known.get("largest_megapixels")),
         _pairs(known.get("lenses")),
         _softness(known.get("softness")),
         named if isinstance(named, str) else "",
-        tuple(one for one in also if isinstance(one, str)) if isinstance(also, list) else (),
+        _words(known.get("also")),
         _positive(known.get("memory_gb")),
         _positive(known.get("cache_gb")),
         _threads(known.get("threads")),
@@ -108,7 +112,13 @@ def preferences() -> Preferences:
         _new_frames(known.get("new_frames")),
         known.get("inches") is True,
         under if isinstance(under := known.get("range_under"), str) and under in CONDITIONS else USUAL,
+        known.get("all_figures") is True,
+        _words(known.get("rows")),
     )
+
+
+def _words(value: Any) -> tuple[str, ...]:
+    return tuple(one for one in value if isinstance(one, str)) if isinstance(value, list) else ()
 
 
 def _positive(value: Any) -> float | None:

@@ -17,8 +17,6 @@ from irvane.core.pixels.patches import FramePatch, trim
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings
 
-#: Spots that every comparison reads: noise for the texture's sake, and detail where the probe has none.
-READ = ("smooth", "texture", "edge")
 #: Side of the square that is read at a spot: within a frame's shorter side over `_PART`, from … to … pixels.
 _PART, _SMALLEST, _LARGEST = 30, 16, 64
 
@@ -85,7 +83,6 @@ def spot_squares(
     own: tuple[int, int],
     frame: tuple[int, int],
     mapping: Mapping | Between | None,
-    kinds: Sequence[str] = READ,
 ) -> list[tuple[str, OutputRegion]]:
     """Squares of a picture at the spots of the reference.
 
@@ -95,8 +92,6 @@ def spot_squares(
     """
     found = []
     for spot in spots:
-        if spot.kind not in kinds:
-            continue
         x, y = spot.x * extent[1], spot.y * extent[0]
         if mapping is None:
             x, y = x * own[1] / extent[1], y * own[0] / extent[0]

@@ -59,6 +59,13 @@ def side_by_side(
     return SideBySide(reference, place, lines, detail)
 
 
+def at_spot(readings: Sequence[Reading | None], kind: str) -> list[Reading | None]:
+    """The same read at a judging spot instead of under the probe; without figures of whole pictures."""
+    return [
+        None if one is None else replace(one, place=one.spot(kind), whole=None, size=None) for one in readings
+    ]
+
+
 class _Told:
     """Works the lines out."""
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -236,25 +235,28 @@ def _several(pairs: Sequence[Pair | None], names: Sequence[str], reference: int,
         parts.append(_order(detail, names, "most detail", "{:.0%}"))
     blurred = [names[k] for k, pair in there.items() if pair.blurred > 0]
     if blurred:
-        verb = "is" if len(blurred) == 1 else "are"
-        parts.append(f"{' and '.join(blurred)} {verb} cleaner because blurred")
+        parts.append(f"{', '.join(blurred)} cleaner because blurred")
     coloured = [names[k] for k, pair in there.items() if (pair.colour or 0.0) > UNSEEN_DELTA_E]
     if coloured:
         parts.append(f"other colours: {', '.join(coloured)}")
-    found = "; ".join(parts)
+    found = " · ".join(parts)
     return found[:1].upper() + found[1:] + "."
 
 
 def _order(values: dict[int, float], names: Sequence[str], what: str, form: str) -> str:
-    """``cleanest here: B, then C (−1.2 dB), A (−9.2 dB)``; who is alike stands with an equals sign."""
+    """``cleanest here: B, C −1.2 dB, A −9.2 dB``; who is alike stands with an equals sign."""
     order = sorted(values, key=lambda k: -values[k])
     best = values[order[0]]
     if all(value == best for value in values.values()):
         return f"{what}: all alike"
-    parts = [names[order[0]]]
-    for before, k in itertools.pairwise(order):
-        if values[k] == values[before]:
-            parts[-1] = parts[-1].replace(names[before], f"{names[before]} = {names[k]}", 1)
+    groups: list[list[int]] = []
+    for k in order:
+        if groups and values[groups[-1][0]] == values[k]:
+            groups[-1].append(k)
         else:
-            parts.append(f"{names[k]} ({form.format(values[k] - best)})".replace("-", "−"))
-    return f"{what}: {', then '.join(parts)}"
+            groups.append([k])
+    parts = []
+    for group in groups:
+        less = form.format(values[group[0]] - best).replace("-", "−").replace("%", " %")
+        parts.append(" = ".join(names[k] for k in sorted(group)) + ("" if group is groups[0] else f" {less}"))
+    return f"{what}: {', '.join(parts)}"

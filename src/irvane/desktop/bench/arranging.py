@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from PySide6.QtCore import QRect
 from PySide6.QtWidgets import QGridLayout
 
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED, ONE, Panes
 from irvane.desktop.bench.picture import PictureView
+from irvane.desktop.bench.table import NAMES, WIDE_NAMES
 
 #: Pixels between panes.
 _GAP = 8
@@ -44,10 +46,10 @@ class Arranging:
         columns = self._place_beside() if self.panes.view.arrangement == BESIDE else self._place_one()
         for column in range(columns):
             self.grid.setColumnStretch(column, 1)
-        pictures = self._told() if self.panes.view.arrangement == BESIDE else [0]
+        pictures = self.told() if self.panes.view.arrangement == BESIDE else [0]
         for number, (view, caption) in enumerate(zip(self.views, self.captions, strict=True)):
             view.setVisible(number in pictures)
-            caption.setVisible(number in self._told())
+            caption.setVisible(number in self.told())
         self._assign()
 
     def _place_beside(self) -> int:
@@ -61,14 +63,14 @@ class Arranging:
         return columns
 
     def _place_one(self) -> int:
-        told = self._told()
+        told = self.told()
         self.grid.addWidget(self.views[0], 0, 0, 1, len(told))
         self.grid.setRowStretch(0, 1)
         for column, number in enumerate(told):
             self.grid.addWidget(self.captions[number], 1, column)
         return len(told)
 
-    def _told(self) -> list[int]:
+    def told(self) -> list[int]:
         """The panes that are seen, in their order."""
         if self.panes.view.arrangement == BESIDE:
             return list(range(len(self.panes.contents)))
@@ -87,7 +89,7 @@ class Arranging:
                 view.contents = [contents[(number + self.panes.view.blinking) % len(contents)]]
         elif self.panes.view.arrangement == DIVIDED:
             first.contents = [
-                contents[k] for k in (self._told()[::-1] if self.panes.view.blinking else self._told())
+                contents[k] for k in (self.told()[::-1] if self.panes.view.blinking else self.told())
             ]
             first.split, first.split_angle = self.panes.view.split, self.panes.view.split_angle
         elif self.panes.view.arrangement == DIFFERENCE:
@@ -118,3 +120,14 @@ class Arranging:
         """Turn the dividing line, to between upright and upright again."""
         self.panes.change(split_angle=(degrees + 90) % 180 - 90)
         self._assign()
+
+
+def columns_under(captions: Sequence[QRect], width: int) -> list[int]:
+    """Where columns begin under panes that stand in one row; or, where they do not, as wide as each other.
+    The names stand to the left of the first."""
+    in_row = len({one.top() for one in captions}) == 1
+    if in_row and captions[0].width() >= 2 * NAMES:
+        names = min(max(NAMES, captions[0].width() // 2), WIDE_NAMES)
+        return [names, *(one.left() for one in captions[1:])]
+    each = (width - NAMES) / len(captions)
+    return [round(NAMES + each * k) for k in range(len(captions))]

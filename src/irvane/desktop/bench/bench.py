@@ -8,18 +8,20 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from irvane.core.judge.matching import Match
-from irvane.core.judge.scene_place import scene_place
 from irvane.core.judge.spots import even_place_of
 from irvane.core.regions.region import LocalRegion
 from irvane.desktop.bench.arranging import Arranging
 from irvane.desktop.bench.caption import Caption
+from irvane.desktop.bench.captioning import LETTERS, Captioning
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.controller import ViewController
 from irvane.desktop.bench.looking import Looking
 from irvane.desktop.bench.panes import BESIDE, ONE, Panes
 from irvane.desktop.bench.picture import PictureView
+from irvane.desktop.bench.spotting import Spotting
 from irvane.desktop.bench.strip import BenchStrip
 from irvane.desktop.bench.strip_rendering import StripRendering
+from irvane.desktop.bench.telling import Telling
 from irvane.desktop.bench.teststrip import TestStrip
 from irvane.desktop.bench.viewport import Viewport
 from irvane.desktop.bench.zooming import Zooming
@@ -28,7 +30,6 @@ from irvane.desktop.service import RenderService
 from irvane.desktop.session import Session
 from irvane.desktop.throttle import FRAME, Throttle
 
-LETTERS = ("A", "B", "C", "D", "E", "F")
 FEWEST, MOST = 2, 6
 
 
@@ -110,6 +111,11 @@ class Bench(QWidget):
         self._panes_holder = QWidget()
         self._panes_holder.setLayout(self.arranging.grid)
         layout.addWidget(self._panes_holder, 1)
+        self.spotting = Spotting(self.panes, self.service, self.controller)
+        self.telling = Telling(self.panes, self.service, self.controller, self.spotting)
+        self.captioning = Captioning(self)
+        self.judgement = self.captioning.judgement
+        layout.addWidget(self.judgement)
         self.test_strip = TestStrip()
         self.strip_rendering = StripRendering(self.panes, self.service, self.test_strip, self)
         self.strip_rendering.said.connect(self.said)
@@ -145,7 +151,7 @@ class Bench(QWidget):
         self.controller.request()
         self.strip.show_zoom(self.viewport.zoom)
         if self.panes.view.free:
-            self._show_captions()
+            self.captioning.show()
         for view in self.views[: self.count]:
             view.update()
 
@@ -286,6 +292,7 @@ class Bench(QWidget):
     def _show_strip(self, on: bool) -> None:
         """The test strip takes the place of the panes, or gives it back."""
         self._panes_holder.setVisible(not on)
+        self.judgement.setVisible(not on)
         if not on:
             self.view_of(self.chosen).setFocus()
             self.controller.request()
@@ -312,7 +319,7 @@ class Bench(QWidget):
     def refresh(self) -> None:
         """Captions, marks of the chosen pane, probe, pictures."""
         self.controller.keep_own_of_all()
-        self._show_captions()
+        self.captioning.show()
         beside = self.arrangement == BESIDE
         for number, view in enumerate(self.views[: self.count]):
             view.chosen = beside and number == self.chosen and self.item(number) is not None
@@ -320,24 +327,11 @@ class Bench(QWidget):
             view.probe = QRectF(place.left, place.top, place.right - place.left, place.bottom - place.top)
             view.update()
 
-    def _show_captions(self) -> None:
-        mates = self.controller.aligning.of_same_scene()
-        scene = scene_place([probe for k in mates if (probe := self.contents[k].probe) is not None])
-        for number, caption in enumerate(self.captions[: self.count]):
-            neighbour = 1 if number == 0 else 0
-            other = self.settings(neighbour)
-            bare = self.contents[neighbour].proof == BARE
-            narrow = self.arrangement == BESIDE and self.count > 2
-            caption.show_content(
-                f"{LETTERS[number]} {self.zooming.words(number)}".strip(),
-                self.contents[number],
-                self.item(number),
-                other,
-                bare,
-                self.hidden,
-                narrow,
-                scene if number in mates else None,
-            )
+    def set_reference(self, pane: int) -> None:
+        """Hold the figures of all panes against this one."""
+        self.panes.change(reference=pane)
+        self.refresh()
+        self.telling.ask()
 
     # probe
 

@@ -1,149 +1,78 @@
-"""The strip under a pane: what it is, how it differs, its measured figures."""
+"""The strip under a pane: what it is, how it differs, how it lies."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtGui import QMouseEvent
+from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QGridLayout,
     QHBoxLayout,
     QLabel,
     QPushButton,
+    QSizePolicy,
     QWidget,
 )
 
 from irvane.core.files.info import exposure_text
 from irvane.core.judge.alignment import Between
-from irvane.core.judge.gradient import GradientFigures
-from irvane.core.judge.inside import RegionFigures
-from irvane.core.judge.scene_place import ScenePlace, scene_place
-from irvane.core.noise.dynamic_range import CONDITIONS
 from irvane.core.settings import Settings, bare, copied_settings, differences, full_label, value_text
+from irvane.desktop.bench.card import Card
 from irvane.desktop.bench.content import Content
-from irvane.desktop.bench.elided import Elided
+from irvane.desktop.bench.elided import BETWEEN, Elided
 from irvane.desktop.item import BARE, Item
 from irvane.desktop.plain import on_button, tip
 from irvane.desktop.view_request import Owner
 
+#: Room that a shortened name keeps, in pixels.
+_LEAST_NAME = 64
 _SHOWN_DIFFERENCES = 3
 #: Share of the frame from which on it counts as seen as a whole.
 _WHOLE = 0.9995
-_SAME = "same settings as its neighbour"
+_SAME = "same settings"
 #: What tells most about a picture is named first.
 _TELLING = ("light", "colour", "acutance", "noise", "lens", "sensor")
 
-#: What the figures are, for the tool tip.
-FIGURES_HELP = (
-    "Read at full resolution after all stations, in scene-linear light, 1 = white. At the small square, "
-    "where the "
-    "scene is even (decided on the cleanest pane, for all): signal-to-noise ratio, σ of luminance and colour "
-    "noise; brightness in stops around mid-grey. Around it: MTF50 of a slanted edge (ISO 12233), or how far "
-    "edges are blurred (σ, pixels), or the steps of a gradient (encoded, of white), or the texture kept of "
-    "pane A's, or what the noise looks like. Of the whole frame: share of pixels clipped on the sensor, and "
-    "at "
-    "white in the finished picture; in the shadows (3 to 7 stops below mid-grey) red and blue over green; "
-    "dynamic range: stops of the sensor between clipping and the condition beside it, which the preferences "
-    "choose."
-)
 
-
-def difference_text(own: Settings, other: Settings) -> str:
-    """How a proof differs from its neighbour: ``Exposure +1.70 EV, Shadows +2.0 EV and 2 more``."""
+def difference_text(own: Settings, other: Settings, shown: int = _SHOWN_DIFFERENCES) -> str:
+    """How a proof differs from its neighbour: ``Exposure +1.70 EV, Shadows +2.0 EV and 2 more``; `shown`: how
+    many settings are named."""
     found = [p for p in differences(own, other) if not p.startswith("finish.")]
     paths = sorted(found, key=lambda p: _TELLING.index(p.partition(".")[0]))
     acting, others = ([one for one in settings.regions if one.acts] for settings in (own, other))
     if not paths and acting == others:
         return _SAME
-    parts = [f"{full_label(p)} {value_text(p, own.get(p))}" for p in paths[:_SHOWN_DIFFERENCES]]
+    parts = [f"{full_label(p)} {value_text(p, own.get(p))}" for p in paths[:shown]]
     more = len(paths) - len(parts)
     if acting != others:  # a region without changes is none yet
         count = len(acting)
         parts.append("no regions" if not count else f"{count} region{'' if count == 1 else 's'}")
+    if not parts:
+        return f"{more} setting{'' if more == 1 else 's'}"
     return ", ".join(parts) + (f" and {more} more" if more else "")
 
 
-def share_text(share: float) -> str:
-    """A share in per cent, precise where it is small."""
-    if share == 0:
-        return "none"
-    return f"{share * 100:.2f} %" if share >= 0.0001 else "< 0.01 %"
-
-
-def gradient_text(found: GradientFigures) -> str:
-    """``gradient: 3 steps, largest 0.6 %``"""
-    if found.steps == 0:
-        return f"gradient without steps, even to {found.evenness * 100:.2f} %"
-    steps = "1 step" if found.steps == 1 else f"{found.steps} steps, largest"
-    return f"gradient: {steps} {found.largest * 100:.1f} %"
-
-
-def figures_text(content: Content, scene: ScenePlace | None = None) -> str:
-    """The measured figures in one line; `scene`: what the place supports, by all panes together."""
-    parts = []
-    if content.probe is not None:
-        place, p = content.probe, content.probe.probe
-        if isinstance(place, RegionFigures):
-            parts.append(f"inside “{place.name}”")
-        scene = scene or scene_place([place])
-        if scene is None or not scene.even:
-            parts.append("no light" if scene is None else scene.words)
-        else:
-            parts.append("SNR –" if p.snr_db is None else f"SNR {p.snr_db:.1f} dB")
-            parts.append(f"σ {p.sigma_luminance * 100:.2f} %, colour {p.sigma_colour * 100:.2f} %")
-            if content.offset:
-                parts.append(f"σ {p.sigma_luminance * 2**content.offset * 100:.2f} % at equal brightness")
-        if p.level_ev is not None:
-            parts.append(f"{p.level_ev:+.1f} EV")
-        if place.mtf50 is not None and scene is not None and scene.edge:
-            over = (
-                f", overshoot {place.overshoot * 100:.0f} %"
-                if place.overshoot and place.overshoot > 0.02
-                else ""
-            )
-            parts.append(f"MTF50 {place.mtf50:.2f} c/px{over}")
-        elif place.blur is not None:
-            parts.append(f"edges {place.blur:.1f} px")
-            if place.kept is not None:
-                parts.append(f"texture {place.kept * 100:.0f} %")
-        elif place.gradient is not None:
-            parts.append(gradient_text(place.gradient))
-        elif place.kept is not None:
-            parts.append(f"texture {place.kept * 100:.0f} %")
-        elif place.grain and scene is not None and scene.even:
-            parts.append(place.grain)
-    if content.whole is not None:
-        parts.append(f"clipped {share_text(content.whole.sensor_clipped)}")
-        parts.append(f"at white {share_text(content.whole.white)}")
-        if content.whole.cast is not None:
-            red, blue = content.whole.cast
-            parts.append(f"shadows R {red:+.2f} B {blue:+.2f} EV")
-    if content.range is not None:
-        told = CONDITIONS[content.range_under].words
-        parts.append(f"dynamic range {content.range:.1f} EV ({told})")
-    return " · ".join(parts).replace("-", "−") if parts else "measuring …"
-
-
 class Caption(QWidget):
-    """Name and proof; exposure data and differences; two lines of figures.
+    """What a pane is and how it differs; and beneath, in grey, exposure, alignment, what was made equal.
 
     Signals
     -------
     proof_menu : the proof's name was clicked. dragged(place) : the caption was dragged to a place on the
         screen.
-    pressed : the mouse was pressed on it.
+    pressed : the mouse was pressed on it. menu_wanted(place) : the right button.
     """
 
     proof_menu = Signal()
     dragged = Signal(QPoint)
     pressed = Signal()
+    menu_wanted = Signal(QPoint)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setAccessibleName("Caption of the pane")
         self._mark = QLabel()
         self._held: QPoint | None = None
-        #: What its texts are of: the item, and its figures' owner.
+        #: What its texts are of: the item, and the owner of its figures.
         self.of: tuple[Item | None, Owner | None] = (None, None)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
         self._name = Elided(ends=True)
@@ -156,21 +85,26 @@ class Caption(QWidget):
         self.proof.setAccessibleName("Proof")
         self.proof.setCursor(Qt.CursorShape.PointingHandCursor)
         self.proof.clicked.connect(self.proof_menu)
-        self._exposure = Elided("muted")
-        self._difference = Elided()
-        self._figures = Elided(lines=2)
-        top = QHBoxLayout()
+        self._difference = QLabel()
+        self._difference.setTextFormat(Qt.TextFormat.PlainText)
+        self._difference.setMinimumWidth(0)
+        self._difference.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        #: From the most words on the differences to the fewest.
+        self._forms: list[str] = [""]
+        self._more = Elided("muted")
+        top = self._top = QHBoxLayout()
         top.setSpacing(6)
         top.addWidget(self._mark)
-        top.addWidget(self._name, 3)
+        top.addWidget(self._name, 1)
         top.addWidget(self.proof)
-        top.addWidget(self._exposure, 3)
+        top.addWidget(self._difference)
         layout = self._layout = QGridLayout(self)
-        layout.setContentsMargins(10, 3, 10, 5)
+        layout.setContentsMargins(10, 3, 10, 3)
         layout.setVerticalSpacing(1)
         layout.addLayout(top, 0, 0)
-        layout.addWidget(self._difference, 1, 0)
-        layout.addWidget(self._figures, 2, 0)
+        layout.addWidget(self._more, 1, 0)
+        self._exposure, self._lies = "", ""
+        self.card: Card | None = None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if event.button() == Qt.MouseButton.LeftButton:
@@ -182,12 +116,27 @@ class Caption(QWidget):
         held, self._held = self._held, None
         self.setCursor(Qt.CursorShape.OpenHandCursor)
         far = QApplication.startDragDistance()
-        if held is not None and (event.position().toPoint() - held).manhattanLength() >= far:
+        place = event.position().toPoint()
+        if held is not None and (place - held).manhattanLength() >= far:
             self.dragged.emit(event.globalPosition().toPoint())
+        elif held is not None and self._more.geometry().contains(place):
+            self.show_card()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
+        self.menu_wanted.emit(event.globalPos())
+
+    def show_card(self) -> None:
+        """All of it, on a card."""
+        if self.of[0] is None:
+            return
+        name, exposure, difference, lies = self.full_texts()
+        paragraphs = [text for text in (exposure, difference, *lies.split(BETWEEN)) if text]
+        self.card = Card(f"{self._mark.text()} {name}", paragraphs, self.window())
+        self.card.show_at(self.mapToGlobal(QPoint(0, 0)))
 
     def set_low(self, on: bool) -> None:
         """With less height, in a low window."""
-        self._layout.setContentsMargins(10, 0 if on else 3, 10, 1 if on else 5)
+        self._layout.setContentsMargins(10, 0 if on else 3, 10, 0 if on else 3)
 
     def show_content(
         self,
@@ -198,62 +147,77 @@ class Caption(QWidget):
         bare_beside: bool = False,
         hidden: bool = False,
         narrow: bool = False,
-        scene: ScenePlace | None = None,
+        beside: str = "",
     ) -> None:
-        """Show what a pane is; `other` are the settings of its neighbour, which may be a bare frame.
+        """Show what a pane is; `other` are the settings of the pane that it is held against, which may be a
+        bare frame; `beside` its letter.
 
         `hidden`: say nothing but the letter (a blind judgement). `narrow`: no room for exposure data.
         """
         self.of = item, content.whole_of or (content.probe_of or (None,))[0]
-        if item is None:
-            self._mark.setText("")
+        self._mark.setText(letter if item is not None else "")
+        if item is None or hidden:
             self.proof.hide()
-            for label in (self._name, self._exposure, self._difference, self._figures):
-                label.set_full("")
-            return
-        self._mark.setText(letter)
-        if hidden:
-            self.proof.hide()
-            for label in (self._name, self._exposure, self._difference, self._figures):
-                label.set_full("")
-            self._name.set_full("hidden until you have decided")
+            self._name.set_full("hidden until you have decided" if item is not None else "")
+            self._tell([""], "", "", narrow)
             return
         self._name.set_full(item.source.name)
         self.proof.show()
         self.proof.setText(f"{on_button(item.proof_name(content.proof))} ▾")
         kind = "merge" if item.is_merge else item.path.suffix.lstrip(".").upper()
-        self._exposure.set_full(f"{kind} · {exposure_text(item.info)}")
-        self._exposure.setVisible(not narrow)
         own = item.settings(content.proof)
         if content.without:
             own = copied_settings(bare(), own, (content.without,))
-        words = difference_text(own, other) if other is not None else ""
+        forms = [""]
         if content.without:
-            words = f"without the station {content.without.capitalize()}"
+            forms = [f"without the station {content.without.capitalize()}"]
         elif content.proof == BARE and other is not None:
-            words = "no automatic, no settings"
-        elif bare_beside:
-            words = difference_text(own, Settings()).replace(_SAME, "untouched: automatic only")
-        if content.match.words():
-            words = content.match.words() + (f" · {words}" if words else "")
-        if content.kept < _WHOLE:
-            words = f"field of view {content.kept * 100:.1f} %" + (f" · {words}" if words else "")
-        of_frames = not isinstance(content.mapping, Between) or content.mapping.frames is not None
-        if content.mapping is not None and of_frames:
-            m = content.mapping
-            off = "" if m.residual is None else f", residual {m.residual:.1f} px"
-            told = f"aligned: {m.rotation:+.2f}°, ×{m.scale:.3f}, field {m.common * 100:.0f} %{off}".replace(
-                "-", "−"
-            )
-            words = told + (f" · {words}" if words else "")
-        if content.notes:
-            words = " · ".join(note.rstrip(".") for note in content.notes) + (f" · {words}" if words else "")
-        self._difference.set_full(words)
-        self._figures.set_full("" if content.problem else figures_text(content, scene))
-        self._figures.setToolTip(tip(f"{self._figures.text_in_full()}\n{FIGURES_HELP}"))
+            forms = ["no automatic, no settings"]
+        elif bare_beside and not content.finished:
+            told = [difference_text(own, Settings(), count) for count in range(_SHOWN_DIFFERENCES, -1, -1)]
+            forms = [text.replace(_SAME, "untouched: automatic only") for text in told]
+        elif content.finished and own == Settings():
+            forms = ["as it was written"]
+        elif other is not None:
+            told = [difference_text(own, other, count) for count in range(_SHOWN_DIFFERENCES, -1, -1)]
+            forms = [text.replace(_SAME, f"{_SAME} as {beside}") if beside else text for text in told]
+        self._tell(forms, f"{kind} · {exposure_text(item.info)}", lying_words(content), narrow)
+
+    def _tell(self, forms: list[str], exposure: str, lies: str, narrow: bool) -> None:
+        self._forms, self._exposure, self._lies = forms, exposure, lies
+        parts = [lies] if narrow else [lies, exposure]
+        self._more.set_full(BETWEEN.join(part for part in parts if part))
+        self._difference.setToolTip(tip(forms[0]))
+        self._fit()
+
+    def _fit(self) -> None:
+        """As many differences as there is room for: the name is shortened first, they are never cut."""
+        metrics, spacing = self._difference.fontMetrics(), self._top.spacing()
+        taken = sum(w.sizeHint().width() + spacing for w in (self._mark, self.proof) if not w.isHidden())
+        room = self.width() - 20 - taken - spacing - _LEAST_NAME
+        fits = [text for text in self._forms if metrics.horizontalAdvance(text) <= room]
+        self._difference.setText(fits[0] if fits else self._forms[-1])
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        super().resizeEvent(event)
+        self._fit()
 
     def full_texts(self) -> list[str]:
-        """All lines in full."""
-        return [
-            label.text_in_full() for label in (self._name, self._exposure, self._difference, self._figures)
-        ]
+        """All it says in full: name, exposure, differences, how it lies."""
+        return [self._name.text_in_full(), self._exposure, self._forms[0], self._lies]
+
+
+def lying_words(content: Content) -> str:
+    """How a pane's picture lies and what was made equal: notes, alignment, field of view, matching."""
+    parts = [note.rstrip(".") for note in content.notes]
+    of_frames = not isinstance(content.mapping, Between) or content.mapping.frames is not None
+    if content.mapping is not None and of_frames:
+        m = content.mapping
+        off = "" if m.residual is None else f", residual {m.residual:.1f} px"
+        told = f"aligned: {m.rotation:+.2f}°, ×{m.scale:.3f}, field {m.common * 100:.0f} %{off}"
+        parts.append(told.replace("-", "−"))
+    if content.kept < _WHOLE:
+        parts.append(f"field of view {content.kept * 100:.1f} %")
+    if content.match.words():
+        parts.append(content.match.words())
+    return BETWEEN.join(parts)

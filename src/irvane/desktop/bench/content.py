@@ -17,11 +17,13 @@ from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import Match
 from irvane.core.judge.place import PlaceFigures
 from irvane.core.line.frame import Frame
+from irvane.core.line.source import DISPLAY
 from irvane.core.line.view import Rendered
 from irvane.core.noise.dynamic_range import USUAL
 from irvane.core.pixels.geometry import Geometry
 from irvane.core.waits import Wait
 from irvane.desktop.bench.hatching import Marks, marks_of
+from irvane.desktop.figures import At, Spread
 from irvane.desktop.screen import SCREEN, picture_of
 from irvane.desktop.view_request import Owner, ViewRequest
 
@@ -89,6 +91,8 @@ class Content:
     whole_of, probe_of, facts_of : what these figures were read of (those of the probe also where), and what
         the notes, the range and the share that is seen are of. Figures of something else are never shown: see
         :meth:`keep_own`.
+    finished : is it of a finished file, which no station has to act on?
+    spread : figures all over the picture, and what they were read of and where (`spread_of`).
     geometry : where the frame lies in its picture; None while only a preview is there.
     exact : the request for which the picture was rendered at full resolution and then reduced.
     """
@@ -116,10 +120,13 @@ class Content:
     exact: ViewRequest | None = None
     instead: str = ""
     kept: float = 1.0
+    finished: bool = False
     geometry: Geometry | None = None
     whole_of: Owner | None = None
     probe_of: tuple[Owner, object] | None = None
     facts_of: Owner | None = None
+    spread: Spread | None = None
+    spread_of: tuple[Owner, At] | None = None
     key: int = field(default_factory=lambda: next(_keys))
     wished: ViewRequest | None = None
     asked: list[ViewRequest] = field(default_factory=list)
@@ -139,7 +146,7 @@ class Content:
         """Take over what a developed frame tells of itself under a proof's settings."""
         self.geometry = geometry = frame.geometry(owner.settings)
         self.extent, self.kept = geometry.output, geometry.kept
-        self.notes = frame.developed.notes
+        self.notes, self.finished = frame.developed.notes, frame.developed.entry == DISPLAY
         self.range_under = preferences().range_under
         self.range = frame.dynamic_range(self.range_under)
         self.facts_of = owner
@@ -147,6 +154,7 @@ class Content:
     def unlearn(self) -> None:
         """Nothing is known of what is shown now."""
         self.geometry, self.kept, self.notes, self.range, self.facts_of = None, 1.0, (), None, None
+        self.finished = False
 
     def keep_own(self, owner: Owner | None, place: object = None) -> None:
         """Give up figures of anything else than what is shown now, and (where a place is given) of other
@@ -198,6 +206,7 @@ class Content:
         self.keep_own(None)
         self.unlearn()
         self.match, self.mapping = Match(), None
+        self.spread = self.spread_of = None
         self.forget()
         if preview is not None:
             self.take_preview(preview, item)

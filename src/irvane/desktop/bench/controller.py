@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
 from dataclasses import replace
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -12,7 +11,6 @@ from irvane.core.judge.difference import DifferenceFigures
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.matching import NOISE, Match
 from irvane.core.judge.place import PlaceFigures
-from irvane.core.judge.spots import Spot
 from irvane.core.line.looks import PICTURE, missing
 from irvane.core.line.view import Rendered
 from irvane.core.pixels.places import OutputRegion
@@ -43,20 +41,19 @@ class ViewController(QObject):
     -------
     repaint(pane) : its picture or state changed. refreshed : figures or words changed as well.
     chosen_changed : what is known of the chosen pane's proof changed.
-    spots_ready(spots) : the judging spots that were asked for.
+    settled : nothing changed for a while; figures are read.
     """
 
     repaint = Signal(int)
     refreshed = Signal()
     chosen_changed = Signal()
-    spots_ready = Signal(object)
+    settled = Signal()
 
     def __init__(self, panes: Panes, service: RenderService, parent: QObject) -> None:
         super().__init__(parent)
         self.panes, self.service = panes, service
         self._loupe: tuple[float, float] | None = None
         self._resting = False
-        self._spots: dict[Hashable, list[Spot]] = {}
         self._pending = Throttle(self, self._request)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLED)
         self._settle.timeout.connect(self._measure)
@@ -76,7 +73,6 @@ class ViewController(QObject):
         service.comparison.noise_matched.connect(self._noise_matched)
         service.comparison.differed.connect(self._differed)
         service.comparison.peeked.connect(self._peeked)
-        service.comparison.spotted.connect(self._spotted)
 
     def probe(self) -> None:
         """The probe was moved: read its figures."""
@@ -104,10 +100,7 @@ class ViewController(QObject):
     def keep_own(self, pane: int) -> None:
         """Give up a pane's figures that are not of what it shows now, where it shows it."""
         request, contents = self.request_of(pane), self.panes.contents
-        contents[pane].keep_own(None if request is None else request.owner, self._place(pane))
-        if contents[0].probe is None:  # the texture that others keep is kept of that
-            for content in contents[1:]:
-                content.probe = None if content.probe is None else content.probe.against(None)
+        contents[pane].keep_own(None if request is None else request.owner, self.place_of(pane))
 
     def keep_own_of_all(self) -> None:
         """Give up figures that are not of what their panes show."""
@@ -129,10 +122,10 @@ class ViewController(QObject):
         """The probe lies elsewhere in a picture now: what was read at the former place is not shown any
         more."""
         for pane, content in enumerate(self.panes.contents):
-            if content.probe_of is not None and content.probe_of[1] != self._place(pane):
+            if content.probe_of is not None and content.probe_of[1] != self.place_of(pane):
                 content.probe = content.probe_of = None
 
-    def _place(self, pane: int) -> OutputRegion | LocalRegion:
+    def place_of(self, pane: int) -> OutputRegion | LocalRegion:
         """Where a pane's figures are read."""
         return self.panes.view.inside or self.panes.probe_region(pane)
 
@@ -258,7 +251,7 @@ class ViewController(QObject):
         for pane in range(len(self.panes.contents)):
             request = self.request_of(pane)
             if request is not None:
-                self.service.probe(self.panes.contents[pane].key, request, self._place(pane))
+                self.service.probe(self.panes.contents[pane].key, request, self.place_of(pane))
 
     def _measure(self) -> None:
         self._probe()
@@ -269,6 +262,7 @@ class ViewController(QObject):
                 inexact = request.region.step > 1 and content.exact != request
                 if content.whole is None or inexact:
                     self.service.measure(content.key, request)
+        self.settled.emit()
 
     def _current(self, key: int, request: ViewRequest) -> int | None:
         """The pane that still shows what figures were read for."""
@@ -306,13 +300,9 @@ class ViewController(QObject):
         self, key: int, request: ViewRequest, place: OutputRegion | LocalRegion, found: PlaceFigures | None
     ) -> None:
         pane = self._current(key, request)
-        if pane is not None and place == self._place(pane):
+        if pane is not None and place == self.place_of(pane):
             contents = self.panes.contents
             contents[pane].probe, contents[pane].probe_of = found, (request.owner, place)
-            first = contents[0].probe
-            for content in contents[1:] if pane == 0 else contents[pane : pane + 1]:
-                if content.probe is not None:
-                    content.probe = content.probe.against(first)
             self.refreshed.emit()
 
     def _plain(self, pane: int, request: ViewRequest) -> ViewRequest:
@@ -344,7 +334,7 @@ class ViewController(QObject):
             self.refreshed.emit()
             self.request()
 
-    # difference, loupe, spots
+    # difference, loupe
 
     def _differed(
         self, one: ViewRequest, two: ViewRequest, made: tuple[Rendered, DifferenceFigures | None] | None
@@ -383,18 +373,3 @@ class ViewController(QObject):
         if pane is not None and self._loupe is not None and shows:
             self.panes.contents[pane].take_loupe(rendered, request)
             self.repaint.emit(pane)
-
-    def ask_spots(self) -> None:
-        """Have the judging spots of the chosen pane's picture found; spots_ready follows."""
-        request = self.request_of(self.panes.view.chosen)
-        if request is None:
-            self.spots_ready.emit([])
-        elif (request.source.key, request.settings.lens) in self._spots:
-            self.spots_ready.emit(self._spots[request.source.key, request.settings.lens])
-        else:
-            self.service.comparison.find_spots(request)
-
-    def _spotted(self, request: ViewRequest, spots: list[Spot]) -> None:
-        if spots:
-            self._spots[request.source.key, request.settings.lens] = spots
-        self.spots_ready.emit(spots)

@@ -29,7 +29,7 @@ class Judging(QObject):
         self.loupe = False
         self._blinker = QTimer(self, interval=BLINK_EVERY)
         self._blinker.timeout.connect(lambda: bench.blink(not bench.blinking))
-        bench.controller.spots_ready.connect(self._go_to_spot)
+        bench.spotting.ready.connect(self._go_to_spot)
         bench.service.improved.connect(lambda _key: self._again())
         for view in bench.views:
             view.hovered.connect(self._hover)
@@ -85,11 +85,11 @@ class Judging(QObject):
     def step_spot(self, direction: int) -> None:
         """Go to the next or previous judging spot at 100 %, in all panes."""
         self._step = direction
-        self.bench.controller.ask_spots()
+        self.bench.spotting.ask()
 
     def _again(self) -> None:
         if self._waiting:
-            self.bench.controller.ask_spots()
+            self.bench.spotting.ask()
 
     def _go_to_spot(self, spots: list[Spot]) -> None:
         if not spots and self._waiting:

@@ -49,7 +49,8 @@ class BenchView:
     blinking : every picture shows the other pane's content.
     split, split_angle : where the dividing line crosses the picture (share of its width), and its slant in
         degrees.
-    chosen : the pane whose proof the controls act on.
+    chosen : the pane whose proof the controls act on. reference : the pane that the others' figures are held
+        against.
     matched : in what (KINDS of matching) the views of all panes are made equal to that of pane A.
     difference : kind (of KINDS) and amplification of the difference picture.
     aligning : frames of one scene that differ in place, size or turn are laid on pane A's.
@@ -67,6 +68,7 @@ class BenchView:
     split: float = 0.5
     split_angle: float = 0.0
     chosen: int = 0
+    reference: int = 0
     matched: frozenset[str] = frozenset()
     difference: tuple[str, float] = ("signed", 8.0)
     aligning: bool = True

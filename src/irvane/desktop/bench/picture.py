@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QKeyEvent,
@@ -26,6 +26,8 @@ from irvane.desktop.bench.content import STATES, Content, Layer
 from irvane.desktop.bench.hatching import paint_marks
 from irvane.desktop.bench.viewport import Viewport, turn
 
+#: Milliseconds for which the probe is pointed out.
+_POINTED_OUT = 1500
 _NEAR = 7  # device-independent pixels within which the dividing line or the probe is taken hold of
 _PAN_STEP = 60
 #: Side of the loupe in device-independent pixels.
@@ -63,6 +65,8 @@ class PictureView(QWidget):
         self.chosen = False
         self.picking = False
         self.probe: QRectF | None = None
+        self._pointing = QTimer(self, singleShot=True, interval=_POINTED_OUT)
+        self._pointing.timeout.connect(self.update)
         self.hint = ""
         self.surround = theme.SURROUNDS[1]
         self._drag: str = ""
@@ -271,11 +275,17 @@ class PictureView(QWidget):
         painter.setTransform(turned, True)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, not turned.isIdentity())
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(theme.EDGE, 3))
+        wide = 5 if self._pointing.isActive() else 1
+        painter.setPen(QPen(theme.EDGE, wide + 2))
         painter.drawRect(rect)
-        painter.setPen(QPen(theme.ACCENT, 1))
+        painter.setPen(QPen(theme.ACCENT, wide))
         painter.drawRect(rect)
         painter.restore()
+
+    def point_out(self) -> None:
+        """Show the probe's place more strongly for a moment."""
+        self._pointing.start()
+        self.update()
 
     # mouse and keys
 
