@@ -248,8 +248,9 @@ def test_figures_inside_a_region_are_those_of_its_places() -> None:
     # noise grows with the root of light: Poisson
     ratio = other.probe.sigma_luminance / found.probe.sigma_luminance
     assert 1.8 < ratio < 3.2
-    same = found.against(found)
-    assert same.kept is None or same.kept == pytest.approx(1, abs=0.05)
+    told = side_by_side([Reading(found), Reading(other)])
+    noise = told.figure("noise", 0)
+    assert noise is not None and noise.value == pytest.approx(found.probe.snr_db, abs=0.1)
     nowhere = LocalRegion("none", (Part("tone", (7.0, 7.5, 0.1)),))
     assert region_figures(nowhere, developed, base, context) is None
     dark, bright = (

@@ -70,6 +70,8 @@ def foreign_when_still(window: Window) -> list[str]:
         told = not bench.hidden and caption.isVisible()
         if told and (caption.of[0] is not item or caption.of[1] not in (None, request.owner)):
             found.append(f"pane {pane}: the caption is of something else")
+        if content.probe is not None and not bench.telling.is_current(pane):
+            found.append(f"pane {pane}: its column of the table is of something else")
         if content.busy:
             found.append(f"pane {pane}: “{content.busy}” though nothing is done")
     return found

@@ -14,6 +14,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
+from irvane.core.judge.readings import Figure
 from irvane.desktop import theme
 from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.picture import PictureView
@@ -96,6 +97,7 @@ class Driver:
                 controller._pending,
                 controller._probing,
                 bench._captions_due,
+                bench.telling._due,
                 self.window._controls,
             )
             waiting = any(timer.isActive() for timer in timers)
@@ -106,6 +108,19 @@ class Driver:
         # at rest nothing is older than what is wanted
         if self.window.bench.isVisible() and not self.window.bench.test_strip.isVisible():
             assert not foreign_when_still(self.window)
+
+    def figure(self, key: str, pane: int) -> Figure | None:
+        """A figure of the table, by its row and pane."""
+        told = self.window.bench.telling.told
+        return None if told is None else told.figure(key, pane)
+
+    def figures(self, pane: int) -> list[str]:
+        """What the table says of a pane: ``Noise, dB 38.2`` and so on."""
+        model = self.window.bench.judgement.table.told
+        number = 1 + next(k for k, column in enumerate(model.columns) if column.pane == pane)
+        return [
+            f"{model.title(row)} {model.data(model.index(row, number))}" for row in range(model.rowCount())
+        ]
 
     def number(self, name: str) -> int:
         return next(i.number for i in self.window.session.items.values() if i.source.name == name)

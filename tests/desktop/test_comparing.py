@@ -79,7 +79,7 @@ def test_equal_brightness_states_its_offset(driver: Driver) -> None:
     driver.settled()
     offset = driver.window.bench.contents[1].offset
     assert offset == pytest.approx(1.2, abs=0.1)
-    assert f"brightness {offset:+.2f} EV" in driver.window.bench.captions[1].full_texts()[2]
+    assert f"brightness {offset:+.2f} EV" in driver.window.bench.captions[1].full_texts()[3]
     a, b = driver.pixels(0), driver.pixels(1)
     assert np.median(a) == pytest.approx(np.median(b), abs=6)
     driver.key(Qt.Key.Key_E)
@@ -137,7 +137,7 @@ def test_contrast_and_white_balance_are_matched_from_the_menu(driver: Driver) ->
     driver.settled()
     found = bench.contents[1].match
     assert found.contrast < -10 and (found.red or found.blue)
-    assert "contrast" in bench.captions[1].full_texts()[2] and "red" in bench.captions[1].full_texts()[2]
+    assert "contrast" in bench.captions[1].full_texts()[3] and "red" in bench.captions[1].full_texts()[3]
     assert driver.settings(1) == before, "the proof stays as it is"
     means = [driver.pixels(pane)[:250, :380].mean(axis=(0, 1)) for pane in range(2)]
     assert abs((means[0][0] - means[0][2]) - (means[1][0] - means[1][2])) < 8

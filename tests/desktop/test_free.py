@@ -76,7 +76,7 @@ def test_residual_noise_is_made_equal(driver: Driver) -> None:
     driver.settled()
     found = bench.contents[1].match
     assert found.amount == pytest.approx(40, abs=8) and found.noise == pytest.approx(1, abs=0.1)
-    assert "noise removal" in bench.captions[1].full_texts()[2]
+    assert "noise removal" in bench.captions[1].full_texts()[3]
     assert driver.settings(1).noise.amount == 100.0, "the proof stays as it is"
     bench.strip.match_actions[NOISE].trigger()
     driver.settled()

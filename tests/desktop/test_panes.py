@@ -18,12 +18,10 @@ from irvane.core.files.info import FrameInfo
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.histogram import stop_histogram
 from irvane.core.judge.matching import Match
-from irvane.core.judge.place import PlaceFigures
-from irvane.core.judge.probe import read_probe
 from irvane.core.line.source import FileSource
 from irvane.core.regions.region import LocalRegion, Part
 from irvane.core.settings import Settings
-from irvane.desktop.bench.caption import Caption, difference_text, figures_text, share_text
+from irvane.desktop.bench.caption import Caption, difference_text
 from irvane.desktop.bench.content import Content, image_of
 from irvane.desktop.bench.panes import Panes
 from irvane.desktop.bench.viewport import ZOOMS, Viewport
@@ -148,36 +146,31 @@ def test_captions_say_what_differs_first_things_first(qtbot: QtBot) -> None:
     item.info = FrameInfo(shutter=1 / 60, aperture=4.0, iso=6400, taken=datetime(2026, 1, 1))
     content = Content(item=0)
     caption.show_content("A", content, item, Settings().with_value("light.exposure", 1))
-    name, exposure, difference, figures = caption.full_texts()
+    name, exposure, difference, lies = caption.full_texts()
     assert name == "a very long name of a frame indeed.dng"
     assert exposure == "DNG · 1/60 s · f/4 · ISO 6400"
     assert difference == "Exposure 0.00 EV"
-    assert figures == "measuring …"
+    assert lies == ""
     content.match = Match(offset=-0.5)
     content.notes = ("Two frames.",)
     caption.show_content("A", content, item, Settings())
-    assert caption.full_texts()[2].startswith("Two frames · matched: brightness −0.50 EV")
+    assert caption.full_texts()[3] == "Two frames · matched: brightness −0.50 EV"
     caption.show_content("A", content, None, None)
     assert caption.full_texts()[0] == ""
     assert not caption.proof.isVisibleTo(caption)
 
 
 def test_figures_in_words() -> None:
-    rng = np.random.default_rng(0)
-    probe = read_probe((0.18 + rng.normal(0, 0.0018, (32, 32, 3))).astype(np.float32))
-    place = PlaceFigures(probe, "fine grain", None, None, np.zeros((4, 4)))
-    content = Content(probe=place, whole=_whole(0.0123), range=9.76)
-    text = figures_text(content)
-    assert "SNR 4" in text and "fine grain" in text and "dynamic range" in text and "EV (SNR 1, 8 MP)" in text
-    content.probe = replace(place, kept=0.876)
-    assert "texture 88 %" in figures_text(content)
-    content.probe = replace(place, mtf50=0.312, overshoot=0.07)
-    assert "MTF50 0.31 c/px, overshoot 7 %" in figures_text(content)
-    assert "clipped 1.23 %" in text
-    assert "at white none" in text
-    assert share_text(0) == "none"
-    assert share_text(1e-6) == "< 0.01 %"
-    assert share_text(0.5) == "50.00 %"
+    noise, shown = ROWS["noise"], Figure(38.23, 0.2, difference=9.17, alike=False)
+    assert (figure_words(noise, shown), difference_words(noise, shown)) == ("38.2", "+9.2")
+    assert difference_words(noise, replace(shown, alike=True)) == "alike"
+    assert figure_words(noise, replace(shown, expected=True)) == "≈ 38.2"
+    assert (
+        figure_words(noise, None) == "–" and figure_words(noise, Figure(None, words="clipped")) == "clipped"
+    )
+    assert figure_words(ROWS["texture"], Figure(0.876)) == "88"
+    assert ROWS["light"].difference(-0.01) == "±0" and ROWS["light"].text(-1.26) == "−1.3"
+    assert noise.title == "Noise, dB" and ROWS["visual"].title == "Visual noise"
 
 
 def test_images_own_their_pixels() -> None:

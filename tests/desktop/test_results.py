@@ -33,7 +33,7 @@ def test_merging_a_bracket_gives_a_source_that_is_edited_and_written(
     driver.settled()
     assert not item.stand_in
     assert driver.settings().light.tone_map == "local"
-    assert "From 3 frames" in bench.captions[0].full_texts()[2]
+    assert "From 3 frames" in bench.captions[0].full_texts()[3]
     assert bench.contents[0].state == "final"
     driver.window.proofs.edit("light.exposure", 0.5)
     driver.window.proofs.edit("finish.format", "exr")

@@ -215,9 +215,9 @@ def test_captions_choose_panes_and_say_all_figures(driver: Driver) -> None:
     bench.choose(0)
     driver.settled()
     assert not driver.window.shelf.rests.isVisible()
-    figures = bench.captions[0]._figures
-    shown = figures.text().replace("\n", " · ")
-    assert "range" in shown and "…" not in shown, "nothing is cut at 1280 pixels"
+    assert any("range" in line for line in driver.figures(0))
+    table = bench.judgement.table
+    assert table.verticalScrollBar().maximum() == 0, "nothing is cut at 1280 pixels"
     left, right = bench.views[0].geometry(), bench.views[1].geometry()
     assert right.left() - left.right() >= 6, "panes are told apart"
     assert left.width() == right.width()
@@ -228,21 +228,22 @@ def test_the_probe_begins_on_an_even_place(driver: Driver) -> None:
     assert not bench.panes.view.probe_placed and bench.panes.view.probe != (0.5, 0.5)
     found = bench.contents[0].probe
     assert found is not None and scene_place([found]).even
-    assert "SNR" in bench.captions[0].full_texts()[3]
+    assert driver.figure("noise", 0).value > 30
     bench.move_probe(131, 361 - 60)  # lettering
     driver.settled()
     assert not scene_place([bench.contents[0].probe]).even
-    text = bench.captions[0].full_texts()[3]
-    assert "no noise told" in text and "SNR" not in text.split("dynamic range")[0] and "σ" not in text
+    assert driver.figure("noise", 0) is None and driver.figure("noise", 1) is None
+    line = bench.telling.told.lines["noise"]
+    assert line.note in ("structure", "an edge") and "an even place" in bench.judgement.words.text_in_full()
 
 
 def test_bare_noise_is_not_more_than_all_texture(driver: Driver) -> None:
     bench = driver.window.bench
     driver.window.judging.step_spot(1)
     driver.settled()
-    for content in bench.contents:
-        assert content.probe is not None
-        assert content.probe.kept is None or content.probe.kept <= 1.03
+    for pane in range(2):
+        figure = driver.figure("texture", pane)
+        assert figure is None or figure.value <= 1.03
 
 
 def test_names_are_plain_text_wherever_they_are_shown(qtbot: QtBot, driver: Driver) -> None:

@@ -23,12 +23,12 @@ from .conftest import Driver
 
 
 def _texts(driver: Driver, pane: int = 0) -> str:
-    return " · ".join(driver.window.bench.captions[pane].full_texts())
+    return " · ".join([*driver.window.bench.captions[pane].full_texts(), *driver.figures(pane)])
 
 
 def test_a_star_leaves_the_figures(driver: Driver) -> None:
     before, item = _texts(driver), driver.window.proofs.item()
-    assert "SNR" in before or "σ" in before
+    assert "Noise, dB " in before
     driver.window.session.mark([item.number], mark=KEEP, stars=3)
     QApplication.processEvents()
     assert _texts(driver) == before, "at once"

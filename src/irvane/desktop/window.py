@@ -26,7 +26,6 @@ from irvane.desktop.appearance import Appearance
 from irvane.desktop.asking import may_close
 from irvane.desktop.automatic import Automatic
 from irvane.desktop.bench.bench import Bench
-from irvane.desktop.bench.caption import Caption
 from irvane.desktop.bench.judging import Judging
 from irvane.desktop.blurring import Blurring
 from irvane.desktop.coming_back import ComingBack
@@ -351,7 +350,7 @@ class Window(QMainWindow):
         low = self.height() < _LOW
         if low != self._low:
             self._low = low
-            parts: tuple[Shelf | Band | Caption, ...] = (self.shelf, self.band, *self.bench.captions)
+            parts = (self.shelf, self.band, self.bench.judgement, *self.bench.captions)
             for part in parts:
                 part.set_low(low)
         menus = self.menuBar()

@@ -269,7 +269,8 @@ class _Told:
                 found[k] = Figure(1.0)
                 continue
             one, base = self.readings[k], self.readings[self.reference]
-            shared = one is not None and base is not None and one.frame == base.frame
+            assert one is not None and base is not None
+            shared = one.frame is not None and one.frame == base.frame
             try:
                 told = texture_figures(plane, reference, (noise[k], noise[self.reference]), shared)
             except ValueError:

@@ -16,8 +16,9 @@ SMALLEST = 32
 #: Frequencies that are called texture, in cycles per pixel, and the bands of the curve.
 LOW, HIGH = 0.1, 0.4
 BANDS = np.arange(0.025, 0.5, 0.05)
-#: Correlation up to which more than all texture is taken for noise.
-_ALIKE = 0.97
+#: Likeness up to which more than all texture is taken for noise, and from which for texture: where noise is
+#: not known, and where it was taken off.
+_ALIKE, _ALIKE_KNOWN = (0.97, 1.0), (0.6, 0.85)
 
 
 @dataclass(frozen=True)
@@ -28,9 +29,9 @@ class TextureFigures:
     ----------
     kept : share of the reference's structure between LOW and HIGH; 1 for the reference itself, more when it
         is exaggerated.
-    similar : correlation of the two in the same band, −1…1.
+    similar : likeness of the two in the same band, −1…1: 1 where one is the other filtered.
     frequencies, response : the curve.
-    error : standard error of `kept`.
+    error : standard error of `kept`. known : was the noise of both known?
     """
 
     kept: float
@@ -38,6 +39,7 @@ class TextureFigures:
     frequencies: np.ndarray
     response: np.ndarray
     error: float = 0.0
+    known: bool = False
 
     @property
     def honest(self) -> float:
@@ -47,7 +49,8 @@ class TextureFigures:
         A reference whose noise was removed still resembles that noise a little: a noisy picture would seem to
         hold more than all of its texture.
         """
-        alike = float(np.clip((self.similar - _ALIKE) / (1 - _ALIKE), 0, 1))
+        low, high = _ALIKE_KNOWN if self.known else _ALIKE
+        alike = float(np.clip((self.similar - low) / (high - low), 0, 1))
         return self.kept if self.kept <= 1 else 1 + alike * (self.kept - 1)
 
 
@@ -131,15 +134,15 @@ def texture_figures(
         raise ValueError("There is no light in this rectangle.")
     planes = np.asarray(values, float) / level[0], np.asarray(reference, float) / level[1]
     frequency, sums = _sums(*planes, noise, shared)
-    inside = (frequency >= LOW) & (frequency <= HIGH)
-    kept, similar = _kept(sums, inside)
+    kept, similar = _kept(sums, frequency)
     edges = np.append(BANDS - 0.025, BANDS[-1] + 0.025)
     place = np.digitize(frequency, edges) - 1
     response = [
         float(sums.cross[place == k].sum() / max(sums.reference[place == k].sum(), 1e-30))
         for k in range(BANDS.size)
     ]
-    return TextureFigures(kept, similar, BANDS.copy(), np.array(response), _spread(*planes, noise, shared))
+    error, known = _spread(*planes, noise, shared), all(told is not None for told in noise)
+    return TextureFigures(kept, similar, BANDS.copy(), np.array(response), error, known)
 
 
 def _sums(
@@ -159,14 +162,18 @@ def _sums(
     )
 
 
-def _kept(sums: _Sums, inside: np.ndarray) -> tuple[float, float]:
-    """Texture kept, and how much alike both are."""
+def _kept(sums: _Sums, frequency: np.ndarray) -> tuple[float, float]:
+    """Texture kept, and how much alike both are, ring by ring: a filter takes nothing of that."""
+    inside = (frequency >= LOW) & (frequency <= HIGH)
     total = float(sums.reference[inside].sum())
     if total <= 1e-12 * inside.size**2:
         raise ValueError("There is no texture in this rectangle.")
-    found = float(sums.cross[inside].sum())
-    energy = max(float(sums.own[inside].sum()), 1e-30)
-    return found / total, min(found / max((total * energy) ** 0.5, 1e-30), 1.0)
+    ring = np.digitize(frequency[inside], BANDS + 0.025)
+    cross, own, reference = (
+        np.bincount(ring, part[inside]) for part in (sums.cross, sums.own, sums.reference)
+    )
+    both = np.sqrt(np.maximum(own, 0) * np.maximum(reference, 0)).sum()
+    return float(cross.sum()) / total, min(float(cross.sum() / max(both, 1e-30)), 1.0)
 
 
 def _spread(

@@ -19,8 +19,8 @@ from irvane.desktop.bench.telling import Telling
 
 #: Rows that are shown without unfolding, unless others were chosen.
 USUAL = ("noise", DETAIL, "light", "range")
-#: Rows that are seen at once when all are.
-_MOST = 11
+#: Rows that are seen at once when all are, and in a low window.
+_MOST, _LOW = 11, 2
 
 
 def _flat(words: str, tip: str, checkable: bool = False) -> QPushButton:
@@ -51,7 +51,7 @@ class Judgement(QWidget):
     ) -> None:
         super().__init__(parent)
         self.telling, self._columns = telling, columns
-        self.hidden = False
+        self.hidden = self._low = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 2)
         layout.setSpacing(0)
@@ -107,7 +107,7 @@ class Judgement(QWidget):
         columns = list(self._columns())
         lines = self.lines()
         self.setVisible(not self.hidden and bool(columns))
-        self.table.setFixedHeight(min(len(lines), _MOST) * ROW)
+        self.table.setFixedHeight(min(len(lines), _LOW if self._low else _MOST) * ROW)
         self.table.show_lines(lines, columns)
         verdict = self.telling.verdict
         told = verdict is not None and not any(column.greyed or column.empty for column in columns)
@@ -117,6 +117,11 @@ class Judgement(QWidget):
             self.words.set_full(verdict.words)
         self.words.setEnabled(told)
         self.equal.setVisible(verdict is not None and verdict.unequal and told)
+
+    def set_low(self, on: bool) -> None:
+        """With less height, in a low window; the rest of the rows is reached by scrolling."""
+        self._low = on
+        self.refresh()
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
         super().resizeEvent(event)
