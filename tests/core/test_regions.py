@@ -16,6 +16,8 @@ from irvane.core.declaring import Choice
 from irvane.core.finish import job
 from irvane.core.image import MID_GREY
 from irvane.core.judge.inside import region_figures, suggested_inside
+from irvane.core.judge.readings import Reading
+from irvane.core.judge.side_by_side import side_by_side
 from irvane.core.line.bands import Output
 from irvane.core.line.context import Context
 from irvane.core.line.develop import Developed

@@ -18,12 +18,15 @@ from irvane.core.files.info import FrameInfo
 from irvane.core.judge.figures import WholeFigures
 from irvane.core.judge.histogram import stop_histogram
 from irvane.core.judge.matching import Match
+from irvane.core.judge.readings import Figure
+from irvane.core.judge.rows import ROWS
 from irvane.core.line.source import FileSource
 from irvane.core.regions.region import LocalRegion, Part
 from irvane.core.settings import Settings
 from irvane.desktop.bench.caption import Caption, difference_text
 from irvane.desktop.bench.content import Content, image_of
 from irvane.desktop.bench.panes import Panes
+from irvane.desktop.bench.table import difference_words, figure_words
 from irvane.desktop.bench.viewport import ZOOMS, Viewport
 from irvane.desktop.item import Item
 

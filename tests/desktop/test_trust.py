@@ -238,7 +238,6 @@ def test_the_probe_begins_on_an_even_place(driver: Driver) -> None:
 
 
 def test_bare_noise_is_not_more_than_all_texture(driver: Driver) -> None:
-    bench = driver.window.bench
     driver.window.judging.step_spot(1)
     driver.settled()
     for pane in range(2):
