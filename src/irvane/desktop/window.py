@@ -350,12 +350,7 @@ class Window(QMainWindow):
         low = self.height() < _LOW
         if low != self._low:
             self._low = low
-            parts: tuple[Shelf | Band | Judgement | Caption, ...] = (
-                self.shelf,
-                self.band,
-                self.bench.judgement,
-                *self.bench.captions,
-            )
+            parts: tuple[Shelf | Band | Bench, ...] = (self.shelf, self.band, self.bench)
             for part in parts:
                 part.set_low(low)
         menus = self.menuBar()

@@ -125,6 +125,12 @@ class Bench(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
         self.arranging.fit(event.size().width())
 
+    def set_low(self, on: bool) -> None:
+        """With less height, in a low window."""
+        self.judgement.set_low(on)
+        for caption in self.captions:
+            caption.set_low(on)
+
     # what is shown
 
     @property
