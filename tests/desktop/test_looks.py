@@ -23,6 +23,7 @@ def test_looks_go_round_by_key_and_are_chosen_by_mouse(driver: Driver) -> None:
     bench, box = driver.window.bench, driver.window.bench.strip.look_box
     plain = driver.pixels()
     assert box.currentData() == PICTURE, "said from the beginning"
+    assert {box.itemData(k) for k in range(box.count())} == {None, *LOOKS}, "each under what it is for"
     seen = [PICTURE]
     for _ in range(len(LOOKS) - 1):
         driver.key(Qt.Key.Key_K)

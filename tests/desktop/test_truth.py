@@ -52,7 +52,7 @@ def test_nothing_of_a_predecessor_is_told_of_the_next_frame(driver: Driver) -> N
         None,
         None,
     )
-    assert "range" not in _texts(driver) and "panorama" not in _texts(driver)
+    assert driver.figures(0)[3].endswith(" –") and "panorama" not in _texts(driver)
     driver.settled()
     assert content.facts_of is not None and content.facts_of.source.name == "window-leaves.dng"
 

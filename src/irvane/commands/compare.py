@@ -100,6 +100,7 @@ def run(args: argparse.Namespace) -> int:
     """Do it; returns the exit code."""
     from dataclasses import replace
 
+    from irvane.core.files.preferences import preferences
     from irvane.core.judge.comparing import Entry, compare_entries, develop_entry
     from irvane.core.judge.report import comparison_report
     from irvane.core.line.source import FileSource
@@ -133,7 +134,7 @@ def run(args: argparse.Namespace) -> int:
         raise UsageError("a comparison needs at least two pictures (see --try and --proofs)")
 
     def work() -> None:
-        report = comparison_report(compare_entries(entries))
+        report = comparison_report(compare_entries(entries, condition=preferences().range_under))
         finish(args, report)
 
     return SOME_FAILED if not guarded(inputs[0], work) or failed else DONE

@@ -37,6 +37,7 @@ class Proofs(QObject):
 
     said = Signal(str)
     picking = Signal(bool)
+    frames_wanted = Signal(object, int)
 
     def __init__(
         self, session: Session, service: RenderService, bench: Bench, judging: Judging, parent: QWidget
@@ -221,7 +222,7 @@ class Proofs(QObject):
             self.session.replace_settings(item.number, self.number, Settings(), "back to an untouched proof")
 
     def menu(self, pane: int) -> None:
-        """The proofs of a pane's frame, to choose from."""
+        """The proofs of a pane's frame to choose from, and other frames."""
         item = self.bench.item(pane)
         if item is None:
             return
@@ -237,6 +238,7 @@ class Proofs(QObject):
         without = menu.addMenu("Without a station")
         for station in STATIONS[:-1]:
             without.addAction(station.capitalize(), partial(self.judging.show_without, pane, station))
+        self.frames_wanted.emit(menu, pane)
         menu.addSeparator()
         menu.addAction("New proof from this one", self.new_proof)
         number = self.bench.contents[pane].proof

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from irvane.core.files.collecting import collect
 from irvane.core.files.formats import OPENABLE
+from irvane.core.files.preferences import preferences
 from irvane.core.judge.chart import ChartPatch, NoChartError
 from irvane.core.judge.comparing import Entry, compare_entries
 from irvane.core.judge.ladder import CameraLadder, frame_to_mark, read_ladder
@@ -50,9 +51,16 @@ class Reporting(QObject):
 
     def ask_report(self) -> None:
         """Ask for a folder and write a report of what the panes show."""
-        name = QFileDialog.getExistingDirectory(self._window, "Write the report into this folder")
+        name = QFileDialog.getExistingDirectory(
+            self._window, "Write the report into this folder", self._here()
+        )
         if name:
             self.report(Path(name))
+
+    def _here(self) -> str:
+        """The folder of the frame that is chosen: where dialogs begin."""
+        item = self.bench.item(self.bench.chosen)
+        return "" if item is None else str(item.path.parent)
 
     def report(self, folder: Path) -> None:
         """Compare what the panes show, and keep it as page, PDF and tables."""
@@ -73,26 +81,41 @@ class Reporting(QObject):
             if self.bench.controller.request_of(k) is not None and (item := self.bench.item(k)) is not None
         ]
 
+        under = preferences().range_under
+
         def work(progress: Progress) -> Path:
             entries = []
             for k, (name, request) in enumerate(shown):
                 share = part(progress, 0.7 * k / len(shown), 0.7 * (k + 1) / len(shown))
                 frame = self.service.engine.complete(request.source, Request(request.settings), share)
                 size = sum(path.stat().st_size for path in request.source.paths if path.exists())
-                entries.append(Entry(name, frame.developed, frame.context, request.settings, infos[k], size))
-            report = comparison_report(compare_entries(entries, progress=part(progress, 0.7, 0.95)))
+                entries.append(
+                    Entry(
+                        name,
+                        frame.developed,
+                        frame.context,
+                        request.settings,
+                        infos[k],
+                        size,
+                        request.source.key,
+                    )
+                )
+            report = comparison_report(compare_entries(entries, None, part(progress, 0.7, 0.95), under))
             return _written(report, folder)
 
         self.strip.begin("Writing the report")
         self.service.long("report", f"The report is in {folder}.", work, self.reported.emit)
 
-    def ask_ladder(self) -> None:
-        """Ask for the frames of a ladder and measure them."""
+    def ask_ladder(self, selected: list[Path]) -> None:
+        """Measure the frames that are selected as a ladder; of fewer than two, ask for some."""
+        if len(selected) > 1:
+            self.ladder(selected)
+            return
         endings = " ".join(f"*{e} *{e.upper()}" for e in sorted(OPENABLE))
         start = demo_folder() / LADDER_FOLDER
         names, _ = QFileDialog.getOpenFileNames(
             self._window, "Frames of one scene in steps of exposure, of one camera or several",
-            str(start) if start.exists() else "", f"Pictures ({endings});;All files (*)",
+            self._here() or (str(start) if start.exists() else ""), f"Pictures ({endings});;All files (*)",
         )  # fmt: skip
         if names:
             self.ladder([Path(name) for name in names])
@@ -148,7 +171,9 @@ class Reporting(QObject):
         self.measured.emit(ladders)
 
     def _keep_ladder(self, report: Report) -> None:
-        name = QFileDialog.getExistingDirectory(self._window, "Write the report into this folder")
+        name = QFileDialog.getExistingDirectory(
+            self._window, "Write the report into this folder", self._here()
+        )
         if name:
             self.keep(report, Path(name))
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtWidgets import QApplication
@@ -84,13 +85,13 @@ def targets(window: Any) -> dict[str, Callable[[], object]]:
         "compare": window.compare_selected,
         "decide": window.decide_selected,
         "report": window.reporting.ask_report,
-        "ladder": window.reporting.ask_ladder,
+        "ladder": lambda: window.reporting.ask_ladder(_selected_paths(window)),
         "before": lambda: judging.leave_out(window.band.station or "noise"),
         "blink_timed": judging.blink_timed,
         "loupe": lambda: judging.set_loupe(not judging.loupe),
         "next_spot": lambda: judging.step_spot(1),
         "previous_spot": lambda: judging.step_spot(-1),
-        "swap": bench.swap,
+        "swap": lambda: bench.swap(),
         "match": lambda: bench.set_matching(not bench.panes.matching),
         "free": lambda: bench.zooming.set_free(not bench.panes.view.free),
         "align": lambda: judging.set_aligning(not bench.panes.view.aligning),
@@ -112,6 +113,12 @@ def targets(window: Any) -> dict[str, Callable[[], object]]:
         "path": lambda: window.path.setVisible(not window.path.isVisible()),
         "keys": lambda: KeysDialog(window).exec(),
     }  # type: ignore[return-value]
+
+
+def _selected_paths(window: Any) -> list[Path]:
+    """The files of what is selected on the sheet or in the rail."""
+    numbers = window.sheeting.meant() if window.sheeting.on else window.rail.selected_items()
+    return [path for n in numbers for path in window.session.items[n].source.paths]
 
 
 def _ask_preferences(window: Any) -> None:

@@ -33,6 +33,7 @@ from irvane.desktop.culling import Culling
 from irvane.desktop.deciding import DecideStrip, TallyDialog
 from irvane.desktop.fitting import usual_size
 from irvane.desktop.framing.framing import Framing
+from irvane.desktop.hands import Hands
 from irvane.desktop.item import BARE
 from irvane.desktop.kept_proofs import KeptProofs
 from irvane.desktop.lenses import Lenses
@@ -103,9 +104,8 @@ class Window(QMainWindow):
         self.regions = Regions(self.proofs, self.bench, self.service, self)
         self.lenses = Lenses(self.proofs, self.service, self.framing, self)
         self.culling = Culling(self.session, self.judging, self)
-        self.sheeting = Sheeting(
-            self.session, self.rail, self.bench, self.opening, self.band, self.culling, self
-        )
+        parts = (self.session, self.rail, self.bench, self.opening, self.band, self.culling)
+        self.sheeting = Sheeting(*parts, self)
         self.blurring = Blurring(self.proofs, self.service, self.sheeting, self.strip, self)
         self.merging = Merging(self.proofs, self.opening, self.sheeting, self)
         self.queueing = Queueing(self.proofs, self.sheeting, self.shelf, self)
@@ -115,10 +115,11 @@ class Window(QMainWindow):
         self.coming_back = ComingBack(self.session, self.bench, self.opening, self.band, self)
         self.automatic = Automatic(self.session, self.service.files, self)
         self.writing = Writing(self.service, self.proofs, self.strip, self)
-        parts = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
-        self.appearance = Appearance(self, self.bench, parts)
+        hidden = (self.rail, self.shelf, self.band, self.menuBar(), self.path)
+        self.appearance = Appearance(self, self.bench, hidden)
         self._lay_out()
         self._connect()
+        self.hands = Hands(self)
         self.actions_by_name = make_actions(self, targets(self))
         for number, station in enumerate(STATIONS):
             action = self.addAction(station)

@@ -20,15 +20,19 @@ from irvane.core.judge.gradient import gradient_figures
 from irvane.core.judge.grain import grain_figures
 from irvane.core.judge.matching import brightness_offset
 from irvane.core.judge.probe import ProbeFigures, read_probe
+from irvane.core.judge.reading import read_nodes, read_spots, spot_squares
+from irvane.core.judge.readings import Reading, SideBySide
+from irvane.core.judge.side_by_side import side_by_side
 from irvane.core.judge.spots import Spot, find_spots
 from irvane.core.judge.texture import texture_figures
+from irvane.core.judge.verdict import NOTHING, SPOTS, Verdict, verdict
 from irvane.core.line.context import Context, geometry_for
 from irvane.core.line.develop import Developed
 from irvane.core.line.placing import at_source
 from irvane.core.line.realise import realise
 from irvane.core.line.source import DISPLAY, Source
 from irvane.core.line.view import render_view, scene_patch, show
-from irvane.core.noise.dynamic_range import range_facts
+from irvane.core.noise.dynamic_range import CONDITIONS, USUAL, dynamic_range, range_facts
 from irvane.core.pixels.patches import OutputPatch, trim
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.progress import Progress, always, part, step
@@ -42,7 +46,7 @@ _SIDE = 1200
 
 @dataclass(frozen=True)
 class Entry:
-    """One developed picture."""
+    """One developed picture; `source`: what tells its frame from others."""
 
     name: str
     developed: Developed
@@ -50,6 +54,7 @@ class Entry:
     settings: Settings
     info: FrameInfo
     size: int
+    source: str = ""
 
     @property
     def output(self) -> tuple[int, int]:
@@ -69,7 +74,7 @@ def develop_entry(source: Source, settings: Settings, progress: Progress = alway
     developed, context = realise(source, settings, progress)
     info = getattr(source, "info", FrameInfo())
     size = sum(path.stat().st_size for path in source.paths if path.exists())
-    return Entry(source.name, developed, context, settings, info, size)
+    return Entry(source.name, developed, context, settings, info, size, source.key)
 
 
 @dataclass(frozen=True)
@@ -116,7 +121,8 @@ class Compared:
     mappings : how each lies on the first.
     whole : figures of every whole picture. ranges : dynamic range from its noise model, empty without one.
     differences : against the first, at equal brightness, at a common size; None for the first.
-    spots : where they were looked at. at : figures, one row per spot.
+    spots : where they were looked at. at : figures, one row per spot; told : the same held against the first.
+    verdict : what they say of all spots together.
     """
 
     entries: tuple[Entry, ...]
@@ -127,6 +133,8 @@ class Compared:
     differences: tuple[DifferenceFigures | None, ...]
     spots: tuple[Spot, ...]
     at: tuple[tuple[SpotFigures, ...], ...]
+    told: tuple[SideBySide, ...] = ()
+    verdict: Verdict = Verdict(NOTHING)
 
 
 def reduced_scene(entry: Entry, side: int = _SIDE) -> tuple[np.ndarray, float]:
@@ -192,13 +200,15 @@ def side_of(kind: str) -> int:
 
 
 def compare_entries(
-    entries: Sequence[Entry], spots: Sequence[Spot] | None = None, progress: Progress = always
-) -> Compared:
+    entries: Sequence[Entry], spots: Sequence[Spot] | None = None, progress: Progress = always,
+    condition: str = USUAL,
+) -> Compared:  # fmt: skip
     """Hold pictures against the first.
 
     Parameters
     ----------
     spots : where to look; None: they are proposed by what the first picture holds.
+    condition : that of the dynamic range, of CONDITIONS.
     """
     reduced = [reduced_scene(entry) for entry in entries]
     first = entries[0]
@@ -227,10 +237,41 @@ def compare_entries(
             usable = reference if same == reference.shape else None
             row.append(spot_figures(entry, spot.kind, there, usable))
         rows.append(tuple(row))
+    told = _told(entries, mappings, spots, whole, condition)
+    letters = [chr(ord("A") + k) for k in range(len(entries))]
     return Compared(
         tuple(entries), tuple(offsets), tuple(mappings), tuple(whole), tuple(_range(e) for e in entries),
-        tuple(differences), tuple(spots), tuple(rows),
+        tuple(differences), tuple(spots), tuple(rows), told, verdict(told, letters, SPOTS),
     )  # fmt: skip
+
+
+def _told(
+    entries: Sequence[Entry], mappings: Sequence[Mapping], spots: Sequence[Spot],
+    whole: Sequence[WholeFigures], condition: str,
+) -> tuple[SideBySide, ...]:  # fmt: skip
+    """Figures side by side at every spot."""
+    first, readings = entries[0], []
+    for k, entry in enumerate(entries):
+        developed, extent = entry.developed, entry.output
+        squares = spot_squares(spots, first.output, extent, developed.extent, mappings[k])
+        stops = None
+        if developed.noise is not None and developed.cfa is not None:
+            h, w = developed.extent
+            stops = dynamic_range(developed.noise, h * w, condition)
+        readings.append(
+            Reading(
+                None,
+                read_spots(developed, entry.settings, entry.context, squares),
+                read_nodes(developed, entry.settings, entry.context, mappings[k], first.output),
+                whole[k], stops, entry.size, entry.source or entry.name,
+            )
+        )  # fmt: skip
+    words = CONDITIONS[condition].words
+    together = [k for k, mapping in enumerate(mappings) if k == 0 or mapping.found]
+    return tuple(
+        side_by_side([replace(one, place=one.spot(spot.kind)) for one in readings], 0, together, words)
+        for spot in spots
+    )
 
 
 def _range(entry: Entry) -> dict[str, dict[str, float]]:
@@ -243,8 +284,9 @@ def _range(entry: Entry) -> dict[str, dict[str, float]]:
 
 def _mapping(first: Entry, entry: Entry, reference: np.ndarray, pixels: np.ndarray) -> Mapping:
     one, two = first.output, entry.output
-    if entry is first:
-        return same_place(one, two)
+    there = replace(same_place(one, two), found=True)
+    if entry is first or (entry.source and entry.source == first.source and _lie_alike(entry, first)):
+        return there
     found = find_mapping(reference @ LUMA_2020, pixels @ LUMA_2020, one, two)
     limit = 0.3 / max(one)  # what moves no corner by a third of a pixel is the same place
     still = (
@@ -252,7 +294,11 @@ def _mapping(first: Entry, entry: Entry, reference: np.ndarray, pixels: np.ndarr
         and np.abs(found.matrix[:, :2] - np.eye(2)).max() < limit
         and np.abs(found.matrix[:, 2]).max() < 0.3
     )
-    return same_place(one, two) if still else found
+    return there if still else found
+
+
+def _lie_alike(one: Entry, two: Entry) -> bool:
+    return geometry_for(one.settings, one.context) == geometry_for(two.settings, two.context)
 
 
 def _common(reference: np.ndarray, mapping: Mapping, inside: bool) -> np.ndarray:

@@ -19,14 +19,12 @@ import numpy as np
 from irvane import __version__
 from irvane.core.files.info import exposure_text
 from irvane.core.judge.comparing import Compared, around, crop
+from irvane.core.judge.readings import SideBySide
 from irvane.core.settings import Settings, differences, full_label, value_text
 from irvane.core.store.atomic import atomic_file, make_folder
 
 #: Side of a crop in picture pixels at 100 %; at 200 % half of it.
 _CROP, _PER_ROW = 340, 3
-#: A picture with more than this times the least noise is no reference for texture: its noise would count as
-#: such.
-_CLEAN = 3.0
 NAMES = {"html": "report.html", "csv": "figures.csv", "json": "figures.json"}
 
 
@@ -156,13 +154,15 @@ def settings_text(settings: Settings) -> str:
 def comparison_report(compared: Compared, zooms: Sequence[int] = (1, 2)) -> Report:
     """The report of a comparison."""
     names = [f"{chr(65 + k)} {entry.name}" for k, entry in enumerate(compared.entries)]
-    sections = [_pictures(compared, names), _wholes(compared, names)]
+    sections = []
     rows = [["spot", "picture", "figure", "value"]]
-    for spot, row in zip(compared.spots, compared.at, strict=True):
-        sections.append(_spot_section(compared, names, spot.kind, (spot.x, spot.y), row, zooms))
+    for spot, row, told in zip(compared.spots, compared.at, compared.told, strict=True):
+        sections.append(_spot_section(compared, names, spot.kind, (spot.x, spot.y), told, zooms))
         for name, found in zip(names, row, strict=True):
             rows += [[spot.kind, name, key, str(value)] for key, value in found.as_dict().items()]
+    sections += [_wholes(compared, names), _pictures(compared, names)]
     figures = {
+        "verdict": compared.verdict.words,
         "pictures": [
             {
                 "name": entry.name, "domain": entry.domain, "exposure": exposure_text(entry.info),
@@ -178,8 +178,10 @@ def comparison_report(compared: Compared, zooms: Sequence[int] = (1, 2)) -> Repo
             for k, entry in enumerate(compared.entries)
         ],
         "spots": [
-            {"kind": spot.kind, "x": spot.x, "y": spot.y, "figures": [found.as_dict() for found in row]}
-            for spot, row in zip(compared.spots, compared.at, strict=True)
+            {"kind": spot.kind, "x": spot.x, "y": spot.y, "figures": [found.as_dict() for found in row],
+             "side_by_side": {key: [None if one is None else vars(one) for one in line.figures]
+                              for key, line in told.lines.items() if not line.empty}}
+            for spot, row, told in zip(compared.spots, compared.at, compared.told, strict=True)
         ],
     }  # fmt: skip
     return Report(
@@ -192,28 +194,31 @@ def comparison_report(compared: Compared, zooms: Sequence[int] = (1, 2)) -> Repo
 
 
 def _summary(compared: Compared, names: list[str]) -> list[str]:
-    found = []
-    clean = True
-    for kind, row in sorted(
-        zip((s.kind for s in compared.spots), compared.at, strict=True), key=lambda p: p[0] != "smooth"
-    ):
-        if kind == "smooth" and len(row) > 1:
-            sigmas = [figures.probe.sigma_luminance for figures in row]
-            best = int(np.argmin(sigmas))
-            ratio = max(sigmas) / max(sigmas[best], 1e-9)
-            clean = sigmas[0] < _CLEAN * max(sigmas[best], 1e-9)
-            found.append(
-                f"Least noise in even places: {names[best]}, {ratio:.1f} times less than the noisiest."
-            )
-        if kind == "texture" and len(row) > 1 and not clean:
-            found.append(
-                f"Texture kept is not judged: {names[0]} is too noisy to be what others are held against."
-            )
-        elif kind == "texture" and len(row) > 1:
-            kept = [figures.kept or 0.0 for figures in row]
-            least = int(np.argmin(kept))
-            found.append(f"Texture kept against {names[0]}: least {kept[least]:.0%} in {names[least]}.")
-    return found
+    """The verdict, who the letters are, and under what conditions it holds."""
+    condition = (
+        "Noise is told in the light of the scene (ISO 15739: what tone curves and exposure do to it is taken "
+        "out), texture with the noise of both pictures taken off, each at the same places of the scene. "
+        "Differences that nobody sees or that are not sure (95 %) are called alike."
+    )
+    return [compared.verdict.words, ", ".join(names) + ".", condition]
+
+
+def _table(told: SideBySide, names: list[str]) -> Table:
+    """Rows of figures, columns of pictures, with what each differs by from the first."""
+    rows = []
+    for line in told.lines.values():
+        if line.empty or line.row.domain != "place":
+            continue
+        cells = []
+        for figure in line.figures:
+            text = "–" if figure is None else figure.words
+            if figure is not None and figure.value is not None:
+                text = line.row.text(figure.value)
+                if figure.difference is not None and figure.difference != figure.value:
+                    text += " (alike)" if figure.alike else f" ({line.row.difference(figure.difference)})"
+            cells.append(text)
+        rows.append([line.row.title + (f", {line.note}" if line.note else ""), *cells])
+    return Table(["", *names], rows)
 
 
 def _pictures(compared: Compared, names: list[str]) -> Section:
@@ -222,7 +227,7 @@ def _pictures(compared: Compared, names: list[str]) -> Section:
         mapping = compared.mappings[k]
         h, w = entry.output
         lies = "the first" if k == 0 else (
-            "as the first" if mapping.plain else
+            "as the first" if mapping.plain and mapping.found else
             f"{mapping.rotation:+.2f}°, ×{mapping.scale:.3f}, field {mapping.common:.0%}"
             + (f", residual {mapping.residual:.1f} px" if mapping.residual is not None else "")
             if mapping.found else "not aligned: laid corner on corner"
@@ -267,27 +272,9 @@ def _wholes(compared: Compared, names: list[str]) -> Section:
 
 
 def _spot_section(
-    compared: Compared, names: list[str], kind: str, place: tuple[float, float], row: Sequence[Any],
+    compared: Compared, names: list[str], kind: str, place: tuple[float, float], told: SideBySide,
     zooms: Sequence[int]
 ) -> Section:  # fmt: skip
-    head = [
-        "picture",
-        "σ luminance",
-        "σ colour",
-        "SNR",
-        "level",
-        "grain",
-        "texture kept",
-        "MTF50",
-        "overshoot",
-    ]
-    rows = [
-        [names[k], f"{f.probe.sigma_luminance:.3%}", f"{f.probe.sigma_colour:.3%}", _text(f.probe.snr_db,
-        "{:.1f}", " dB"),
-         _text(f.probe.level_ev, "{:+.1f}", " EV"), f.grain or "–", _text(f.kept, "{:.0%}"),
-         _text(f.mtf50, "{:.3f}", " c/px"), _text(f.overshoot, "{:.1%}")]
-        for k, f in enumerate(row)
-    ]  # fmt: skip
     crops: list[list[Crop]] = []
     for zoom in zooms:
         region = around(*place, _CROP // zoom, compared.entries[0].output)
@@ -300,4 +287,4 @@ def _spot_section(
             pixels = crop(entry, there, compared.offsets[k], zoom)
             line.append(Crop(png_address(pixels), f"{names[k]}, {zoom * 100} %"))
     note = f"At {place[0]:.0%} of the width and {place[1]:.0%} of the height; crops are brought to equal brightness."
-    return Section(kind.capitalize(), note, [Table(head, rows)], crops=crops)
+    return Section(kind.capitalize(), note, [_table(told, names)], crops=crops)

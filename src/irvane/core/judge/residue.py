@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from irvane.core.judge.probe import MADS
+from irvane.core.judge.probe import MAD_TO_SIGMA, MADS
 
 #: Lags, in pixels, over which noise may be alike.
 _LAGS = 12
@@ -46,7 +46,8 @@ class Residue:
 
 
 def residue(plane: np.ndarray) -> Residue:
-    """What is left of a plane (H×W) after its mean and slope, without values beyond six median deviations."""
+    """What is left of a plane (H×W) after its mean and slope, without values beyond six standard deviations (told
+    by their median)."""
     h, w = plane.shape
     y, x = np.linspace(-1, 1, h)[:, None], np.linspace(-1, 1, w)[None]
     values = np.asarray(plane, np.float64)
@@ -55,7 +56,7 @@ def residue(plane: np.ndarray) -> Residue:
     for axis in (x * np.ones((h, 1)), y * np.ones((1, w))):
         left = left - axis * float((left * axis).sum() / max((axis * axis).sum(), 1e-12))
     middle = float(np.median(left))
-    limit = MADS * float(np.median(np.abs(left - middle)))
+    limit = MADS * MAD_TO_SIGMA * float(np.median(np.abs(left - middle)))
     kept = np.abs(left - middle) <= limit if limit > 0 else np.ones_like(left, bool)
     left = np.where(kept, left, 0.0)
     count = int(kept.sum())

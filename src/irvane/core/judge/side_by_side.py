@@ -10,7 +10,7 @@ from functools import partial
 import numpy as np
 
 from irvane.core.colour.spaces import SPACES
-from irvane.core.image import LUMA_709
+from irvane.core.image import LUMA_709, LUMA_2020
 from irvane.core.judge.colour_difference import delta_e, lab_of
 from irvane.core.judge.detail import edge_error, flattened, structured
 from irvane.core.judge.figures import WholeFigures
@@ -31,6 +31,8 @@ _LEAST = 16
 _REGION_ERROR = 0.25
 #: Likeness with the reference from which texture is told, and standard error up to which it is.
 _LIKE, _SURE = 0.2, 0.2
+#: Strength of a picture's structure against the reference's below which it has lost it.
+_GONE = 0.5
 #: Share of clipped pixels up to which noise is told.
 _CLIPPED = 0.01
 #: Share of the darkest pixels whose light is the black depth.
@@ -277,6 +279,8 @@ class _Told:
                 continue
             if told.similar >= _LIKE and told.error <= _SURE:
                 found[k] = Figure(told.honest, told.error)
+            elif told.amplitude < _GONE:  # what is left is too little to be like anything
+                found[k] = Figure(min(max(told.kept, 0.0), told.amplitude), told.error)
         return found
 
     def _spectrum(self, k: int, place: PlaceFigures | None, steep: float) -> NoiseSpectrum | None:
@@ -305,7 +309,12 @@ class _Told:
             if place is None or first is None or k == self.reference or k not in self.mates:
                 found.append(None)
                 continue
-            value = _colour_distance(place.shown, first.shown)
+            if self.as_shown:
+                colours = [p.shown.reshape(-1, 3).mean(axis=0) for p in (place, first)]
+            else:
+                colours = [np.array(p.probe.mean) for p in (place, first)]
+            level = float((first.shown @ LUMA_709).mean())
+            value = _colour_distance(colours[0], colours[1], level, "srgb" if self.as_shown else "rec2020")
             # what the noise of both leaves unsure of their means
             found.append(
                 None
@@ -333,13 +342,13 @@ def _cast(reading: Reading, colour: int) -> float | None:
     return None if whole is None or whole.cast is None else whole.cast[colour]
 
 
-def _colour_distance(own: np.ndarray, reference: np.ndarray) -> float | None:
-    """CIEDE2000 of the mean colours of two squares, linear sRGB, at the reference's brightness."""
-    one, two = (np.asarray(p, np.float64).reshape(-1, 3).mean(axis=0) for p in (own, reference))
-    light = float(one @ LUMA_709), float(two @ LUMA_709)
-    if min(light) <= 1e-5:
+def _colour_distance(own: np.ndarray, reference: np.ndarray, level: float, space: str) -> float | None:
+    """CIEDE2000 of two colours (linear) at one luminance."""
+    luma = LUMA_709 if space == "srgb" else LUMA_2020
+    light = float(own @ luma), float(reference @ luma)
+    if min(*light, level) <= 1e-5:
         return None
-    labs = lab_of(np.stack([one * (light[1] / light[0]), two]), SPACES["srgb"])
+    labs = lab_of(np.stack([own * (level / light[0]), reference * (level / light[1])]), SPACES[space])
     return float(delta_e(labs[:1], labs[1:])[0])
 
 

@@ -31,7 +31,8 @@ class TextureFigures:
         is exaggerated.
     similar : likeness of the two in the same band, −1…1: 1 where one is the other filtered.
     frequencies, response : the curve.
-    error : standard error of `kept`. known : was the noise of both known?
+    error : standard error of `kept`. amplitude : how strong its own structure is against the reference's, alike
+        or not. known : was the noise of both known?
     """
 
     kept: float
@@ -39,6 +40,7 @@ class TextureFigures:
     frequencies: np.ndarray
     response: np.ndarray
     error: float = 0.0
+    amplitude: float = 1.0
     known: bool = False
 
     @property
@@ -142,7 +144,10 @@ def texture_figures(
         for k in range(BANDS.size)
     ]
     error, known = _spread(*planes, noise, shared), all(told is not None for told in noise)
-    return TextureFigures(kept, similar, BANDS.copy(), np.array(response), error, known)
+    inside = (frequency >= LOW) & (frequency <= HIGH)
+    share = float(sums.own[inside].sum()) / float(sums.reference[inside].sum())
+    amplitude = float(np.sqrt(max(share, 0.0)))
+    return TextureFigures(kept, similar, BANDS.copy(), np.array(response), error, amplitude, known)
 
 
 def _sums(

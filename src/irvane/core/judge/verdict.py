@@ -15,6 +15,8 @@ BLURRED = 0.8
 #: EV by which brightness differs before it is offered to be made equal: an eye takes the brighter one for the
 #: better one.
 UNEQUAL = 0.3
+#: Share by which the widths of edges differ that is told (they are read without their errors).
+WIDER = 0.15
 HERE, SPOTS = "here", "at the judging spots"
 ALIKE, NOTHING = "No difference that one could see", "Nothing to compare yet."
 _FEWEST = 2
@@ -28,7 +30,8 @@ class Pair:
     ----------
     noise : dB by which it is cleaner, None where no noise is told; 0 when that is alike.
     detail : how much sharper it is, as a share (0: alike); None where none is told.
-    kept, mtf50 : what tells that: its texture kept; both MTF50 (own, the reference's).
+    kept, mtf50, edges : what tells that: its texture kept; both MTF50 (own, the reference's); or how wide the
+        edges of both are, in pixels.
     colour : ΔE2000; None where not told. range : EV of dynamic range more, 0 when alike.
     light : EV brighter.
     """
@@ -37,6 +40,7 @@ class Pair:
     detail: float | None
     kept: float | None
     mtf50: tuple[float, float] | None
+    edges: tuple[float, float] | None
     colour: float | None
     range: float | None
     light: float | None
@@ -98,18 +102,22 @@ def pair_of(told: SideBySide, picture: int) -> Pair | None:
     noise = told.figure("noise", picture)
     noise = None if noise is not None and noise.expected else noise
     texture, edge = told.figure("texture", picture), told.figure("mtf50", picture)
-    first = told.figure("mtf50", told.reference)
+    first, wide = told.figure("mtf50", told.reference), told.figure("edges", told.reference)
+    own_wide = told.figure("edges", picture)
     colour = told.figure("colours", picture)
     kept = texture.value if texture is not None and texture.difference is not None else None
-    both = None
+    both = widths = None
     detail = None
     if edge is not None and first is not None and edge.value and first.value:
         both = edge.value, first.value
         detail = 0.0 if edge.alike else edge.value / first.value - 1
     elif kept is not None and texture is not None:
         detail = 0.0 if texture.alike else kept - 1
+    elif own_wide is not None and wide is not None and own_wide.value and wide.value:
+        widths = own_wide.value, wide.value
+        detail = 0.0 if abs(widths[1] / widths[0] - 1) < WIDER else widths[1] / widths[0] - 1
     return Pair(
-        _seen(noise), detail, kept, both, None if colour is None else colour.value,
+        _seen(noise), detail, kept, both, widths, None if colour is None else colour.value,
         _seen(told.figure("range", picture)), light.difference,
     )  # fmt: skip
 
@@ -163,9 +171,10 @@ def _over(pairs: Sequence[Pair | None]) -> Pair | None:
         return sum(known) / len(known) if known else None
 
     edges = [pair.mtf50 for pair in there if pair.mtf50 is not None]
+    widths = [pair.edges for pair in there if pair.edges is not None]
     return Pair(
         mean([p.noise for p in there]), mean([p.detail for p in there]), mean([p.kept for p in there]),
-        edges[0] if edges else None, mean([p.colour for p in there]), there[0].range,
+        edges[0] if edges else None, widths[0] if widths else None, mean([p.colour for p in there]), there[0].range,
         mean([p.light for p in there]),
     )  # fmt: skip
 
@@ -178,6 +187,10 @@ def _detail(pair: Pair, first: str, own: str) -> tuple[str, str]:
     if pair.mtf50 is not None:
         one, two = pair.mtf50 if pair.detail > 0 else pair.mtf50[::-1]
         more = f"{better} is sharper (MTF50 {one:.2f} against {two:.2f} c/px)"
+        return ("is as sharp" if pair.detail == 0 else ""), more
+    if pair.kept is None and pair.edges is not None:
+        one, two = pair.edges if pair.detail > 0 else pair.edges[::-1]
+        more = f"{better} is sharper (edges {one:.1f} against {two:.1f} px)"
         return ("is as sharp" if pair.detail == 0 else ""), more
     kept = 1 + pair.detail if pair.kept is None else pair.kept
     return (

@@ -186,7 +186,10 @@ def look_of(name: str) -> Look:
 
 
 #: The look that shows best what a control does, while it is moved.
-FITTING = {"noise.luminance": "luminance", "noise.colour": "colour", "sensor.false_colour": "colour"}
+FITTING = {
+    "noise.luminance": "luminance", "noise.colour": "colour", "sensor.false_colour": "colour",
+    "noise.red": "red", "noise.green": "green", "noise.blue": "blue",
+}  # fmt: skip
 
 
 def shown_as(name: str, step: float) -> str:

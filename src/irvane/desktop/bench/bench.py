@@ -104,7 +104,7 @@ class Bench(QWidget):
         self.strip = BenchStrip()
         self.strip.arranged.connect(self.set_arrangement)
         self.strip.blinked.connect(self.blink)
-        self.strip.swapped.connect(self.swap)
+        self.strip.swapped.connect(lambda: self.swap())
         self.strip.counted.connect(self.change_count)
         self.note = self.strip.note
         layout.addWidget(self.strip)
@@ -171,8 +171,7 @@ class Bench(QWidget):
         if proof is None:
             proof = item.sidecar.current if item is not None else 0
         self.contents[pane].show_item(number, proof, item.preview if item else None)
-        if pane == 0:
-            self._probe_on_an_even_place(item)
+        self._begin_probe(pane, item)
         if item is not None and item.problem:
             self.contents[pane].problem = item.problem
         self.refresh()
@@ -184,7 +183,9 @@ class Bench(QWidget):
         """Show a frame in the chosen pane; a pane beside it that shows the same frame as before goes
         along."""
         before = self.contents[self.chosen].item
-        others = [pane for pane in range(self.count) if pane != self.chosen]
+        others = [
+            pane for pane in range(self.count) if pane != self.chosen and not self.contents[pane].pinned
+        ]
         follow = [(p, self.contents[p]) for p in others if self.contents[p].item in (None, before)]
         kept = {pane: (content.item is None or content.proof == BARE) for pane, content in follow}
         self.show_item(self.chosen, number)
@@ -222,9 +223,10 @@ class Bench(QWidget):
                 self.controller.request()
             self.chosen_changed.emit()
 
-    def swap(self) -> None:
-        """Exchange the chosen pane and the next."""
-        self._exchange(self.chosen, self.panes.other)
+    def swap(self, pane: int | None = None) -> None:
+        """Exchange a pane (None: the chosen one) and the next."""
+        one = self.chosen if pane is None else pane
+        self._exchange(one, (one + 1) % self.count)
 
     def _drop(self, pane: int, place: QPoint) -> None:
         """A pane was dragged to a place on the screen: it changes places with the pane there."""
@@ -275,12 +277,21 @@ class Bench(QWidget):
                         "Every proof of this frame is shown already: choose the new pane, then another frame."
                     )
         elif by < 0 and self.count > FEWEST:
-            gone = self.count - 1 if self.chosen != self.count - 1 else self.count - 2
-            self.contents.pop(gone)
-            self.panes.change(chosen=min(self.chosen, self.count - 1))
+            self.remove(self.count - 1 if self.chosen != self.count - 1 else self.count - 2)
+            return
         else:
             self.said.emit(f"A bench has {FEWEST} to {MOST} panes.")
             return
+        self.set_arrangement(BESIDE)
+        self.chosen_changed.emit()
+
+    def remove(self, pane: int) -> None:
+        """Take a pane away."""
+        chosen = self.chosen - (pane < self.chosen)
+        self.contents.pop(pane)
+        reference = self.panes.view.reference
+        reference = 0 if pane == reference else reference - (pane < reference)
+        self.panes.change(chosen=min(chosen, self.count - 1), reference=reference)
         self.set_arrangement(BESIDE)
         self.chosen_changed.emit()
 
@@ -333,32 +344,23 @@ class Bench(QWidget):
             view.probe = QRectF(place.left, place.top, place.right - place.left, place.bottom - place.top)
             view.update()
 
-    def set_reference(self, pane: int) -> None:
-        """Hold the figures of all panes against this one."""
-        self.panes.change(reference=pane)
-        self.refresh()
-        self.telling.ask()
-
     # probe
 
-    def _probe_on_an_even_place(self, item: Item | None) -> None:
-        """Until it is put elsewhere by hand, the probe reads noise where there is nothing else."""
-        if item is not None and item.preview is not None and not self.panes.view.probe_placed:
-            self.panes.change(probe=even_place_of(item.preview))
+    def _begin_probe(self, pane: int, item: Item | None) -> None:
+        if item is not None and item.preview is not None:
+            self.panes.begin_probe(pane, even_place_of(item.preview))
 
     def measure_inside(self, region: LocalRegion | None) -> None:
         """Read the captions' figures in a region, or (None) under the probe."""
         if region != self.panes.view.inside:
             self.panes.change(inside=region)
-            for pane in range(self.count):
-                self.controller.keep_own(pane)
+            self.controller.keep_own_of_all()
             self.controller.probe()
 
     def move_probe(self, x: float, y: float) -> None:
         """Put the probe to a place of the first pane's frame."""
         self.panes.change(probe=self.contents[0].in_frame(x, y), probe_placed=True)
-        for pane in range(self.count):
-            self.controller.keep_own(pane)
+        self.controller.keep_own_of_all()
         self.refresh()
         self.controller.probe()
 
@@ -369,8 +371,8 @@ class Bench(QWidget):
         for pane, content in enumerate(self.contents):
             if content.item != number:
                 continue
-            if pane == 0 and content.state in ("nothing", "preview"):
-                self._probe_on_an_even_place(item)
+            if content.state in ("nothing", "preview"):
+                self._begin_probe(pane, item)
             if item.problem:
                 content.problem = item.problem
                 self._repaint(pane)

@@ -135,7 +135,8 @@ class Caption(QWidget):
         self.card.show_at(self.mapToGlobal(QPoint(0, 0)))
 
     def set_low(self, on: bool) -> None:
-        """With less height, in a low window."""
+        """With less height, in a low window: how it lies is told on the card alone."""
+        self._more.setVisible(not on)
         self._layout.setContentsMargins(10, 0 if on else 3, 10, 0 if on else 3)
 
     def show_content(

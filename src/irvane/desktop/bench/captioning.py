@@ -37,7 +37,7 @@ class Captioning(QObject):
             reference = min(bench.panes.view.reference, bench.count - 1)
             neighbour = reference if number != reference else (reference + 1) % bench.count
             caption.show_content(
-                f"{LETTERS[number]} {bench.zooming.words(number)}".strip(),
+                " ".join(part for part in self._letter(number) if part),
                 bench.contents[number],
                 bench.item(number),
                 bench.settings(neighbour),
@@ -48,6 +48,23 @@ class Captioning(QObject):
             )
         self.judgement.hidden = bench.hidden
         self.judgement.refresh()
+
+    def hold_against(self, pane: int) -> None:
+        """Hold the figures of all panes against this one."""
+        self.bench.panes.change(reference=pane)
+        self.bench.refresh()
+        self.bench.telling.ask()
+
+    def pin(self, pane: int) -> None:
+        """The pane keeps its frame when another one is chosen, or goes along again."""
+        content = self.bench.contents[pane]
+        content.pinned = not content.pinned
+        self.bench.refresh()
+
+    def _letter(self, pane: int) -> tuple[str, str, str]:
+        """A pane's letter, its own zoom, and whether it keeps its frame."""
+        pinned = self.bench.contents[pane].pinned
+        return LETTERS[pane], self.bench.zooming.words(pane), "stays" if pinned else ""
 
     def columns(self) -> list[Column]:
         """The columns of the table: under their panes where these stand in one row."""

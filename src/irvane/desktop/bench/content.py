@@ -91,6 +91,7 @@ class Content:
     whole_of, probe_of, facts_of : what these figures were read of (those of the probe also where), and what
         the notes, the range and the share that is seen are of. Figures of something else are never shown: see
         :meth:`keep_own`.
+    pinned : does it keep its frame when another is chosen?
     finished : is it of a finished file, which no station has to act on?
     spread : figures all over the picture, and what they were read of and where (`spread_of`).
     geometry : where the frame lies in its picture; None while only a preview is there.
@@ -121,6 +122,7 @@ class Content:
     instead: str = ""
     kept: float = 1.0
     finished: bool = False
+    pinned: bool = False
     geometry: Geometry | None = None
     whole_of: Owner | None = None
     probe_of: tuple[Owner, object] | None = None

@@ -38,12 +38,12 @@ class Judgement(QWidget):
     Signals
     -------
     equal_wanted : brightness is to be made equal. explained(key) : a quantity was asked for.
-    menu_wanted(place, key, pane) : the right button on a figure. said(sentence)
+    menu_wanted(place, row, pane) : the right button on a figure. said(sentence)
     """
 
     equal_wanted = Signal()
     explained = Signal(str)
-    menu_wanted = Signal(QPoint, str, int)
+    menu_wanted = Signal(QPoint, int, int)
     said = Signal(str)
 
     def __init__(
@@ -78,7 +78,7 @@ class Judgement(QWidget):
         layout.addLayout(row)
         self.table = FiguresTable()
         self.table.explained.connect(self.explained)
-        self.table.menu_wanted.connect(self._menu_wanted)
+        self.table.menu_wanted.connect(self.menu_wanted)
         layout.addWidget(self.table)
         telling.changed.connect(self.refresh)
         self.refresh()
@@ -127,10 +127,6 @@ class Judgement(QWidget):
         super().resizeEvent(event)
         self.refresh()
 
-    def _menu_wanted(self, place: QPoint, row: int, pane: int) -> None:
-        key = next(k for k, one in ROWS.items() if one is self.table.told.lines[row].row)
-        self.menu_wanted.emit(place, key, pane)
-
     def add_choices(self, menu: QMenu) -> None:
         """Which rows the short table has, in a menu."""
         own = menu.addMenu("Rows of the short table")
@@ -156,14 +152,15 @@ class Judgement(QWidget):
         self._keep(rows=rows)
         self.refresh()
 
-    def text(self) -> str:
-        """All that stands here, in lines."""
+    def as_text(self) -> str:
+        """All that stands here, in lines with tabulators between columns."""
         model = self.table.told
         rows = [
-            " | ".join(str(model.data(model.index(r, c))) for c in range(model.columnCount()))
+            "\t".join(str(model.data(model.index(r, c))) for c in range(model.columnCount()))
             for r in range(model.rowCount())
         ]
-        return "\n".join([self.words.text_in_full(), *rows])
+        head = "\t".join(["", *(column.letter for column in model.columns)])
+        return "\n".join([self.words.text_in_full(), head, *rows])
 
 
 def _line(told: SideBySide | None, key: str) -> Line:

@@ -355,10 +355,11 @@ class PictureView(QWidget):
         self._set_cursor(event.position())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        fit = self.viewport.zoom is None
-        self.viewport.set_zoom(
-            1.0 if fit else None, self.extent, self.device_size(), self._device(event.position())
-        )
+        self.zoom_at(event.position(), 1.0 if self.viewport.zoom is None else None)
+
+    def zoom_at(self, point: QPointF, zoom: float | None) -> None:
+        """Another zoom; what lies at a point of the widget stays there."""
+        self.viewport.set_zoom(zoom, self.extent, self.device_size(), self._device(point))
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
         direction = 1 if event.angleDelta().y() > 0 else -1

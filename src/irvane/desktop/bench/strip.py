@@ -17,7 +17,8 @@ from PySide6.QtWidgets import (
 from irvane.core.files.preferences import preferences
 from irvane.core.judge.difference import KINDS
 from irvane.core.judge.matching import KINDS as MATCHED
-from irvane.core.line.looks import LOOKS
+from irvane.core.line.look_purposes import by_purpose
+from irvane.core.line.looks import PICTURE
 from irvane.desktop import theme
 from irvane.desktop.bench.elided import Elided
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED, ONE
@@ -124,10 +125,17 @@ class BenchStrip(QWidget):
         self.look_box.setToolTip(
             "Other ways to see all panes; the results stay as they are (K, Shift+K: next, previous)."
         )
-        for key, look in LOOKS.items():
-            self.look_box.addItem(look.words, key)
-            self.look_box.setItemData(self.look_box.count() - 1, look.help, Qt.ItemDataRole.ToolTipRole)
-        self.look_box.setCurrentIndex(0)  # with a placeholder it begins with none
+        for purpose, looks in by_purpose().items():
+            self.look_box.addItem(purpose)
+            heading = self.look_box.model().item(self.look_box.count() - 1)  # type: ignore[attr-defined]
+            heading.setFlags(Qt.ItemFlag.NoItemFlags)
+            for key, look in looks.items():
+                self.look_box.addItem(look.words, key)
+                self.look_box.setItemData(self.look_box.count() - 1, look.help, Qt.ItemDataRole.ToolTipRole)
+        self.look_box.setMaxVisibleItems(self.look_box.count())
+        self.look_box.setCurrentIndex(
+            self.look_box.findData(PICTURE)
+        )  # with a placeholder it begins with none
         self.look_box.activated.connect(lambda index: self.look_chosen.emit(self.look_box.itemData(index)))
         row.addWidget(self.look_box)
         self.kind_box = QComboBox()

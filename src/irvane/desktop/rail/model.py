@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QAbstractListModel, QObject, QSize, Qt
+from PySide6.QtCore import QAbstractListModel, QMimeData, QModelIndex, QObject, QSize, Qt
 from PySide6.QtGui import QImage
 
 from irvane.core.files.info import exposure_text
@@ -14,6 +15,8 @@ from irvane.desktop.plain import tip
 from irvane.desktop.rows import NOWHERE, Index
 from irvane.desktop.session import Session
 
+#: Frames that are dragged: their numbers.
+FRAMES = "application/x-irvane-frames"
 #: Scaled pictures that are kept.
 _KEPT = 400
 
@@ -92,6 +95,21 @@ class RailModel(QAbstractListModel):
             return tip("\n".join(text for text in (words, item.problem, item.diagnosis) if text))
         return None
 
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        draggable = index.isValid() and not self.rows[index.row()].is_heading
+        return super().flags(index) | (
+            Qt.ItemFlag.ItemIsDragEnabled if draggable else Qt.ItemFlag.NoItemFlags
+        )
+
+    def mimeTypes(self) -> list[str]:  # noqa: N802
+        return [FRAMES]
+
+    def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:  # noqa: N802
+        data = QMimeData()
+        numbers = [self.rows[index.row()].item for index in sorted(indexes, key=lambda one: one.row())]
+        data.setData(FRAMES, " ".join(map(str, numbers)).encode())
+        return data
+
     def thumb(self, item: Item, room: QSize) -> QImage | None:
         """The item's preview as large as the room (in device pixels) allows; kept, since scaling takes
         time."""
@@ -111,3 +129,9 @@ class RailModel(QAbstractListModel):
     def place_of(self, number: int) -> int:
         """Row of an item; −1 when there is none."""
         return self._places.get(number, [-1])[-1]  # a heading comes before its frame
+
+
+def frames_of(data: QMimeData) -> list[int]:
+    """The numbers of frames that are dragged; none of anything else."""
+    words = bytes(data.data(FRAMES).data()).decode("ascii", "ignore").split()
+    return [int(word) for word in words if word.isdigit()]

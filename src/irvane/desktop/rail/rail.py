@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from bisect import bisect_left
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPainter, QPen
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from irvane.core.files.info import exposure_text, offset_text
@@ -123,11 +123,13 @@ class Rail(QListView):
     Signals
     -------
     frame_chosen(number) : show this item.
-    merge_asked(numbers) : merge this bracket.
+    merge_asked(numbers) : merge this bracket. menu_wanted(number, selected, place) : the right button on a
+        frame; what is selected stays.
     """
 
     frame_chosen = Signal(int)
     merge_asked = Signal(object)
+    menu_wanted = Signal(int, object, QPoint)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -140,6 +142,8 @@ class Rail(QListView):
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QListView.Shape.NoFrame)
+        self.setDragEnabled(True)
+        self.setDragDropMode(QListView.DragDropMode.DragOnly)
         self.setStyleSheet(f"QListView {{ background: {theme.PANEL.name()}; }}")
         self.selectionModel().currentChanged.connect(self._current)
         self.clicked.connect(self._clicked)
@@ -162,6 +166,19 @@ class Rail(QListView):
         row = index.data(Qt.ItemDataRole.UserRole)
         if isinstance(row, Row) and row.is_heading:
             self.merge_asked.emit(row.bracket)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if event.button() == Qt.MouseButton.RightButton:
+            event.accept()  # a menu is about a frame; it does not choose it
+            return
+        super().mousePressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
+        by_mouse = event.reason() == QContextMenuEvent.Reason.Mouse
+        index = self.indexAt(event.pos()) if by_mouse else self.currentIndex()
+        row = index.data(Qt.ItemDataRole.UserRole)
+        if isinstance(row, Row) and not row.is_heading:
+            self.menu_wanted.emit(row.item, self.selected_items(), event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

@@ -1,0 +1,154 @@
+"""What the mouse does with panes, frames and figures: frames dropped onto panes, and the right button's menus.
+
+The right button never changes what is selected: its menu is about what lies under the pointer, or about the
+whole selection where that lies in it.
+"""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QEvent, QObject, QPoint
+from PySide6.QtGui import QContextMenuEvent, QDropEvent, QGuiApplication
+from PySide6.QtWidgets import QMenu
+
+from irvane.core.files.proofs import KEEP, REJECT
+from irvane.desktop.bench.bench import MOST
+from irvane.desktop.bench.captioning import LETTERS
+from irvane.desktop.plain import on_button
+from irvane.desktop.rail.model import frames_of
+
+if TYPE_CHECKING:
+    from irvane.desktop.window import Window
+
+#: Frames that a menu offers at most: those around the one that is shown.
+_OFFERED = 24
+
+
+class Hands(QObject):
+    """Watches panes, captions, rail and table of a window."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.window, self.bench, self.session = window, window.bench, window.session
+        self.menu: QMenu | None = None
+        for pane, view in enumerate(self.bench.views):
+            view.setAcceptDrops(True)
+            view.installEventFilter(self)
+            self.bench.captions[pane].menu_wanted.connect(lambda place, n=pane: self._about_pane(n, place))
+        window.rail.menu_wanted.connect(self._about_frames)
+        self.bench.judgement.menu_wanted.connect(self._about_figure)
+        window.proofs.frames_wanted.connect(self._offer_frames)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        pane = next((n for n, view in enumerate(self.bench.views) if view is watched), None)
+        if pane is None:
+            return False
+        if event.type() in (QEvent.Type.DragEnter, QEvent.Type.DragMove, QEvent.Type.Drop):
+            return self._drop(self._pane(pane), event)  # type: ignore[arg-type]
+        if isinstance(event, QContextMenuEvent) and self.bench.views[pane].split is None:
+            self._about_pane(self._pane(pane), event.globalPos(), event.pos())
+            return True
+        return False
+
+    def _pane(self, view: int) -> int:
+        """The pane that a view shows."""
+        told = self.bench.arranging.told()
+        return view if view in told and len(told) > 1 else self.bench.chosen
+
+    def _drop(self, pane: int, event: QDropEvent) -> bool:
+        numbers = frames_of(event.mimeData())
+        if not numbers:
+            return False  # files are the window's
+        event.acceptProposedAction()
+        if event.type() == QEvent.Type.Drop:
+            self.bench.choose(pane)
+            self.bench.show_item(pane, numbers[0])
+        return True
+
+    def _begin(self) -> QMenu:
+        self.menu = QMenu(self.window)
+        return self.menu
+
+    # menus
+
+    def _about_pane(self, pane: int, place: QPoint, inside: QPoint | None = None) -> None:
+        item = self.bench.item(pane)
+        if item is None:
+            return
+        bench, menu, content = self.bench, self._begin(), self.bench.contents[pane]
+        if inside is not None:
+            view = bench.view_of(pane)
+            spot = view.frame_point(inside.toPointF())
+            menu.addAction("Put the probe here", lambda: bench.move_probe(spot.x(), spot.y()))
+            menu.addAction("100 % here", lambda: view.zoom_at(inside.toPointF(), 1.0))
+            menu.addSeparator()
+        self._add_frames(menu.addMenu("Another frame"), pane)
+        menu.addAction("Another proof …", lambda: bench.proof_menu.emit(pane))
+        menu.addSeparator()
+        held = menu.addAction(
+            "Hold the others against this one", partial(bench.captioning.hold_against, pane)
+        )
+        stays = menu.addAction("Keeps its frame when another is chosen", partial(bench.captioning.pin, pane))
+        for action, on in ((held, pane == bench.panes.view.reference), (stays, content.pinned)):
+            action.setCheckable(True)
+            action.setChecked(on)
+        menu.addAction("Exchange with the next pane", partial(bench.swap, pane))
+        taken = menu.addAction("Take this pane away", lambda: bench.remove(pane))
+        taken.setEnabled(bench.count > 2)
+        menu.addSeparator()
+        menu.addAction("All it says of itself", bench.captions[pane].show_card)
+        menu.popup(place)
+
+    def _offer_frames(self, menu: QMenu, pane: int) -> None:
+        self._add_frames(menu.addMenu("Another frame"), pane)
+
+    def _add_frames(self, menu: QMenu, pane: int) -> None:
+        """The frames around the one that is shown."""
+        numbers, own = list(self.session.items), self.bench.contents[pane].item
+        place = numbers.index(own) if own in numbers else 0
+        first = max(0, min(place - _OFFERED // 2, len(numbers) - _OFFERED))
+        for number in numbers[first : first + _OFFERED]:
+            name = on_button(self.session.items[number].source.name, 40)
+            action = menu.addAction(name, partial(self.bench.show_item, pane, number))
+            action.setCheckable(True)
+            action.setChecked(number == own)
+
+    def _about_frames(self, number: int, selected: list[int], place: QPoint) -> None:
+        """`number` lies under the pointer; all of the selection is meant where it is one of it."""
+        numbers = [n for n in (selected if number in selected else [number]) if n in self.session.items]
+        if not numbers:
+            return
+        menu, window = self._begin(), self.window
+        several = f"these {len(numbers)} frames" if len(numbers) > 1 else "this frame"
+        if len(numbers) > 1:
+            compare = menu.addAction(f"Compare {several}", partial(window.judging.compare, numbers))
+            compare.setEnabled(len(numbers) <= MOST)
+            menu.addAction(f"Merge {several} …", window.merging.ask)
+            paths = [path for n in numbers for path in self.session.items[n].source.paths]
+            menu.addAction(f"Measure {several} as a ladder", partial(window.reporting.ladder, paths))
+        else:
+            for pane in range(self.bench.count):
+                menu.addAction(f"Show in pane {LETTERS[pane]}", partial(self.bench.show_item, pane, number))
+        menu.addSeparator()
+        for words, mark in (
+            (f"Keep {several}", KEEP),
+            (f"Reject {several}", REJECT),
+            ("Take the mark away", ""),
+        ):
+            menu.addAction(words, partial(self.session.mark, numbers, mark))
+        menu.popup(place)
+
+    def _about_figure(self, place: QPoint, row: int, pane: int) -> None:
+        menu, judgement = self._begin(), self.bench.judgement
+        menu.addAction("What this figure means", partial(judgement.table.explain, row))
+        if pane >= 0:
+            menu.addAction(
+                f"Hold the others against pane {LETTERS[pane]}",
+                partial(self.bench.captioning.hold_against, pane),
+            )
+        menu.addAction("Copy the table", lambda: QGuiApplication.clipboard().setText(judgement.as_text()))
+        menu.addSeparator()
+        judgement.add_choices(menu)
+        menu.popup(place)
