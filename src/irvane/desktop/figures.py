@@ -75,7 +75,8 @@ class Figures(QObject):
     Signals
     -------
     figures(pane, request, WholeFigures, exact Rendered or None), probed(pane, request, place, PlaceFigures or
-    None) sized(settings, bytes or None) : how large a proof's file will be. readings(pane, request, at, Spread)
+    None) sized(settings, bytes or None) : how large a proof's file will be. readings(pane, request, at,
+    Spread)
     : figures all over the picture. held(key, SideBySide, Verdict) : pictures held against each other.
     """
 

@@ -1,4 +1,5 @@
-"""What the mouse does with panes, frames and figures: frames dropped onto panes, and the right button's menus.
+"""What the mouse does with panes, frames and figures: frames dropped onto panes, and the right button's
+menus.
 
 The right button never changes what is selected: its menu is about what lies under the pointer, or about the
 whole selection where that lies in it.
@@ -15,7 +16,7 @@ from PySide6.QtWidgets import QMenu
 
 from irvane.core.files.proofs import KEEP, REJECT
 from irvane.desktop.bench.bench import MOST
-from irvane.desktop.bench.captioning import LETTERS
+from irvane.desktop.bench.panes import LETTERS
 from irvane.desktop.plain import on_button
 from irvane.desktop.rail.model import frames_of
 

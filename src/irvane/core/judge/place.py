@@ -35,6 +35,8 @@ _STRUCTURED = 1.5
 #: Factor by which the light before the stations is raised, to see how steeply they pass it on; slopes between
 #: which that is believed (beyond, something is clipped).
 _RAISED, _FLATTEST, _STEEPEST = 1.02, 0.1, 10.0
+#: Side in pixels of the square that this is looked at in.
+_PASSED = 24
 #: Light of a colour of a finished file that counts as clipped.
 _WHITE = 0.995
 #: A gradient rises by more than this many standard deviations of what is left beside it, which is noise, or
@@ -124,14 +126,22 @@ def place_figures(
     except ValueError:
         pass  # no edge here: no figure
     near = clean if clean is not None and covers(clean, part_of(settings, context, region)) else None
-    small = trim(scene_patch(developed, settings, context, region, near), region)
+    inside = wide.top <= region.top and wide.left <= region.left
+    inside = inside and region.bottom <= wide.bottom and region.right <= wide.right
+    if inside and (near is None or usable is not None):
+        small = trim(around, region)
+    else:
+        small = trim(scene_patch(developed, settings, context, region, near), region)
     probe, shown = read_probe(small.pixels), show(small, developed, own)
-    higher = trim(scene_patch(developed, settings, context, region, near, _RAISED), region)
+    middle = _middle(region)
+    level = trim(small, middle)
+    higher = trim(scene_patch(developed, settings, context, middle, near, _RAISED), middle)
     denoised = developed.denoised is not None or usable is not None
     top, left = max(region.top - wide.top, 0), max(region.left - wide.left, 0)
     inner = light[top : top + region.bottom - region.top, left : left + region.right - region.left]
-    slope = _rise(small.pixels @ LUMA_2020, higher.pixels @ LUMA_2020)
-    known = _Expected(developed, settings, context, region, probe.luminance, slope)
+    slope = _rise(level.pixels @ LUMA_2020, higher.pixels @ LUMA_2020)
+    bright = float((level.pixels @ LUMA_2020).mean())
+    known = _Expected(developed, settings, context, middle, bright, slope)
     noise, expected = (known.sigma(float(part.mean()), denoised) for part in (light, inner))
     before = known.sigma(float(inner.mean()), False)
     grain = ""
@@ -149,9 +159,17 @@ def place_figures(
         probe, grain, mtf50, overshoot, light, noise, gradient=gradient, even=plain, blur=blur,
         inner=inner, expected=expected, shown=shown, shown_light=show(around, developed, own) @ LUMA_709,
         slope=slope,
-        shown_slope=_rise(shown @ LUMA_709, show(higher, developed, own) @ LUMA_709),
+        shown_slope=_rise(*(show(one, developed, own) @ LUMA_709 for one in (level, higher))),
         finished=developed.entry == DISPLAY, clipped=_clipped(developed, region, probe_light=small.pixels),
     )  # fmt: skip
+
+
+def _middle(region: OutputRegion) -> OutputRegion:
+    """The middle of a square: where it is seen how light is passed on."""
+    side = min(_PASSED, region.bottom - region.top, region.right - region.left)
+    top = region.top + (region.bottom - region.top - side) // 2
+    left = region.left + (region.right - region.left - side) // 2
+    return OutputRegion(top, left, top + side, left + side)
 
 
 class _Expected:

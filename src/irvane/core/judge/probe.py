@@ -56,13 +56,34 @@ def robust_sigma(values: np.ndarray) -> float:
     return robust_sigma_at(values.ravel(), y.ravel(), x.ravel())
 
 
+def robust_sigmas(planes: np.ndarray) -> list[float]:
+    """:func:`robust_sigma` of several planes (N×H×W) at once."""
+    _, h, w = planes.shape
+    values = planes.astype(np.float64)
+    y, x = np.linspace(-1, 1, h)[:, None], np.linspace(-1, 1, w)[None]
+    # over a whole rectangle mean and slopes do not touch each other
+    left = values - values.mean(axis=(1, 2), keepdims=True)
+    left -= (left * x).sum(axis=(1, 2), keepdims=True) / (h * (x * x).sum()) * x
+    left -= (left * y).sum(axis=(1, 2), keepdims=True) / (w * (y * y).sum()) * y
+    flat = left.reshape(len(planes), -1)
+    off = np.abs(flat - np.median(flat, axis=1, keepdims=True))
+    spread = np.median(off, axis=1)
+    outside = (np.abs(flat) > MADS * spread[:, None]).any(axis=1) & (spread > 1e-12)
+    sigmas = np.sqrt((flat**2).sum(axis=1) / max(flat.shape[1] - 3, 1))
+    return [
+        robust_sigma(plane) if stuck else float(sigma)
+        for plane, stuck, sigma in zip(planes, outside, sigmas, strict=True)
+    ]
+
+
 def robust_sigma_at(values: np.ndarray, y: np.ndarray, x: np.ndarray) -> float:
     """Standard deviation as of :func:`robust_sigma`, of values (N) at any places y, x."""
     design = np.stack([np.ones(values.size), x - x.mean(), y - y.mean()], axis=1)
     flat = values.astype(np.float64)
     keep = np.ones(flat.size, bool)
     for _ in range(3):
-        coefficients, *_rest = np.linalg.lstsq(design[keep], flat[keep], rcond=None)
+        used = design[keep]
+        coefficients, *_rest = np.linalg.lstsq(used.T @ used, used.T @ flat[keep], rcond=None)
         residual = flat - design @ coefficients
         spread = float(np.median(np.abs(residual[keep] - np.median(residual[keep]))))
         fresh = np.abs(residual) <= MADS * spread if spread > 1e-12 else np.ones(flat.size, bool)
@@ -85,11 +106,11 @@ def read_probe(pixels: np.ndarray, luma: np.ndarray = LUMA_2020) -> ProbeFigures
     if min(pixels.shape[:2]) < SMALLEST:
         raise ValueError(f"A probe needs at least {SMALLEST} × {SMALLEST} pixels.")
     luminance = pixels @ luma
-    sigma_y = robust_sigma(luminance)
-    colour = [robust_sigma(pixels[..., c] - luminance) for c in (0, 2)]
+    planes = [luminance, *(pixels[..., c] - luminance for c in (0, 2)), *np.moveaxis(pixels, 2, 0)]
+    sigma_y, *others = robust_sigmas(np.stack(planes))
+    colour, sigmas = others[:2], others[2:]
     mean_y = float(luminance.mean())
     snr = 20 * math.log10(mean_y / sigma_y) if sigma_y > 0 and mean_y > 0 else None
-    sigmas = [robust_sigma(pixels[..., c]) for c in range(3)]
     means = pixels.reshape(-1, 3).mean(axis=0)
     return ProbeFigures(
         mean=(float(means[0]), float(means[1]), float(means[2])),

@@ -1,5 +1,5 @@
-"""How surely a figure of noise is known: what is left of a square after its light, how many of its pixels tell
-something of their own, and the interval in which the difference of two pictures lies.
+"""How surely a figure of noise is known: what is left of a square after its light, how many of its pixels
+tell something of their own, and the interval in which the difference of two pictures lies.
 
 Neighbouring pixels of a developed picture share their noise, so that a square of 4,096 pixels may tell no
 more than 200 independent ones would (Bayley & Hammersley 1946: the effective number of observations). Two
@@ -12,6 +12,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from scipy import fft
 
 from irvane.core.judge.probe import MAD_TO_SIGMA, MADS
 
@@ -46,8 +47,8 @@ class Residue:
 
 
 def residue(plane: np.ndarray) -> Residue:
-    """What is left of a plane (H×W) after its mean and slope, without values beyond six standard deviations (told
-    by their median)."""
+    """What is left of a plane (H×W) after its mean and slope, without values beyond six standard deviations
+    (told by their median)."""
     h, w = plane.shape
     y, x = np.linspace(-1, 1, h)[:, None], np.linspace(-1, 1, w)[None]
     values = np.asarray(plane, np.float64)
@@ -67,8 +68,9 @@ def residue(plane: np.ndarray) -> Residue:
 def _squares(one: np.ndarray, two: np.ndarray) -> float:
     """Sum over the lags of the squared correlations of two residues, without what chance adds."""
     h, w = one.shape
-    spectra = [np.fft.rfft2(values, (2 * h, 2 * w)) for values in (one, two)]
-    covariance = np.fft.irfft2(spectra[0] * spectra[1].conj(), (2 * h, 2 * w))
+    size = fft.next_fast_len(h + _LAGS, real=True), fft.next_fast_len(w + _LAGS, real=True)
+    spectra = [fft.rfft2(values.astype(np.float32), size) for values in (one, two)]
+    covariance = fft.irfft2(spectra[0] * spectra[1].conj(), size)
     power = math.sqrt(float((one**2).sum()) * float((two**2).sum()))
     if power <= 0:
         return 0.0

@@ -1,4 +1,5 @@
-"""The rows of the table of figures: what each quantity is called, its unit, what is good, and what it means."""
+"""The rows of the table of figures: what each quantity is called, its unit, what is good, and what it
+means."""
 
 from __future__ import annotations
 
@@ -79,13 +80,15 @@ ROWS = {
     ),
     "light": Row(
         "Light", "EV", 1, 0, UNSEEN_EV,
-        "Mean luminance of the small square after all stations, in stops around mid-grey. It tells how bright "
+        "Mean luminance of the small square after all stations, in stops around mid-grey. It tells how "
+        "bright "
         "the place is, not how good.",
         usual=True,
     ),
     "range": Row(
         "Dynamic range", "EV", 1, 1, UNSEEN_RANGE,
-        "Stops of the sensor between clipping and the condition beside it, from the noise of the mosaic (worst "
+        "Stops of the sensor between clipping and the condition beside it, from the noise of the mosaic "
+        "(worst "
         "colour). More is better; the preferences choose the condition.",
         usual=True, domain="sensor",
     ),
@@ -122,12 +125,14 @@ ROWS = {
     ),
     "gradient": Row(
         "Gradient", "", 0, 0, 0.0,
-        "Steps in a smooth gradient around the small square, as it is shown (encoded, of white). Steps of more "
+        "Steps in a smooth gradient around the small square, as it is shown (encoded, of white). Steps of "
+        "more "
         "than half a per cent are seen as bands.",
     ),
     "colours": Row(
         "Colour, ΔE2000", "", 1, 0, UNSEEN_DELTA_E,
-        "How far the colour of the small square lies from the reference's at equal brightness (CIEDE2000). One "
+        "How far the colour of the small square lies from the reference's at equal brightness (CIEDE2000). "
+        "One "
         "is just about seen side by side.",
     ),
     "black": Row(
@@ -150,7 +155,8 @@ ROWS = {
     ),
     "red_cast": Row(
         "Shadows: red over green", "EV", 2, 0, UNSEEN_EV,
-        "Colour cast of the shadows (3 to 7 stops below mid-grey): how much red exceeds green. Near 0 they are "
+        "Colour cast of the shadows (3 to 7 stops below mid-grey): how much red exceeds green. Near 0 they "
+        "are "
         "neutral, if the scene's shadows are.",
         domain="picture",
     ),

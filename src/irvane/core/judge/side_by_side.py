@@ -24,6 +24,7 @@ from irvane.core.judge.rows import ROWS
 from irvane.core.judge.scene_place import ScenePlace, scene_place
 from irvane.core.judge.texture import NoiseSpectrum, noise_spectrum, texture_figures
 from irvane.core.judge.visual_noise import visual_noise
+from irvane.core.store.kept import STORE
 
 #: Least side of a square whose noise is looked at closely.
 _LEAST = 16
@@ -248,7 +249,16 @@ class _Told:
         if any(one is not None for one in at_place):
             return self._against("texture", at_place), ""
         spots = [None if one is None else one.spot("texture") for one in self.readings]
-        return self._against("texture", self._texture_of(spots)), "at the spot of fine texture"
+        there = [one for one in self.readings if one is not None]
+        of = [part for one in there for part in (one.spot("texture"), one.spot("smooth"), one.nodes)]
+        key = (
+            self.reference,
+            tuple(sorted(self.mates)),
+            self.as_shown,
+            tuple(one is None for one in self.readings),
+        )
+        found = STORE.kept("texture at the spots", of, key, lambda: self._texture_of(spots))
+        return self._against("texture", found), "at the spot of fine texture"
 
     def _texture_of(self, places: Sequence[PlaceFigures | None]) -> list[Figure | None]:
         none: list[Figure | None] = [None] * len(places)

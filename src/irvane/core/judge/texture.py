@@ -31,8 +31,8 @@ class TextureFigures:
         is exaggerated.
     similar : likeness of the two in the same band, −1…1: 1 where one is the other filtered.
     frequencies, response : the curve.
-    error : standard error of `kept`. amplitude : how strong its own structure is against the reference's, alike
-        or not. known : was the noise of both known?
+    error : standard error of `kept`. amplitude : how strong its own structure is against the reference's,
+        alike or not. known : was the noise of both known?
     """
 
     kept: float

@@ -18,8 +18,8 @@ ACROSS, DOWN, SIDE = 64, 48, 480
 #: Light at which a finished picture is clipped or black, and how far colours lie from grey at most (their
 #: curves bend apart), as shares.
 _WHITE, _BLACK, _COLOURED, _GREY = 0.97, 2.0**-10, 0.5, 0.25
-#: EV around a level that tell its slope (as a standard deviation; more where too little lies there), fewest places, least spread of them (EV²),
-#: and the range that is believed.
+#: EV around a level that tell its slope (as a standard deviation; more where too little lies there), fewest
+#: places, least spread of them (EV²), and the range that is believed.
 _NEAR, _FEWEST, _LEAST_SPREAD, _FLATTEST, _STEEPEST = (0.45, 0.9, 1.8), 24, 0.01, 0.15, 4.0
 #: Rounds in which places that lie off are given less weight, and how far off in median deviations.
 _ROUNDS, _OFF = 4, 3.0
@@ -37,7 +37,8 @@ def nodes_of(light: np.ndarray, extent: tuple[int, int], places: np.ndarray) -> 
 
     Parameters
     ----------
-    light : the picture reduced, as it is shown: linear sRGB, float32 H×W×3, 0…1. extent : its height and width in full.
+    light : the picture reduced, as it is shown: linear sRGB, float32 H×W×3, 0…1. extent : its height and
+        width in full.
     places : N×2 (x, y) in pixels of the full picture.
     """
     h, w = light.shape[:2]

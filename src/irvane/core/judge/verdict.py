@@ -1,4 +1,5 @@
-"""The verdict in words: one line from the figures of pictures side by side and what is surely known of them."""
+"""The verdict in words: one line from the figures of pictures side by side and what is surely known of
+them."""
 
 from __future__ import annotations
 
@@ -174,7 +175,8 @@ def _over(pairs: Sequence[Pair | None]) -> Pair | None:
     widths = [pair.edges for pair in there if pair.edges is not None]
     return Pair(
         mean([p.noise for p in there]), mean([p.detail for p in there]), mean([p.kept for p in there]),
-        edges[0] if edges else None, widths[0] if widths else None, mean([p.colour for p in there]), there[0].range,
+        edges[0] if edges else None, widths[0] if widths else None, mean([p.colour for p in there]),
+        there[0].range,
         mean([p.light for p in there]),
     )  # fmt: skip
 

@@ -9,7 +9,10 @@ of the 2013 edition; both from memory.
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
+from scipy import fft
 
 from irvane.core.colour.spaces import SPACES, to_xyz
 from irvane.core.judge.colour_difference import lab_of
@@ -44,6 +47,13 @@ def sensitivity(frequency: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarr
     return found
 
 
+@lru_cache(maxsize=8)
+def _passed(h: int, w: int, per_degree: float) -> tuple[np.ndarray, ...]:
+    """Sensitivities over the spectrum of a square."""
+    frequency = np.hypot(np.fft.fftfreq(h)[:, None], np.fft.rfftfreq(w)) * per_degree
+    return tuple(one.astype(np.float32) for one in sensitivity(frequency))
+
+
 def visual_noise(shown: np.ndarray, per_degree: float = PIXELS_PER_DEGREE) -> float:
     """Visual noise of an even square as it is shown.
 
@@ -62,12 +72,11 @@ def visual_noise(shown: np.ndarray, per_degree: float = PIXELS_PER_DEGREE) -> fl
     h, w = shown.shape[:2]
     space = SPACES["srgb"]
     matrix = _OPPONENT @ to_xyz(space)
-    planes = np.asarray(shown, np.float64) @ matrix.T
-    frequency = np.hypot(np.fft.fftfreq(h)[:, None], np.fft.rfftfreq(w)) * per_degree
+    planes = np.asarray(shown, np.float32) @ matrix.T.astype(np.float32)
     seen = np.stack(
         [
-            np.fft.irfft2(np.fft.rfft2(planes[..., k]) * passed, (h, w))
-            for k, passed in enumerate(sensitivity(frequency))
+            fft.irfft2(fft.rfft2(planes[..., k]) * passed, (h, w))
+            for k, passed in enumerate(_passed(h, w, per_degree))
         ],
         axis=-1,
     )

@@ -140,7 +140,8 @@ def measure_softness(developed: Developed) -> Cause:
 def softness_of(context: Context) -> float | None:
     """σ in pixels by which a frame's sharpest edges are softer than a sharp frame's; None when that is not
     known."""
-    return None if context.edges is None else softness_in(context.edges)
+    edges = context.edges
+    return None if edges is None else STORE.kept("softness", (edges,), None, lambda: softness_in(edges))
 
 
 def softness_in(edges: Edges) -> float | None:

@@ -12,11 +12,11 @@ from irvane.core.judge.spots import even_place_of
 from irvane.core.regions.region import LocalRegion
 from irvane.desktop.bench.arranging import Arranging
 from irvane.desktop.bench.caption import Caption
-from irvane.desktop.bench.captioning import LETTERS, Captioning
+from irvane.desktop.bench.captioning import Captioning
 from irvane.desktop.bench.content import Content
 from irvane.desktop.bench.controller import ViewController
 from irvane.desktop.bench.looking import Looking
-from irvane.desktop.bench.panes import BESIDE, ONE, Panes
+from irvane.desktop.bench.panes import BESIDE, LETTERS, ONE, Panes
 from irvane.desktop.bench.picture import PictureView
 from irvane.desktop.bench.spotting import Spotting
 from irvane.desktop.bench.strip import BenchStrip

@@ -9,14 +9,12 @@ from PySide6.QtCore import QObject
 from irvane.core.judge.rows import ROWS
 from irvane.desktop.bench.arranging import columns_under
 from irvane.desktop.bench.judgement import Judgement
-from irvane.desktop.bench.panes import BESIDE
+from irvane.desktop.bench.panes import BESIDE, LETTERS
 from irvane.desktop.bench.table import Column
 from irvane.desktop.item import BARE
 
 if TYPE_CHECKING:
     from irvane.desktop.bench.bench import Bench
-
-LETTERS = ("A", "B", "C", "D", "E", "F")
 
 
 class Captioning(QObject):

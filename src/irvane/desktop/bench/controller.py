@@ -41,12 +41,13 @@ class ViewController(QObject):
     -------
     repaint(pane) : its picture or state changed. refreshed : figures or words changed as well.
     chosen_changed : what is known of the chosen pane's proof changed.
-    settled : nothing changed for a while; figures are read.
+    read : figures of a pane are there. settled : nothing changed for a while; figures are read.
     """
 
     repaint = Signal(int)
     refreshed = Signal()
     chosen_changed = Signal()
+    read = Signal()
     settled = Signal()
 
     def __init__(self, panes: Panes, service: RenderService, parent: QObject) -> None:
@@ -96,6 +97,13 @@ class ViewController(QObject):
         elif content.facts_of is not None and content.facts_of.source is not item.source:
             content.unlearn()
         return requested(self.panes, pane, item.source, settings, SCREEN.space(settings.finish.space))
+
+    def owner_of(self, pane: int) -> Owner | None:
+        """What a pane shows now, wherever and however it is seen."""
+        item, settings = self.panes.item(pane), self.panes.settings(pane)
+        if item is None or settings is None or not item.ready or item.problem:
+            return None
+        return Owner(item.source, self.panes.waiting.seen(settings))
 
     def keep_own(self, pane: int) -> None:
         """Give up a pane's figures that are not of what it shows now, where it shows it."""
@@ -303,7 +311,7 @@ class ViewController(QObject):
         if pane is not None and place == self.place_of(pane):
             contents = self.panes.contents
             contents[pane].probe, contents[pane].probe_of = found, (request.owner, place)
-            self.refreshed.emit()
+            self.read.emit()
 
     def _plain(self, pane: int, request: ViewRequest) -> ViewRequest:
         """A request without anything that was made equal."""

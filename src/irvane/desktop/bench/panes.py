@@ -24,6 +24,8 @@ from irvane.desktop.item import Item
 from irvane.desktop.session import Session
 from irvane.desktop.view_request import ViewRequest
 
+#: Names of the panes.
+LETTERS = ("A", "B", "C", "D", "E", "F")
 #: Arrangements.
 ONE, BESIDE, DIVIDED, DIFFERENCE = "one", "beside", "divided", "difference"
 #: Largest and smallest side of the probe in pixels; between them it is a thirtieth of the frame's shorter

@@ -15,7 +15,8 @@ from irvane.desktop import theme
 from irvane.desktop.bench.card import Card
 
 Index = QModelIndex | QPersistentModelIndex
-#: Height of a row, width of the names (and where there is room), the least width of a column with its bar, in pixels.
+#: Height of a row, width of the names (and where there is room), the least width of a column with its bar, in
+#: pixels.
 ROW, NAMES, WIDE_NAMES, _WITH_BAR = 17, 176, 270, 190
 #: Where difference and bar begin in a column, and how long the bar is at most, to either side.
 _INSET, _DIFFERENCE, _BAR, _HALF = 14, 80, 142, 34

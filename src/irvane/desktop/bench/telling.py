@@ -5,13 +5,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
+from irvane.core.judge.place import PlaceFigures
 from irvane.core.judge.readings import Reading, SideBySide
 from irvane.core.judge.verdict import Verdict
 from irvane.core.noise.dynamic_range import CONDITIONS
 from irvane.desktop.bench.controller import ViewController
-from irvane.desktop.bench.panes import Panes
+from irvane.desktop.bench.panes import LETTERS, Panes
 from irvane.desktop.bench.spotting import Spotting
 from irvane.desktop.figures import At, Held, Spread
 from irvane.desktop.service import RenderService
@@ -20,16 +21,44 @@ from irvane.desktop.view_request import Owner, ViewRequest
 
 #: Milliseconds within which figures of several panes arrive together.
 _TOGETHER = 12
+#: Milliseconds after which those that are there are told without the others.
+_WAITED = 400
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Of:
-    """What a column of the table was made of: the pane, what it shows, and where; `complete`: was all there?"""
+    """What a column of the table was made of: the pane, what it shows, and what was read under the probe."""
 
     pane: int
     owner: Owner | None
-    place: object
-    complete: bool = True
+    probe: PlaceFigures | None
+
+    def same(self, other: Of) -> bool:
+        """Were both made of the same?"""
+        return self.probe is other.probe and self.pane == other.pane and self.owner == other.owner
+
+
+@dataclass(frozen=True, eq=False)
+class _Asked:
+    """What was asked for."""
+
+    held: Held
+    of: tuple[Of, ...]
+
+    def same(self, held: Held, of: tuple[Of, ...]) -> bool:
+        """Would it be asked for again? What was read is compared by identity."""
+        if len(of) != len(self.of) or not all(a.same(b) for a, b in zip(self.of, of, strict=True)):
+            return False
+        for one, two in zip(self.held.readings, held.readings, strict=True):
+            if one is None or two is None:
+                if one is not two:
+                    return False
+            elif any(
+                getattr(one, name) is not getattr(two, name) for name in ("place", "spots", "nodes", "whole")
+            ):
+                return False
+        rest = ("reference", "together", "condition", "spots")
+        return all(getattr(self.held, name) == getattr(held, name) for name in rest)
 
 
 class Telling(QObject):
@@ -57,10 +86,13 @@ class Telling(QObject):
         self.verdict: Verdict | None = None
         self.of: tuple[Of, ...] = ()
         self.at_spots = False
-        self._asked: object = None
-        self._key: object = None
+        self._asked: _Asked | None = None
+        self._overdue = False
         self._due = Throttle(self, self._ask, _TOGETHER)
+        self._late = QTimer(self, singleShot=True, interval=_WAITED)
+        self._late.timeout.connect(self._no_longer)
         controller.refreshed.connect(self._due.ask)
+        controller.read.connect(self._due.ask)
         controller.settled.connect(self._read)
         spotting.found.connect(self._read)
         service.readings.connect(self._take)
@@ -77,7 +109,9 @@ class Telling(QObject):
 
     def is_current(self, pane: int) -> bool:
         """Is what stands in a pane's column of what the pane shows now?"""
-        return pane < len(self.of) and self.of[pane] == self._of(pane)
+        if pane >= len(self.of) or self.of[pane].probe is None:
+            return False
+        return self.of[pane].same(self._of(pane))
 
     def is_other(self, pane: int) -> bool:
         """Is it of another frame, or of no pane that is there: not to be shown at all?"""
@@ -90,9 +124,7 @@ class Telling(QObject):
 
     def _of(self, pane: int) -> Of:
         content = self.panes.contents[pane]
-        request = self.controller.request_of(pane)
-        owner = None if request is None else request.owner
-        return Of(content.key, owner, self.controller.place_of(pane), content.probe is not None)
+        return Of(content.key, self.controller.owner_of(pane), content.probe)
 
     # figures all over the pictures
 
@@ -141,33 +173,37 @@ class Telling(QObject):
 
     def _ask(self) -> None:
         count = len(self.panes.contents)
+        of = tuple(self._of(pane) for pane in range(count))
+        waiting = any(one.owner is not None and one.probe is None for one in of)
+        if waiting and any(one.probe is not None for one in of) and not self._late.isActive():
+            if not self._overdue:  # those of the other panes are under way: all are told at once
+                self._late.start()
+                self.changed.emit()
+                return
+            self._overdue = False
+        elif waiting and self._late.isActive():
+            return
+        self._late.stop()
         readings = tuple(self._reading(pane) for pane in range(count))
         reference = min(self.panes.view.reference, count - 1)
         together = tuple(self.controller.aligning.of_same_scene())
         if reference not in together:  # a picture of another scene is held against its like
             together = tuple(k for k in range(count) if k == reference or k not in together)
         condition = CONDITIONS[self.panes.contents[0].range_under].words
-        letters = tuple("ABCDEF"[:count])
-        held = Held(readings, reference, together, condition, letters, self.at_spots)
-        known = tuple(
-            None if one is None else (one.place, one.spots, one.whole, one.range) for one in readings
-        )
-        key = (
-            tuple(tuple(map(id, one or ())) for one in known),
-            reference,
-            together,
-            condition,
-            self.at_spots,
-            tuple(self._of(pane) for pane in range(count)),
-        )
-        if key == self._key:
+        held = Held(readings, reference, together, condition, LETTERS[:count], self.at_spots)
+        if self._asked is not None and self._asked.same(held, of):
             return
-        self._key, self._asked = key, (known, tuple(self._of(pane) for pane in range(count)))
-        if any(one is not None and one.place is not None for one in readings):
+        self._asked = _Asked(held, of)
+        if any(one.probe is not None for one in of):
             self.service.hold(self._asked, held)
         self.changed.emit()
 
-    def _held(self, key: tuple[object, tuple[Of, ...]], told: SideBySide, verdict: Verdict) -> None:
-        if key is self._asked or len(key[1]) == len(self.panes.contents):
-            self.told, self.verdict, self.of = told, verdict, key[1]
+    def _no_longer(self) -> None:
+        """Figures of some panes do not come: the others are told without them."""
+        self._overdue = True
+        self._ask()
+
+    def _held(self, asked: _Asked, told: SideBySide, verdict: Verdict) -> None:
+        if len(asked.of) == len(self.panes.contents):
+            self.told, self.verdict, self.of = told, verdict, asked.of
             self.changed.emit()
