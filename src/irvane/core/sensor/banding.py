@@ -14,6 +14,7 @@ touched that would change a colour's mean over a stretch of lines.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations, pairwise, product
 
@@ -54,10 +55,13 @@ class Banding:
     Attributes
     ----------
     sigma : standard deviation of the offsets that were taken away, relative to white; 0 when none were.
+    measured : that of the lines' own offsets, as their products tell it: what is taken away is less, for of
+        each line it is only guessed.
     sureness : how many standard errors the variance of the lines' common offsets is away from none.
     """
 
     sigma: float = 0.0
+    measured: float = 0.0
     sureness: float = 0.0
 
 
@@ -124,6 +128,10 @@ class _Lines:
         return [slice(max(a, 1), b) for a, b in pairwise(edges)]
 
 
+#: Mean of the squared window.
+_WINDOWED = 0.5
+
+
 def _window(length: int) -> np.ndarray:
     return np.sin(np.pi * (np.arange(length, dtype=np.float32) + 0.5) / length)[:, None]
 
@@ -146,7 +154,7 @@ def _transformed(means: np.ndarray, counts: np.ndarray, noise: NoiseModel, lengt
         tilt = (piece * slope).sum(axis=0) / (slope**2).sum()
         waves[k] = dct((piece - level[k] - tilt * slope) * window, axis=0, norm="ortho")
     gain, read = (np.tile(np.array(v, np.float32)[counts > 0], blocks) for v in (noise.gain, noise.read))
-    chance = 0.5 * (gain * np.maximum(level, 0) + read**2) / np.tile(counts[counts > 0], blocks)
+    chance = _WINDOWED * (gain * np.maximum(level, 0) + read**2) / np.tile(counts[counts > 0], blocks)
     parts = np.repeat(np.arange(blocks) * _PARTS // blocks, colours)
     return _Lines(waves, np.maximum(level, 0), chance, parts, first - length // 2, length)
 
@@ -237,6 +245,13 @@ def _fitted(sums: list[_Sums], without: int | None = None) -> tuple[float, float
     return (common if common > _BESIDE * slope * mean_m else 0.0), slope
 
 
+def _together(sums: list[_Sums]) -> float:
+    """Variance that parts of the lines have in common, of all pairs alike: where banding is proven, the scene
+    has little share in it."""
+    weight = sum(s.weights.sum() for s in sums)
+    return max(float(sum(s.products.sum() for s in sums) / max(weight, _TINY)), 0.0)
+
+
 def _common(sums: list[_Sums]) -> tuple[float, float, float]:
     """As :func:`_fitted`, and how many standard errors the first is above 0."""
     variance, slope = _fitted(sums)
@@ -249,14 +264,14 @@ def _share(sureness: float) -> float:
     return float(np.clip((sureness - _DOUBTFUL) / (_SURE - _DOUBTFUL), 0, 1))
 
 
-def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> tuple[np.ndarray, float]:
-    """Offsets of the rows of a mosaic, float32 H, and how sure they are."""
+def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> tuple[np.ndarray, float, float]:
+    """Offsets of the rows of a mosaic, float32 H, how sure they are, and their own standard deviation."""
     h, w = mosaic.data.shape
     block = _BLOCK if w >= 4 * _PARTS * _BLOCK else _BLOCK // 4
     length = max(_STRETCH, _PER_WIDTH * width)
     offsets = np.zeros(h, np.float32)
     if w < 2 * _PARTS * block or h < 4 * length:
-        return offsets, 0.0
+        return offsets, 0.0, 0.0
     kinds = _kinds(mosaic, noise, block, length)
     lines = [one for _, _, one in kinds]
     fine = range(_FINE, len(_EDGES) - 1)
@@ -264,6 +279,7 @@ def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> tuple[np.ndarray,
     for _ in range(2):
         white, _, sureness = _common([_products(lines, number, white) for number in fine])
         white = max(white, 0.0)
+    variances = [_together([_products(lines, number, white) for number in fine])]
     white *= _share(sureness)
     most = 0.5 * (_LARGEST * max(noise.read)) ** 2
     sums = [_products(lines, number, white) for number in range(len(_EDGES) - 1)]
@@ -273,12 +289,23 @@ def _offsets(mosaic: Mosaic, noise: NoiseModel, width: int) -> tuple[np.ndarray,
         own, slope = _fitted([in_band])
         coarse = _share(wide) * min(max(own, 0.0), most) if number < _FINE else 0.0
         found.append((max(white, coarse), slope))
+        if number < _FINE:
+            variances.append(_together([in_band]) if coarse else 0.0)
         sureness = max(sureness, wide if coarse else 0.0)
     if max(variance for variance, _ in found) == 0:
-        return offsets, max(sureness, 0.0)
+        return offsets, max(sureness, 0.0), 0.0
     for phase, step, one in kinds:
         offsets[phase::step] = _predicted(one, found, offsets[phase::step].size)
-    return offsets, sureness
+    return offsets, sureness, max(_whole(lines[0].bands, variances) ** 0.5, float(offsets.std()))
+
+
+def _whole(bands: Sequence[slice], variances: list[float]) -> float:
+    """Variance of lines from that of their waves: of the fine ones, then of each coarse band; waves slower
+    than all bands are none of it."""
+    counts = [len(np.arange(4096)[band]) for band in bands]
+    white, *coarse = variances
+    own = [max(white, one) for one in coarse] + [white] * (len(bands) - len(coarse))
+    return float(np.dot(counts, own) / sum(counts)) / _WINDOWED
 
 
 def _predicted(lines: _Lines, found: list[tuple[float, float]], count: int) -> np.ndarray:
@@ -323,14 +350,14 @@ def remove_banding(
     found = [Banding(), Banding()]
     data = mosaic.data
     if rows:
-        offsets, sureness = _offsets(mosaic, noise, width)
-        found[0] = Banding(float(offsets.std()), sureness)
+        offsets, sureness, own = _offsets(mosaic, noise, width)
+        found[0] = Banding(float(offsets.std()), own, sureness)
         if offsets.any():
             data -= offsets[:, None]
     if columns:
         turned = Mosaic(np.ascontiguousarray(data.T), np.ascontiguousarray(mosaic.cfa.T))
-        offsets, sureness = _offsets(turned, noise, width)
-        found[1] = Banding(float(offsets.std()), sureness)
+        offsets, sureness, own = _offsets(turned, noise, width)
+        found[1] = Banding(float(offsets.std()), own, sureness)
         if offsets.any():
             data -= offsets
     return found[0], found[1]

@@ -227,7 +227,8 @@ def sensor_text(settings: Settings, frame: Frame) -> str:
         lines_off = developed.banding
         banding = "no banding proven"
         if lines_off.sigma:
-            banding = f"lines off by σ {lines_off.sigma * 100:.3f} %"
+            off = max(lines_off.measured, lines_off.sigma)
+            banding = f"lines off by σ {off * 100:.3f} %"
             banding += (
                 f" ({lines_off.sureness:.0f} standard errors from chance)" if lines_off.sureness else ""
             )
