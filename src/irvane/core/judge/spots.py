@@ -12,6 +12,8 @@ import numpy as np
 from irvane.core.files.thumbnails import Preview
 from irvane.core.image import LUMA_2020
 from irvane.core.judge.chart import find_chart
+from irvane.core.judge.edge import edge_figures
+from irvane.core.line.even_place import evenest
 
 #: Longer side of the copy that is searched, and the side of a block in its pixels.
 _SIDE, _BLOCK = 1200, 32
@@ -21,6 +23,14 @@ _GONE, _FLOOR = 2.8, 2.0**-11
 #: tensor).
 _STRAIGHT, _TANGLED = 0.85, 0.6
 _MARGIN = 1
+#: EV of fine detail from which a block has texture; EV below the middle of the frame from which one is dark.
+_FINE, _DARK = 0.02, 1.0
+#: Candidates for an edge that are looked at closely, and pixels around a block that are looked at.
+_TRIED, _RIM = 24, 8
+#: Side of an even cell in frame pixels, and in pixels of the copy at least.
+_EVEN, _LEAST_CELL = 32, 6
+#: EV by which paper is uneven at most, and changes from ink to paper in the middle line of a block at least.
+_EVEN_PAPER, _STROKES = 0.12, 4
 
 
 @dataclass(frozen=True)
@@ -73,25 +83,29 @@ def find_spots(picture: np.ndarray, step: float = 1.0) -> list[Spot]:
     energy = xx + yy
     agreement = np.hypot(xx - yy, 2 * xy) / np.maximum(energy, 1e-9)
     mean, fine = _blocks(levels), _blocks(detail)
-    square = np.maximum(_blocks(levels * levels) - mean**2, 0)
+    spread = _blocks(np.sqrt(detail)) ** 2  # what is all over a block counts more than one strong line
     gone = _blocks((light > _GONE).astype(np.float32)) > 0.02
     inside = np.zeros(mean.shape, bool)
     inside[_MARGIN:-_MARGIN, _MARGIN:-_MARGIN] = True
     usable = inside & ~gone & (mean > np.log2(_FLOOR) + 1.5)
     if not usable.any():
         return []
-    low, high = np.percentile(mean[usable], (12, 92))
+    low, middling, high = np.percentile(mean[usable], (12, 50, 92))
     middle = usable & (mean > low) & (mean < high)
     scores = {
-        "texture": np.where(middle & (agreement < _TANGLED), fine, 0),
+        "texture": np.where(middle & (agreement < _TANGLED) & (spread > _FINE), spread, 0),
         "edge": np.where(middle & (agreement > _STRAIGHT), energy, 0),
-        "dark": np.where(usable & (mean <= low), fine, 0),
-        "smooth": np.where(middle, 1 / (np.sqrt(square) + 0.02), 0),
+        "dark": np.where(usable & (mean <= low) & (mean < middling - _DARK), fine, 0),
         "bright": np.where(usable & (mean >= high), fine + 0.01, 0),
         # ink on paper: fine, tangled, mostly bright with dark strokes
         "lettering": np.where(usable & (agreement < _TANGLED), _strokes(levels, mean) * fine, 0),
     }
+    scores["edge"] = _straight(scores["edge"], light)
     spots = [_best(kind, score, light.shape) for kind, score in scores.items() if score.max() > 0]
+    even = evenest(light, max(_LEAST_CELL, round(_EVEN / (step * factor))))
+    if even is not None:
+        row, column, rows, columns = even
+        spots.append(Spot("smooth", (column + 0.5) / columns, (row + 0.5) / rows))
     patches = find_chart(picture, step)
     if patches:
         h, w = picture.shape[0] * step, picture.shape[1] * step
@@ -102,15 +116,41 @@ def find_spots(picture: np.ndarray, step: float = 1.0) -> list[Spot]:
     return sorted(spots, key=lambda spot: KINDS.index(spot.kind))
 
 
+def _straight(score: np.ndarray, light: np.ndarray) -> np.ndarray:
+    """Only the strongest block through which one straight edge leads, as its figures need it; where there is
+    none, all as they are."""
+    only = np.zeros_like(score)
+    for place in np.argsort(score, axis=None)[::-1][:_TRIED]:
+        row, column = np.unravel_index(int(place), score.shape)
+        if score[row, column] <= 0:
+            break
+        top, left = max(row * _BLOCK - _RIM, 0), max(column * _BLOCK - _RIM, 0)
+        part = light[top : row * _BLOCK + _BLOCK + _RIM, left : column * _BLOCK + _BLOCK + _RIM]
+        try:
+            edge_figures(part)
+        except ValueError:
+            continue
+        only[row, column] = score[row, column]
+        return only
+    return score
+
+
 def _strokes(levels: np.ndarray, mean: np.ndarray) -> np.ndarray:
     """How much each block looks like dark strokes on bright, even paper: share of paper × depth of the ink, 0
     elsewhere."""
     h, w = mean.shape
     blocks = levels[: h * _BLOCK, : w * _BLOCK].reshape(h, _BLOCK, w, _BLOCK).swapaxes(1, 2).reshape(h, w, -1)
     ink, paper = np.percentile(blocks, (5, 75), axis=2)
-    near = (np.abs(blocks - paper[..., None]) < 0.25).mean(axis=2)
+    on_paper = np.abs(blocks - paper[..., None]) < 0.25
+    near = on_paper.mean(axis=2)
     depth = paper - ink
-    return np.where((near > 0.5) & (depth > 1.5), near * depth, 0)
+    # paper is even, and letters are many: the eye goes from ink to paper and back several times in a line
+    off = np.where(on_paper, blocks - paper[..., None], 0)
+    uneven = np.sqrt((off**2).sum(axis=2) / np.maximum(on_paper.sum(axis=2), 1))
+    dark = (blocks < (paper - 0.5 * depth)[..., None]).reshape(*blocks.shape[:2], _BLOCK, _BLOCK)
+    across = np.sort((dark[..., 1:] != dark[..., :-1]).sum(axis=3), axis=2)[..., _BLOCK // 2]
+    found = (near > 0.5) & (depth > 1.0) & (uneven < _EVEN_PAPER) & (across >= _STROKES)
+    return np.where(found, near * depth, 0)
 
 
 def _best(kind: str, score: np.ndarray, shape: tuple[int, ...]) -> Spot:

@@ -30,10 +30,22 @@ def even_place(developed: Developed) -> tuple[float, float] | None:
     h, w = developed.extent
     patch = developed.plain.read(FrameRegion(0, 0, h, w, _STEP))
     grey = np.ascontiguousarray((patch.pixels * developed.gains.astype(np.float32)) @ LUMA_2020, np.float32)
-    rows, columns = (side // _CELL for side in grey.shape)
+    found = evenest(grey, _CELL)
+    if found is None:
+        return None
+    row, column, rows, columns = found
+    side = _CELL * patch.step
+    y, x = centres(rows, step=side)[row] / h, centres(columns, step=side)[column] / w
+    return float(min(x, 1.0)), float(min(y, 1.0))
+
+
+def evenest(grey: np.ndarray, cell: int) -> tuple[int, int, int, int] | None:
+    """Row and column of the most even cell of middle brightness in a plane of light, and how many there are;
+    None where it is too small, or nothing is of middle brightness."""
+    rows, columns = (side // cell for side in grey.shape)
     if min(rows, columns) < 5:
         return None
-    cut = grey[: rows * _CELL, : columns * _CELL]
+    cut = grey[: rows * cell, : columns * cell]
     mean, square = (cv2.resize(p, (columns, rows), interpolation=cv2.INTER_AREA) for p in (cut, cut * cut))
     spread = np.sqrt(np.maximum(square - mean**2, 0)) / np.maximum(mean, 1e-6)
     around = cv2.dilate(spread, np.ones((3, 3), np.uint8))
@@ -46,6 +58,4 @@ def even_place(developed: Developed) -> tuple[float, float] | None:
     if not usable.any():
         return None
     row, column = np.unravel_index(int(np.argmin(np.where(usable, around, np.inf))), around.shape)
-    side = _CELL * patch.step
-    y, x = centres(rows, step=side)[row] / h, centres(columns, step=side)[column] / w
-    return float(min(x, 1.0)), float(min(y, 1.0))
+    return int(row), int(column), rows, columns
