@@ -122,6 +122,14 @@ def test_a_ladder_is_measured_and_its_limit_moved(driver: Driver, demo: Path, tm
 
     reporting.keep(ladder_report(window.ladders, 12.0), tmp_path / "kept")
     driver.until(lambda: (tmp_path / "kept" / "report.pdf").exists(), 60)
+    pushed, room = window.pushed(), window.headroom()
+    stops = {rung.path: rung.stop for ladder in window.ladders for rung in ladder.rungs}
+    assert [round(stops[path]) for path in pushed[::2]] == [0, 0] and all(stops[p] < -1 for p in pushed[1::2])
+    assert all(stops[path] >= 0 for path in room)
+    window.shown_asked.emit(pushed[:2])
+    bench = driver.window.bench
+    driver.until(lambda: [bench.item(k) and bench.item(k).path for k in range(2)] == pushed[:2], 60)
+    assert bench.panes.matching, "at equal brightness"
 
 
 @pytest.mark.parametrize(

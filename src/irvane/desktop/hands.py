@@ -41,6 +41,9 @@ class Hands(QObject):
         window.rail.menu_wanted.connect(self._about_frames)
         self.bench.judgement.menu_wanted.connect(self._about_figure)
         window.proofs.frames_wanted.connect(self._offer_frames)
+        window.reporting.shown_asked.connect(
+            lambda paths: window.opening.open_together(paths[:MOST], self._equally_bright)
+        )
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         pane = next((n for n, view in enumerate(self.bench.views) if view is watched), None)
@@ -52,6 +55,10 @@ class Hands(QObject):
             self._about_pane(self._pane(pane), event.globalPos(), event.pos())
             return True
         return False
+
+    def _equally_bright(self, numbers: list[int]) -> None:
+        self.window.judging.compare(numbers)
+        self.bench.set_matching(True)
 
     def _pane(self, view: int) -> int:
         """The pane that a view shows."""

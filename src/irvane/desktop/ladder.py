@@ -3,6 +3,8 @@ every frame."""
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
@@ -19,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from irvane.core.judge.ladder import CameraLadder
+from irvane.core.judge.ladder import CameraLadder, Rung
 from irvane.core.judge.ladder_report import ladder_report
 from irvane.core.judge.usable import USUAL_LIMIT, compare
 from irvane.desktop import theme
@@ -33,14 +35,21 @@ _ALONG = "exposure, stops"
 _BELOW = "#8a5a3c"
 
 
+def _metered(ladder: CameraLadder) -> Rung:
+    """The frame at 0 EV."""
+    return min(ladder.rungs, key=lambda rung: abs(rung.stop))
+
+
 class LadderWindow(QDialog):
     """Ladders of one or several cameras.
 
     Signals
     -------
     report_asked(Report), mark_asked(patches) : mark the chart by hand, beginning with these.
+    shown_asked(paths) : look at these frames side by side at equal brightness.
     """
 
+    shown_asked = Signal(object)
     report_asked = Signal(object)
     mark_asked = Signal(object)
 
@@ -72,8 +81,22 @@ class LadderWindow(QDialog):
         mark = QPushButton("Mark the chart …")
         mark.setToolTip("Say by hand where the patches are (for all cameras alike), and measure them again.")
         mark.clicked.connect(lambda: self.mark_asked.emit(list(self.ladders[0].patches)))
+        push = QPushButton("Look at the push")
+        push.setToolTip(
+            "The frame at 0 EV beside the darkest one that is still usable, in panes at equal brightness: what "
+            "so many stops of push cost."
+        )
+        push.clicked.connect(lambda: self.shown_asked.emit(self.pushed()))
+        room = QPushButton("Look at the headroom")
+        room.setToolTip(
+            "The frame at 0 EV beside the brightest one that is not clipped in its chart, at equal brightness: "
+            "how far above the metered light something is left."
+        )
+        room.clicked.connect(lambda: self.shown_asked.emit(self.headroom()))
         top = QHBoxLayout()
         top.addWidget(self.words, 1)
+        for button in (push, room):
+            top.addWidget(button)
         top.addWidget(QLabel("Usable down to"))
         top.addWidget(self.limit)
         top.addWidget(mark)
@@ -87,6 +110,24 @@ class LadderWindow(QDialog):
         layout.addLayout(top)
         layout.addWidget(self.tabs, 1)
         self._show()
+
+    def pushed(self) -> list[Path]:
+        """Of each camera the frame at 0 EV and the darkest one above the limit."""
+        found = []
+        for ladder in self.ladders:
+            usable = [rung for rung in ladder.rungs if rung.mean_snr >= self.limit.value()]
+            darkest = min(usable or list(ladder.rungs), key=lambda rung: rung.stop)
+            found += [_metered(ladder).path, darkest.path]
+        return found
+
+    def headroom(self) -> list[Path]:
+        """Of each camera the frame at 0 EV and the brightest one of which no patch is clipped."""
+        found = []
+        for ladder in self.ladders:
+            whole = [rung for rung in ladder.rungs if not rung.clipped.any()]
+            brightest = max(whole or list(ladder.rungs), key=lambda rung: rung.stop)
+            found += [_metered(ladder).path, brightest.path]
+        return found
 
     def _plots(self) -> QWidget:
         holder = QWidget()

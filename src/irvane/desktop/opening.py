@@ -75,9 +75,9 @@ class Opening(QObject):
             self._chose_first = True
             self.rail.choose(items[0].number)
 
-    def open_beside(self, source: Path, written: Path, compare: Callable[[list[int]], object]) -> None:
-        """Open a written file and its source, and have them compared once both are read."""
-        numbers = self.take([source, written])
+    def open_together(self, paths: list[Path], compare: Callable[[list[int]], object]) -> None:
+        """Open files, such as a written one and its source, and have them compared once all are read."""
+        numbers = self.take(paths)
 
         def look() -> None:
             if all(n in self.session.items and self.session.items[n].ready for n in numbers):

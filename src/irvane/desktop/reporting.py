@@ -35,8 +35,11 @@ class Reporting(QObject):
 
     Signals
     -------
-    said(sentence), reported(folder) : a report was written. measured(ladders)
+    said(sentence), reported(folder) : a report was written. measured(ladders). shown_asked(paths) : frames of
+    a ladder are to be looked at, side by side at equal brightness.
     """
+
+    shown_asked = Signal(object)
 
     said = Signal(str)
     reported = Signal(object)
@@ -167,6 +170,7 @@ class Reporting(QObject):
         self.ladder_window = LadderWindow(ladders, self._window)
         self.ladder_window.mark_asked.connect(lambda known: self.mark_chart(paths, known))
         self.ladder_window.report_asked.connect(self._keep_ladder)
+        self.ladder_window.shown_asked.connect(self.shown_asked)
         self.ladder_window.show()
         self.measured.emit(ladders)
 

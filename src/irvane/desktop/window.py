@@ -110,7 +110,7 @@ class Window(QMainWindow):
         self.merging = Merging(self.proofs, self.opening, self.sheeting, self)
         self.queueing = Queueing(self.proofs, self.sheeting, self.shelf, self)
         self.queueing.beside.connect(
-            lambda source, written: self.opening.open_beside(source, written, self.judging.compare)
+            lambda source, written: self.opening.open_together([source, written], self.judging.compare)
         )
         self.coming_back = ComingBack(self.session, self.bench, self.opening, self.band, self)
         self.automatic = Automatic(self.session, self.service.files, self)
