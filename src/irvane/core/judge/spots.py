@@ -27,9 +27,11 @@ _MARGIN = 1
 _FINE, _DARK = 0.02, 1.0
 #: Candidates for an edge that are looked at closely, and pixels around a block that are looked at.
 _TRIED, _RIM = 24, 8
-#: Side of an even cell in frame pixels, and in pixels of the copy at least.
-_EVEN, _LEAST_CELL = 32, 6
-#: EV by which paper is uneven at most, and changes from ink to paper in the middle line of a block at least.
+#: Side of an even cell in frame pixels, and in pixels of the copy at least; frame pixels that are averaged
+#: along a side before evenness is looked for.
+_EVEN, _LEAST_CELL, _QUIET = 32, 6, 4.0
+#: EV by which paper is uneven at most, and changes from ink to paper in a line of a block (of a fifth of
+#: its lines) at least.
 _EVEN_PAPER, _STROKES = 0.12, 4
 
 
@@ -102,10 +104,10 @@ def find_spots(picture: np.ndarray, step: float = 1.0) -> list[Spot]:
     }
     scores["edge"] = _straight(scores["edge"], light)
     spots = [_best(kind, score, light.shape) for kind, score in scores.items() if score.max() > 0]
-    even = evenest(light, max(_LEAST_CELL, round(_EVEN / (step * factor))))
+    averaged, cell = _averaged(light, step * factor)
+    even = evenest(averaged, cell)
     if even is not None:
-        row, column, rows, columns = even
-        spots.append(Spot("smooth", (column + 0.5) / columns, (row + 0.5) / rows))
+        spots.append(Spot("smooth", even[1] / averaged.shape[1], even[0] / averaged.shape[0]))
     patches = find_chart(picture, step)
     if patches:
         h, w = picture.shape[0] * step, picture.shape[1] * step
@@ -114,6 +116,14 @@ def find_spots(picture: np.ndarray, step: float = 1.0) -> list[Spot]:
             Spot("patches", (region.left + region.right) / 2 / w, (region.top + region.bottom) / 2 / h)
         )
     return sorted(spots, key=lambda spot: KINDS.index(spot.kind))
+
+
+def _averaged(light: np.ndarray, step: float) -> tuple[np.ndarray, int]:
+    """Light in which noise is a quarter, and the side of a cell there; `step`: frame pixels per pixel."""
+    if step >= _QUIET:
+        return light, max(_LEAST_CELL, round(_EVEN / step))
+    size = (max(1, round(light.shape[1] * step / _QUIET)), max(1, round(light.shape[0] * step / _QUIET)))
+    return cv2.resize(light, size, interpolation=cv2.INTER_AREA), round(_EVEN / _QUIET)
 
 
 def _straight(score: np.ndarray, light: np.ndarray) -> np.ndarray:
@@ -148,8 +158,8 @@ def _strokes(levels: np.ndarray, mean: np.ndarray) -> np.ndarray:
     off = np.where(on_paper, blocks - paper[..., None], 0)
     uneven = np.sqrt((off**2).sum(axis=2) / np.maximum(on_paper.sum(axis=2), 1))
     dark = (blocks < (paper - 0.5 * depth)[..., None]).reshape(*blocks.shape[:2], _BLOCK, _BLOCK)
-    across = np.sort((dark[..., 1:] != dark[..., :-1]).sum(axis=3), axis=2)[..., _BLOCK // 2]
-    found = (near > 0.5) & (depth > 1.0) & (uneven < _EVEN_PAPER) & (across >= _STROKES)
+    across = np.sort((dark[..., 1:] != dark[..., :-1]).sum(axis=3), axis=2)[..., _BLOCK * 4 // 5]
+    found = (near > 0.5) & (depth > 0.8) & (uneven < _EVEN_PAPER) & (across >= _STROKES)
     return np.where(found, near * depth, 0)
 
 
