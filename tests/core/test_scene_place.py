@@ -33,11 +33,11 @@ _GRASS = 0.2 * (1 + 0.25 * np.random.default_rng(3).normal(0, 1, (40, 40)))
 @pytest.mark.parametrize("seed", range(16))
 def test_a_noisy_wall_is_a_wall_beside_a_clean_one(seed: int) -> None:
     """The truth is what the light was made of: noise of 20 % and of 0.7 % on an even wall, and on grass."""
-    clean, noisy = (_figures(_WALL, sigma, 0.0015, seed) for sigma in (0.0015, 0.04))
+    clean, noisy = (_figures(_WALL, sigma, sigma, seed) for sigma in (0.0015, 0.04))
     place = scene_place([noisy, clean])
     assert place is not None and place.even and not place.words
     assert noisy.probe.snr_db == pytest.approx(20 * np.log10(0.2 / 0.04), abs=0.6)
-    clean, noisy = (_figures(_GRASS, sigma, 0.0015, seed) for sigma in (0.0015, 0.04))
+    clean, noisy = (_figures(_GRASS, sigma, sigma, seed) for sigma in (0.0015, 0.04))
     place = scene_place([noisy, clean])
     assert place is not None and not place.even and place.words == "structure"
 

@@ -83,13 +83,15 @@ class LadderWindow(QDialog):
         mark.clicked.connect(lambda: self.mark_asked.emit(list(self.ladders[0].patches)))
         push = QPushButton("Look at the push")
         push.setToolTip(
-            "The frame at 0 EV beside the darkest one that is still usable, in panes at equal brightness: what "
+            "The frame at 0 EV beside the darkest one that is still usable, in panes at equal brightness: "
+            "what "
             "so many stops of push cost."
         )
         push.clicked.connect(lambda: self.shown_asked.emit(self.pushed()))
         room = QPushButton("Look at the headroom")
         room.setToolTip(
-            "The frame at 0 EV beside the brightest one that is not clipped in its chart, at equal brightness: "
+            "The frame at 0 EV beside the brightest one that is not clipped in its chart, at equal "
+            "brightness: "
             "how far above the metered light something is left."
         )
         room.clicked.connect(lambda: self.shown_asked.emit(self.headroom()))

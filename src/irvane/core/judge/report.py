@@ -77,7 +77,10 @@ class Report:
 
         text = files("irvane.core.judge").joinpath("report.html").read_text("utf-8")
         template = jinja2.Environment(autoescape=True).from_string(text)
-        foot = f"Made by Irvane {__version__}. Figures are read from full-resolution pixels in linear light unless they say otherwise."
+        foot = (
+            f"Made by Irvane {__version__}. Figures are read from full-resolution pixels in linear light "
+            "unless they say otherwise."
+        )
         return template.render(title=self.title, summary=self.summary, sections=self.sections, foot=foot)
 
     def csv(self) -> str:

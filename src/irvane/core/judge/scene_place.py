@@ -56,13 +56,19 @@ def scene_place(renderings: Sequence[PlaceFigures]) -> ScenePlace | None:
     lit = [one for one in renderings if one.probe.luminance > 0]
     if not lit:
         return None
-    # of a raw it is known how much noise to expect: a finished picture decides only where it is far cleaner
-    cleanest = min(
-        lit,
-        key=lambda one: one.probe.sigma_luminance / one.probe.luminance * (_FAR if one.finished else 1.0),
-    )
+    cleanest = min(lit, key=_unclean)
     edge = cleanest.mtf50 is not None and cleanest.mtf50 >= _SHADING
     return ScenePlace(_is_even(cleanest), edge)
+
+
+def _unclean(place: PlaceFigures) -> tuple[float, float]:
+    """How noisy a rendering is: as its frame's model lets expect, for what was blurred seems to be clean; of a
+    finished picture as it is, and it decides only where it is far cleaner."""
+    level = place.probe.luminance
+    spread = place.probe.sigma_luminance / level
+    if place.finished:
+        return _FAR * spread, spread
+    return (place.expected / level if place.expected > 0 else spread), spread
 
 
 def _is_even(place: PlaceFigures) -> bool:

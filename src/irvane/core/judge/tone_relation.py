@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 
 from irvane.core.image import LUMA_709
-from irvane.core.pixels.grids import on_grid
+from irvane.core.pixels.grids import centres, on_grid
 
 #: Places that are compared, across and down; the longer side of the copies in which they are read.
 ACROSS, DOWN, SIDE = 64, 48, 480
@@ -28,7 +28,7 @@ _ROUNDS, _OFF = 4, 3.0
 def node_places(extent: tuple[int, int]) -> np.ndarray:
     """Places (N×2: x, y) spread over a picture of a height and width."""
     h, w = extent
-    x, y = np.meshgrid((np.arange(ACROSS) + 0.5) / ACROSS * w, (np.arange(DOWN) + 0.5) / DOWN * h)
+    x, y = np.meshgrid(centres(ACROSS, step=w / ACROSS), centres(DOWN, step=h / DOWN))
     return np.column_stack([x.ravel(), y.ravel()])
 
 

@@ -18,7 +18,7 @@ _DARKEST, _BRIGHTEST, _CLIPS = 0.06, 1.5, 0.8
 #: Weights of the cells around and of the wider surroundings, beside the cell's own evenness: of equals, what
 #: lies amid an even area is best. Of equals, too, what is
 #: of middle brightness: this share of the brightest twentieth; weight of the squared distance from it in EV.
-_NEAR, _WIDER, _MIDDLE, _OFF = 0.3, 0.1, 0.5, 0.15
+_NEAR, _WIDER, _MIDDLE, _OFF = 0.3, 0.02, 0.5, 0.15
 
 
 def even_place(developed: Developed) -> tuple[float, float] | None:
@@ -37,8 +37,8 @@ def even_place(developed: Developed) -> tuple[float, float] | None:
 
 
 def evenest(grey: np.ndarray, cell: int) -> tuple[float, float] | None:
-    """The middle (row, column, in pixels) of the most even cell of middle brightness in a plane of light; None
-    where it is too small, or nothing is of middle brightness. Cells overlap by half."""
+    """The middle (row, column, in pixels) of the most even cell of middle brightness in a plane of light;
+    None where it is too small, or nothing is of middle brightness. Cells overlap by half."""
     half = max(cell // 2, 1)
     rows, columns = (side // half for side in grey.shape)
     if min(rows, columns) < 10:
