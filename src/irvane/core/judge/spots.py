@@ -157,7 +157,7 @@ def _strokes(levels: np.ndarray, mean: np.ndarray) -> np.ndarray:
     # paper is even, and letters are many: the eye goes from ink to paper and back several times in a line
     off = np.where(on_paper, blocks - paper[..., None], 0)
     uneven = np.sqrt((off**2).sum(axis=2) / np.maximum(on_paper.sum(axis=2), 1))
-    dark = (blocks < (paper - 0.5 * depth)[..., None]).reshape(*blocks.shape[:2], _BLOCK, _BLOCK)
+    dark = (blocks < ((ink + paper) / 2)[..., None]).reshape(*blocks.shape[:2], _BLOCK, _BLOCK)
     across = np.sort((dark[..., 1:] != dark[..., :-1]).sum(axis=3), axis=2)[..., _BLOCK * 4 // 5]
     found = (near > 0.5) & (depth > 0.8) & (uneven < _EVEN_PAPER) & (across >= _STROKES)
     return np.where(found, near * depth, 0)

@@ -124,6 +124,7 @@ class Bench(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
         self.arranging.fit(event.size().width())
+        self.judgement.refresh()
 
     def set_low(self, on: bool) -> None:
         """With less height, in a low window."""

@@ -21,6 +21,8 @@ from irvane.desktop.bench.telling import Telling
 USUAL = ("noise", DETAIL, "light", "range")
 #: Rows that are seen at once when all are, and in a low window.
 _MOST, _LOW = 11, 2
+#: Height of the bench below which a low window has so few.
+_NARROW = 520
 
 
 def _flat(words: str, tip: str, checkable: bool = False) -> QPushButton:
@@ -107,7 +109,9 @@ class Judgement(QWidget):
         columns = list(self._columns())
         lines = self.lines()
         self.setVisible(not self.hidden and bool(columns))
-        self.table.setFixedHeight(min(len(lines), _LOW if self._low else _MOST) * ROW)
+        bench = self.parentWidget()
+        low = self._low and bench is not None and bench.height() < _NARROW
+        self.table.setFixedHeight(min(len(lines), _LOW if low else _MOST) * ROW)
         self.table.show_lines(lines, columns)
         verdict = self.telling.verdict
         told = verdict is not None and not any(column.greyed or column.empty for column in columns)
