@@ -28,6 +28,7 @@ def _for_print(report: Report) -> str:
                     plot, f'<p><img src="data:image/svg+xml;base64,{quote(coded, safe="+/=")}"></p>'
                 )
     html = html.replace("background: #ececec;", "").replace("background: #777;", "")
+    html = html.replace("color: #fff;", "")  # white words are for grey paper
     return html
 
 

@@ -179,10 +179,10 @@ class _Told:
         for k, place in enumerate(self.places):
             if place is None:
                 figures.append(None)
-            elif place.clipped > _CLIPPED:
-                figures.append(Figure(None, words="clipped"))
             elif not self._even(k):
                 figures.append(self._expected(k, place))
+            elif place.clipped > _CLIPPED:
+                figures.append(Figure(None, words="clipped"))
             else:
                 figures.append(self._snr(k, place, self.residues[k]))
         reference = self.residues[self.reference]

@@ -352,7 +352,7 @@ class Bench(QWidget):
             self.panes.begin_probe(pane, even_place_of(item.preview))
 
     def measure_inside(self, region: LocalRegion | None) -> None:
-        """Read the captions' figures in a region, or (None) under the probe."""
+        """Read the figures in a region, or (None) under the probe."""
         if region != self.panes.view.inside:
             self.panes.change(inside=region)
             self.controller.keep_own_of_all()

@@ -57,7 +57,7 @@ class BenchView:
     difference : kind (of KINDS) and amplification of the difference picture.
     aligning : frames of one scene that differ in place, size or turn are laid on pane A's.
     look : key of LOOKS, for all panes. marks : clipped places are hatched, within `limits`.
-    inside : the region that the captions' figures are read in; None: they are read under the probe.
+    inside : the region that the figures are read in; None: they are read under the probe.
     probe : centre of the probe, as shares of the width and height of pane A's frame, before crop and
         corrections: it stays on its thing; until it is placed by hand (`probe_placed`), on an even place.
     framing : the whole corrected frame is seen, to choose what of it is shown.
