@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.judge.ladder import CameraLadder, Rung
-from irvane.core.judge.ladder_report import ladder_report
+from irvane.core.judge.ladder_report import cast_words, ladder_report, snr_by_colour
 from irvane.core.judge.usable import USUAL_LIMIT, compare
 from irvane.desktop import theme
 from irvane.desktop.bench.content import image_of
@@ -185,10 +185,10 @@ class LadderWindow(QDialog):
         table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         table.setAccessibleName("Figures of every frame")
         for row, (ladder, rung) in enumerate(rungs):
-            red, green, blue = rung.snr.mean(axis=0)
+            red, green, blue = snr_by_colour(rung)
             cells = [ladder.name, rung.path.name, f"{rung.stop:+.2f}", f"{rung.mean_snr:.1f}", f"{red:.1f}",
                 f"{green:.1f}",
-                     f"{blue:.1f}", f"{rung.cast:+.3f}", f"{rung.error.mean():.2f}",
+                     f"{blue:.1f}", cast_words(rung), f"{rung.error.mean():.2f}",
                      f"{int(rung.clipped.sum())}"]  # fmt: skip
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text.replace("-", "−") if column > 1 else text)

@@ -36,7 +36,7 @@ def ladder_report(ladders: Sequence[CameraLadder], limit: float = USUAL_LIMIT) -
                     rung.path.name,
                     f"{rung.stop:.3f}",
                     str(k),
-                    *(f"{v:.2f}" for v in snr),
+                    *("" if clipped else f"{v:.2f}" for v in snr),
                     str(bool(clipped)),
                 ]
                 for k, (snr, clipped) in enumerate(zip(rung.snr, rung.clipped, strict=True))
@@ -59,8 +59,8 @@ def ladder_report(ladders: Sequence[CameraLadder], limit: float = USUAL_LIMIT) -
 def _rung_table(ladder: CameraLadder) -> Table:
     rows = [
         [rung.path.name, f"{rung.stop:+.2f}", f"{rung.mean_snr:.1f}",
-        *(f"{v:.1f}" for v in _snr_by_colour(rung)),
-         "–" if rung.snr_denoised is None else f"{rung.snr_denoised.mean():.1f}", f"{rung.cast:+.3f}",
+        *(f"{v:.1f}" for v in snr_by_colour(rung)),
+         "–" if rung.snr_denoised is None else f"{rung.snr_denoised.mean():.1f}", cast_words(rung),
          f"{rung.error.mean():.2f} / {rung.error.max():.2f}", f"{int(rung.clipped.sum())} of "
              f"{len(rung.clipped)}"]
         for rung in ladder.rungs
@@ -80,7 +80,13 @@ def _rung_table(ladder: CameraLadder) -> Table:
     return Table(head, [[row[0], *(cell.replace("-", "−") for cell in row[1:])] for row in rows])
 
 
-def _snr_by_colour(rung: Rung) -> np.ndarray:
+def cast_words(rung: Rung) -> str:
+    """The cast of a rung; where patches are clipped it may be that."""
+    words = f"{rung.cast:+.3f}".replace("-", "−")
+    return f"{words} (clipping)" if rung.clipped.any() else words
+
+
+def snr_by_colour(rung: Rung) -> np.ndarray:
     """Mean SNR in dB of red, green, blue over the patches that are not clipped."""
     whole = ~rung.clipped if (~rung.clipped).any() else np.ones(len(rung.clipped), bool)
     return np.asarray(rung.snr[whole].mean(axis=0))
@@ -119,7 +125,8 @@ def _ladder_facts(ladder: CameraLadder, limit: float) -> dict[str, Any]:
         "rungs": [
             {"file": str(r.path), "stop": r.stop, "stated": r.stated, "snr_db": r.mean_snr, "cast_ev": r.cast,
              "snr_denoised_db": None if r.snr_denoised is None else float(r.snr_denoised.mean()),
-             "snr_green_db": r.snr[:, GREEN].tolist(), "clipped": int(r.clipped.sum()),
+             "snr_green_db": [None if cut else float(v) for v, cut in
+                              zip(r.snr[:, GREEN], r.clipped, strict=True)], "clipped": int(r.clipped.sum()),
              "delta_e": float(r.error.mean())}
             for r in ladder.rungs
         ],
