@@ -87,12 +87,14 @@ class SideBySide:
     reference : the picture that the others are held against.
     place : what the place under the probe is. lines : by the keys of ROWS.
     detail : key of the line that tells detail best; empty where none does.
+    even : noise at the even judging spot, where the place itself is not even; empty where it is.
     """
 
     reference: int
     place: ScenePlace | None
     lines: dict[str, Line]
     detail: str = ""
+    even: tuple[Figure | None, ...] = ()
 
     def figure(self, key: str, picture: int) -> Figure | None:
         """One figure."""

@@ -12,7 +12,6 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import fft
 
 from irvane.core.judge.probe import MAD_TO_SIGMA, MADS
 
@@ -67,6 +66,8 @@ def residue(plane: np.ndarray) -> Residue:
 
 def _squares(one: np.ndarray, two: np.ndarray) -> float:
     """Sum over the lags of the squared correlations of two residues, without what chance adds."""
+    from scipy import fft  # takes a while: only when it is needed
+
     h, w = one.shape
     size = fft.next_fast_len(h + _LAGS, real=True), fft.next_fast_len(w + _LAGS, real=True)
     spectra = [fft.rfft2(values.astype(np.float32), size) for values in (one, two)]

@@ -59,7 +59,14 @@ def side_by_side(
     told = _Told(readings, reference, set(mates), place)
     lines = {key: Line(ROWS[key], tuple(figures), note) for key, figures, note in told.all(condition)}
     detail = next((key for key in ("mtf50", "texture") if not lines[key].empty), "")
-    return SideBySide(reference, place, lines, detail)
+    even: tuple[Figure | None, ...] = ()
+    if place is not None and not place.even:
+        spots = at_spot(readings, "smooth")
+        found = scene_place(
+            [p for k in mates if (one := spots[k]) is not None and (p := one.place) is not None]
+        )
+        even = tuple(_Told(spots, reference, set(mates), found).noise())
+    return SideBySide(reference, place, lines, detail, even)
 
 
 def at_spot(readings: Sequence[Reading | None], kind: str) -> list[Reading | None]:
@@ -115,7 +122,7 @@ class _Told:
         scene = "" if self.place is None else self.place.words
         texture, where = self._texture()
         made = [
-            ("noise", self._noise(), scene),
+            ("noise", self.noise(), scene),
             ("mtf50", self._each("mtf50", self._mtf50), ""),
             ("texture", texture, where),
             ("light", self._each("light", lambda k, p: _figure(p.probe.level_ev)), ""),
@@ -174,7 +181,8 @@ class _Told:
 
     # noise
 
-    def _noise(self) -> list[Figure | None]:
+    def noise(self) -> list[Figure | None]:
+        """Signal-to-noise ratios, where the place is even."""
         figures: list[Figure | None] = []
         for k, place in enumerate(self.places):
             if place is None:

@@ -19,6 +19,7 @@ UNEQUAL = 0.3
 #: Share by which the widths of edges differ that is told (they are read without their errors).
 WIDER = 0.15
 HERE, SPOTS = "here", "at the judging spots"
+_EVEN_SPOT = "at the even spot"
 ALIKE, NOTHING = "No difference that one could see", "Nothing to compare yet."
 _FEWEST = 2
 
@@ -34,7 +35,7 @@ class Pair:
     kept, mtf50, edges : what tells that: its texture kept; both MTF50 (own, the reference's); or how wide the
         edges of both are, in pixels.
     colour : ΔE2000; None where not told. range : EV of dynamic range more, 0 when alike.
-    light : EV brighter.
+    light : EV brighter. elsewhere : was its noise read at the even spot, and not at the place?
     """
 
     noise: float | None
@@ -45,6 +46,7 @@ class Pair:
     colour: float | None
     range: float | None
     light: float | None
+    elsewhere: bool = False
 
     @property
     def is_told(self) -> bool:
@@ -70,7 +72,7 @@ class Pair:
     def alike(self) -> bool:
         """Can nobody see a difference?"""
         seen = self.noise or self.detail or self.range
-        return self.is_told and not seen and (self.colour or 0.0) <= UNSEEN_DELTA_E
+        return self.noise is not None and not seen and (self.colour or 0.0) <= UNSEEN_DELTA_E
 
 
 @dataclass(frozen=True)
@@ -102,6 +104,9 @@ def pair_of(told: SideBySide, picture: int) -> Pair | None:
         return None
     noise = told.figure("noise", picture)
     noise = None if noise is not None and noise.expected else noise
+    elsewhere = noise is None and bool(told.even)
+    if elsewhere:
+        noise = told.even[picture]
     texture, edge = told.figure("texture", picture), told.figure("mtf50", picture)
     first, wide = told.figure("mtf50", told.reference), told.figure("edges", told.reference)
     own_wide = told.figure("edges", picture)
@@ -120,6 +125,7 @@ def pair_of(told: SideBySide, picture: int) -> Pair | None:
     return Pair(
         _seen(noise), detail, kept, both, widths, None if colour is None else colour.value,
         _seen(told.figure("range", picture)), light.difference,
+        elsewhere,
     )  # fmt: skip
 
 
@@ -209,7 +215,8 @@ def _two(pair: Pair, first: str, own: str, where: str) -> str:
     parts: list[str] = []
     if pair.noise:
         cleaner, other = (own, first) if pair.noise > 0 else (first, own)
-        says = f"{cleaner} is {abs(pair.noise):.1f} dB cleaner {where}"
+        spot = _EVEN_SPOT if pair.elsewhere else where
+        says = f"{cleaner} is {abs(pair.noise):.1f} dB cleaner {spot}"
         if pair.blurred:
             says += f", because it is blurred: {sentence}"
         elif cleaner == own and clause:
@@ -221,6 +228,8 @@ def _two(pair: Pair, first: str, own: str, where: str) -> str:
         parts.append(says)
     elif pair.detail:
         parts.append(f"{sentence} {where}" + ("" if pair.noise is None else "; noise alike"))
+    elif pair.noise is None:
+        parts.append(f"{own} is as sharp as {first} {where}; noise is told at an even place")
     elif not pair.range:
         parts.append(f"{own} and {first} are alike {where} but for their colours")
     if pair.colour is not None:
@@ -244,7 +253,8 @@ def _several(pairs: Sequence[Pair | None], names: Sequence[str], reference: int,
     parts = []
     noise = {reference: 0.0} | {k: pair.noise for k, pair in there.items() if pair.noise is not None}
     if len(noise) > 1:
-        parts.append(_order(noise, names, f"cleanest {where}", "{:.1f} dB"))
+        spot = _EVEN_SPOT if any(pair.elsewhere for pair in there.values()) else where
+        parts.append(_order(noise, names, f"cleanest {spot}", "{:.1f} dB"))
     detail = {reference: 0.0} | {k: pair.detail for k, pair in there.items() if pair.detail is not None}
     if len(detail) > 1:
         parts.append(_order(detail, names, "most detail", "{:.0%}"))

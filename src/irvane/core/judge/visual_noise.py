@@ -12,7 +12,6 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from scipy import fft
 
 from irvane.core.colour.spaces import SPACES, to_xyz
 from irvane.core.judge.colour_difference import lab_of
@@ -69,6 +68,8 @@ def visual_noise(shown: np.ndarray, per_degree: float = PIXELS_PER_DEGREE) -> fl
     """
     if min(shown.shape[:2]) < SMALLEST:
         raise ValueError(f"Visual noise needs at least {SMALLEST} × {SMALLEST} pixels.")
+    from scipy import fft  # takes a while: only when it is needed
+
     h, w = shown.shape[:2]
     space = SPACES["srgb"]
     matrix = _OPPONENT @ to_xyz(space)

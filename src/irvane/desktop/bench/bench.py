@@ -337,6 +337,7 @@ class Bench(QWidget):
     def refresh(self) -> None:
         """Captions, marks of the chosen pane, probe, pictures."""
         self.controller.keep_own_of_all()
+        self.telling.ask()
         self.captioning.show()
         beside = self.arrangement == BESIDE
         for number, view in enumerate(self.views[: self.count]):
