@@ -46,7 +46,8 @@ class Row:
 
     def text(self, value: float) -> str:
         """A figure as it is shown."""
-        return f"{value * self.factor:.{self.digits}f}".replace("-", "−")
+        shown = f"{value * self.factor:.{self.digits}f}"
+        return shown.removeprefix("-" if float(shown) == 0 else "").replace("-", "−")
 
     def difference(self, value: float) -> str:
         """A difference as it is shown, with its sign."""

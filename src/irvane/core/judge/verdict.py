@@ -16,6 +16,8 @@ BLURRED = 0.8
 #: EV by which brightness differs before it is offered to be made equal: an eye takes the brighter one for the
 #: better one.
 UNEQUAL = 0.3
+#: dB of noise from which the widths of edges are not held against each other.
+APART = 6.0
 #: Share by which the widths of edges differ that is told (they are read without their errors).
 WIDER = 0.15
 HERE, SPOTS = "here", "at the judging spots"
@@ -112,6 +114,8 @@ def pair_of(told: SideBySide, picture: int) -> Pair | None:
     own_wide = told.figure("edges", picture)
     colour = told.figure("colours", picture)
     kept = texture.value if texture is not None and texture.difference is not None else None
+    # noise makes edges seem narrow: of pictures far apart in it their widths tell nothing
+    not_apart = noise is None or noise.difference is None or abs(noise.difference) < APART
     both = widths = None
     detail = None
     if edge is not None and first is not None and edge.value and first.value:
@@ -119,7 +123,7 @@ def pair_of(told: SideBySide, picture: int) -> Pair | None:
         detail = 0.0 if edge.alike else edge.value / first.value - 1
     elif kept is not None and texture is not None:
         detail = 0.0 if texture.alike else kept - 1
-    elif own_wide is not None and wide is not None and own_wide.value and wide.value:
+    elif not_apart and own_wide is not None and wide is not None and own_wide.value and wide.value:
         widths = own_wide.value, wide.value
         detail = 0.0 if abs(widths[1] / widths[0] - 1) < WIDER else widths[1] / widths[0] - 1
     return Pair(
