@@ -3,6 +3,7 @@ every frame."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -33,6 +34,13 @@ _LINES = ("#6cc4b0", "#e0a04a", "#8aa3d6", "#d98a80", "#b9b9b9", "#8fc08a")
 _ALONG = "exposure, stops"
 #: Crops whose SNR lies below the limit are framed in this colour.
 _BELOW = "#8a5a3c"
+
+
+def _button(words: str, tip: str, act: Callable[[], object]) -> QPushButton:
+    button = QPushButton(words)
+    button.setToolTip(tip)
+    button.clicked.connect(lambda: act())
+    return button
 
 
 def _metered(ladder: CameraLadder) -> Rung:
@@ -75,26 +83,27 @@ class LadderWindow(QDialog):
             "crops, and move it here or by dragging its line."
         )
         self.limit.valueChanged.connect(self._show)
-        keep = QPushButton("Write a report …")
-        keep.setToolTip("Crops, plots and figures as page, PDF, CSV and JSON.")
-        keep.clicked.connect(lambda: self.report_asked.emit(ladder_report(self.ladders, self.limit.value())))
-        mark = QPushButton("Mark the chart …")
-        mark.setToolTip("Say by hand where the patches are (for all cameras alike), and measure them again.")
-        mark.clicked.connect(lambda: self.mark_asked.emit(list(self.ladders[0].patches)))
-        push = QPushButton("Look at the push")
-        push.setToolTip(
-            "The frame at 0 EV beside the darkest one that is still usable, in panes at equal brightness: "
-            "what "
-            "so many stops of push cost."
+        keep = _button(
+            "Write a report …", "Crops, plots and figures as page, PDF, CSV and JSON.",
+            lambda: self.report_asked.emit(ladder_report(self.ladders, self.limit.value())),
+        )  # fmt: skip
+        mark = _button(
+            "Mark the chart …",
+            "Say by hand where the patches are (for all cameras alike), and measure them again.",
+            lambda: self.mark_asked.emit(list(self.ladders[0].patches)),
         )
-        push.clicked.connect(lambda: self.shown_asked.emit(self.pushed()))
-        room = QPushButton("Look at the headroom")
-        room.setToolTip(
-            "The frame at 0 EV beside the brightest one that is not clipped in its chart, at equal "
-            "brightness: "
-            "how far above the metered light something is left."
+        push = _button(
+            "Look at the push",
+            "The frame at 0 EV beside the darkest one that is still usable, in panes at equal brightness: what "
+            "so many stops of push cost.",
+            lambda: self.shown_asked.emit(self.pushed()),
         )
-        room.clicked.connect(lambda: self.shown_asked.emit(self.headroom()))
+        room = _button(
+            "Look at the headroom",
+            "The frame at 0 EV beside the brightest one that is not clipped in its chart, at equal brightness: "
+            "how far above the metered light something is left.",
+            lambda: self.shown_asked.emit(self.headroom()),
+        )
         top = QHBoxLayout()
         top.addWidget(self.words, 1)
         for button in (push, room):

@@ -217,7 +217,7 @@ def _table(told: SideBySide, names: list[str]) -> Table:
             text = "–" if figure is None else figure.words
             if figure is not None and figure.value is not None:
                 text = line.row.text(figure.value)
-                if figure.difference is not None and figure.difference != figure.value:
+                if figure.difference is not None:
                     text += " (alike)" if figure.alike else f" ({line.row.difference(figure.difference)})"
             cells.append(text)
         rows.append([line.row.title + (f", {line.note}" if line.note else ""), *cells])

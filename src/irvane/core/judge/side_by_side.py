@@ -53,20 +53,21 @@ def side_by_side(
     condition : that of the dynamic range, in words.
     """
     mates = [k for k in (range(len(readings)) if together is None else together) if readings[k] is not None]
-    place = scene_place(
-        [p for k in mates if (one := readings[k]) is not None and (p := one.place) is not None]
-    )
+    place = _place_of(readings, mates)
     told = _Told(readings, reference, set(mates), place)
     lines = {key: Line(ROWS[key], tuple(figures), note) for key, figures, note in told.all(condition)}
     detail = next((key for key in ("mtf50", "texture") if not lines[key].empty), "")
     even: tuple[Figure | None, ...] = ()
     if place is not None and not place.even:
         spots = at_spot(readings, "smooth")
-        found = scene_place(
-            [p for k in mates if (one := spots[k]) is not None and (p := one.place) is not None]
-        )
-        even = tuple(_Told(spots, reference, set(mates), found).noise())
+        even = tuple(_Told(spots, reference, set(mates), _place_of(spots, mates)).noise())
     return SideBySide(reference, place, lines, detail, even)
+
+
+def _place_of(readings: Sequence[Reading | None], mates: Sequence[int]) -> ScenePlace | None:
+    """What the place is, by all pictures of the scene."""
+    there = [one for k in mates if (one := readings[k]) is not None]
+    return scene_place([one.place for one in there if one.place is not None])
 
 
 def at_spot(readings: Sequence[Reading | None], kind: str) -> list[Reading | None]:
@@ -333,12 +334,7 @@ class _Told:
                 colours = [np.array(p.probe.mean) for p in (place, first)]
             level = float((first.shown @ LUMA_709).mean())
             value = _colour_distance(colours[0], colours[1], level, "srgb" if self.as_shown else "rec2020")
-            # what the noise of both leaves unsure of their means
-            found.append(
-                None
-                if value is None
-                else Figure(value, difference=value, alike=value <= ROWS["colours"].unseen)
-            )
+            found.append(_figure(value))  # it is a difference itself
         return found
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QPoint, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from irvane.core.errors import WriteError
 from irvane.core.files.preferences import choose, preferences
@@ -16,6 +16,7 @@ from irvane.core.judge.verdict import NOTHING
 from irvane.desktop.bench.elided import Elided
 from irvane.desktop.bench.table import DETAIL, ROW, Column, FiguresTable
 from irvane.desktop.bench.telling import Telling
+from irvane.desktop.flat import flat_button
 
 #: Rows that are shown without unfolding, unless others were chosen.
 USUAL = ("noise", DETAIL, "light", "range")
@@ -23,15 +24,6 @@ USUAL = ("noise", DETAIL, "light", "range")
 _MOST, _LOW = 11, 2
 #: Height of the bench below which a low window has so few.
 _NARROW = 520
-
-
-def _flat(words: str, tip: str, checkable: bool = False) -> QPushButton:
-    button = QPushButton(words)
-    button.setProperty("flat", True)
-    button.setCheckable(checkable)
-    button.setToolTip(tip)
-    button.setAccessibleDescription(tip)
-    return button
 
 
 class Judgement(QWidget):
@@ -66,13 +58,15 @@ class Judgement(QWidget):
         font.setBold(True)
         self.words.setFont(font)
         row.addWidget(self.words, 1)
-        self.equal = _flat("make equally bright", "An eye takes the brighter picture for the better one (E).")
+        self.equal = flat_button(
+            "make equally bright", "An eye takes the brighter picture for the better one (E)."
+        )
         self.equal.clicked.connect(self.equal_wanted)
-        self.spots = _flat(
+        self.spots = flat_button(
             "at all spots", "The verdict of all judging spots together, or of the small square’s place.", True
         )
         self.spots.clicked.connect(telling.judge_at_spots)
-        self.all = _flat("all figures", "Every figure, or the four that are looked at most.", True)
+        self.all = flat_button("all figures", "Every figure, or the four that are looked at most.", True)
         self.all.setChecked(preferences().all_figures)
         self.all.clicked.connect(self._unfold)
         for button in (self.equal, self.spots, self.all):

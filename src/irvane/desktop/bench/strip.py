@@ -23,6 +23,7 @@ from irvane.desktop import theme
 from irvane.desktop.bench.elided import Elided
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED, ONE
 from irvane.desktop.bench.viewport import ZOOMS
+from irvane.desktop.flat import flat_button
 
 _PRINT = "print 30 cm"
 #: Sizes that pictures are used at: longer side in pixels (a print of 30 cm seen from half a metre, at the
@@ -41,15 +42,6 @@ _ARRANGEMENTS = (
     ),
     (DIFFERENCE, "difference", "What the next pane has more, or less, than the chosen one, amplified (U)"),
 )
-
-
-def _flat(words: str, tip: str, checkable: bool = False) -> QPushButton:
-    button = QPushButton(words)
-    button.setProperty("flat", True)
-    button.setCheckable(checkable)
-    button.setToolTip(tip)
-    button.setAccessibleDescription(tip)
-    return button
 
 
 class BenchStrip(QWidget):
@@ -73,27 +65,27 @@ class BenchStrip(QWidget):
         group = QButtonGroup(self)
         self._arrangements: dict[str, QPushButton] = {}
         for key, words, tip in _ARRANGEMENTS:
-            button = _flat(words, tip, checkable=True)
+            button = flat_button(words, tip, checkable=True)
             button.clicked.connect(lambda _checked, k=key: self.arranged.emit(k))
             group.addButton(button)
             self._arrangements[key] = button
             row.addWidget(button)
-        self.fewer = _flat("−", "One pane less (O)")
+        self.fewer = flat_button("−", "One pane less (O)")
         self.fewer.clicked.connect(lambda: self.counted.emit(-1))
         self.panes_count = QLabel("2 panes")
-        self.more = _flat("+", "One pane more, up to six (I)")
+        self.more = flat_button("+", "One pane more, up to six (I)")
         self.more.clicked.connect(lambda: self.counted.emit(1))
         for part in (self.fewer, self.panes_count, self.more):
             row.addWidget(part)
         row.addSpacing(8)
-        self.blink_button = _flat(
+        self.blink_button = flat_button(
             "blink", "Hold to see the other pane in the same place (hold Q; Shift+Q: by itself)"
         )
         self.blink_button.pressed.connect(lambda: self.blinked.emit(True))
         self.blink_button.released.connect(lambda: self.blinked.emit(False))
-        self.swap_button = _flat("swap", "Exchange the chosen pane and the next (X)")
+        self.swap_button = flat_button("swap", "Exchange the chosen pane and the next (X)")
         self.swap_button.clicked.connect(self.swapped)
-        self.match_button = _flat(
+        self.match_button = flat_button(
             "equal",
             "Makes the views of the other panes equal to pane A's, for viewing only, each respect by "
             "itself; the captions say by how much (E: brightness).",
@@ -106,7 +98,7 @@ class BenchStrip(QWidget):
             action.triggered.connect(lambda on, k=kind: self.matched.emit(k, on))
             self.match_actions[kind] = action
         self.match_button.setMenu(self.match_menu)
-        self.marks_button = _flat(
+        self.marks_button = flat_button(
             "hatch",
             "Rising stripes: colours that were clipped on the sensor, in the colour that is lost. Falling "
             "stripes: places of the finished picture at white, or at black. Dots: colours that the space of "

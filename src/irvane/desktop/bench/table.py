@@ -60,7 +60,7 @@ def figure_words(row: Row, figure: Figure | None) -> str:
 
 def difference_words(row: Row, figure: Figure | None) -> str:
     """Its difference from the reference."""
-    if figure is None or figure.difference is None or figure.value == figure.difference:
+    if figure is None or figure.difference is None:
         return ""
     return "alike" if figure.alike else row.difference(figure.difference)
 
