@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import pytest
 from PySide6.QtCore import QEvent, QItemSelectionModel, QPoint, QPointF, Qt
 from PySide6.QtGui import QContextMenuEvent, QDragEnterEvent, QDropEvent, QGuiApplication
-from PySide6.QtWidgets import QApplication, QMenu
+from PySide6.QtWidgets import QApplication, QListView, QMenu
 
 from irvane.core.files.proofs import KEEP
 
@@ -38,6 +39,25 @@ def test_a_frame_dragged_onto_a_pane_opens_there(driver: Driver) -> None:
     assert bench.contents[1].item == number and bench.contents[0].item == before and bench.chosen == 1
     driver.settled()
     assert "not pictures of one scene" in bench.judgement.words.text_in_full()
+
+
+def test_a_frame_is_chosen_on_release_and_not_when_it_is_dragged(
+    driver: Driver, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    rail, bench = driver.window.rail, driver.window.bench
+    number, before = driver.number("test-card.dng"), bench.contents[0].item
+    place = rail.rows.index(rail.rows.place_of(number))
+    rail.scrollTo(place)
+    spot = rail.visualRect(place).center()
+    dragged: list[object] = []
+    monkeypatch.setattr(QListView, "startDrag", lambda _rail, actions: dragged.append(actions))
+    driver.qtbot.mousePress(rail.viewport(), Qt.MouseButton.LeftButton, pos=spot)
+    assert bench.contents[0].item == before
+    rail.startDrag(Qt.DropAction.CopyAction)
+    driver.qtbot.mouseRelease(rail.viewport(), Qt.MouseButton.LeftButton, pos=spot)
+    assert dragged and bench.contents[0].item == before, "pane A keeps its frame"
+    driver.qtbot.mouseClick(rail.viewport(), Qt.MouseButton.LeftButton, pos=spot)
+    assert bench.contents[0].item == number
 
 
 def test_the_right_button_changes_no_selection_and_is_about_it(driver: Driver) -> None:

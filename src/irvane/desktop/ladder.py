@@ -94,14 +94,14 @@ class LadderWindow(QDialog):
         )
         push = _button(
             "Look at the push",
-            "The frame at 0 EV beside the darkest one that is still usable, in panes at equal brightness: what "
-            "so many stops of push cost.",
+            "The frame at 0 EV beside the darkest one that is still usable, in panes at equal brightness: "
+            "what so many stops of push cost.",
             lambda: self.shown_asked.emit(self.pushed()),
         )
         room = _button(
             "Look at the headroom",
-            "The frame at 0 EV beside the brightest one that is not clipped in its chart, at equal brightness: "
-            "how far above the metered light something is left.",
+            "The frame at 0 EV beside the brightest one that is not clipped in its chart, at equal "
+            "brightness: how far above the metered light something is left.",
             lambda: self.shown_asked.emit(self.headroom()),
         )
         top = QHBoxLayout()
@@ -174,7 +174,8 @@ class LadderWindow(QDialog):
                 row = stops.index(round(rung.stated)) + 1
                 label = QLabel()
                 label.setPixmap(QPixmap.fromImage(image_of(rung.crop)))
-                words = f"{rung.path.name}: {rung.stop:+.2f} EV, SNR {rung.mean_snr:.1f} dB".replace("-", "−")
+                words = f"{rung.path.name}: {rung.stop:+.2f} EV, SNR {rung.mean_snr:.1f} dB"
+                words = words.replace("-", "−")
                 label.setToolTip(words)
                 label.setAccessibleName(words)
                 grid.addWidget(label, row, column + 1)

@@ -82,8 +82,7 @@ ROWS = {
     "light": Row(
         "Light", "EV", 1, 0, UNSEEN_EV,
         "Mean luminance of the small square after all stations, in stops around mid-grey. It tells how "
-        "bright "
-        "the place is, not how good.",
+        "bright the place is, not how good.",
         usual=True,
     ),
     "range": Row(
@@ -120,15 +119,14 @@ ROWS = {
     ),
     "edges": Row(
         "Width of edges", "px", 2, -1, UNSEEN_MTF,
-        "How far the edges around the small square are blurred (σ of a Gaussian, the middle of all). Less is "
-        "sharper; 1.6 px still looks crisp at 100 %.",
+        "How far the edges around the small square are blurred (σ of a Gaussian, the middle of all). Less "
+        "is sharper; 1.6 px still looks crisp at 100 %.",
         relative=True,
     ),
     "gradient": Row(
         "Gradient", "", 0, 0, 0.0,
         "Steps in a smooth gradient around the small square, as it is shown (encoded, of white). Steps of "
-        "more "
-        "than half a per cent are seen as bands.",
+        "more than half a per cent are seen as bands.",
     ),
     "colours": Row(
         "Colour, ΔE2000", "", 1, 0, UNSEEN_DELTA_E,
@@ -157,8 +155,7 @@ ROWS = {
     "red_cast": Row(
         "Shadows: red over green", "EV", 2, 0, UNSEEN_EV,
         "Colour cast of the shadows (3 to 7 stops below mid-grey): how much red exceeds green. Near 0 they "
-        "are "
-        "neutral, if the scene's shadows are.",
+        "are neutral, if the scene's shadows are.",
         domain="picture",
     ),
     "blue_cast": Row(

@@ -147,14 +147,21 @@ class Rail(QListView):
         self.setStyleSheet(f"QListView {{ background: {theme.PANEL.name()}; }}")
         self.selectionModel().currentChanged.connect(self._current)
         self.clicked.connect(self._clicked)
-        self._chosen = -1
+        self._chosen = self._meant = -1
+        self._pressed = False
         self.rows.modelReset.connect(self._restore)
 
     def _current(self, index: QModelIndex, _previous: QModelIndex) -> None:
         row = index.data(Qt.ItemDataRole.UserRole)
         if isinstance(row, Row) and not row.is_heading and row.item != self._chosen:
-            self._chosen = row.item
-            self.frame_chosen.emit(row.item)
+            if self._pressed:
+                self._meant = row.item  # chosen on release: it may be dragged onto a pane instead
+            else:
+                self._choose(row.item)
+
+    def _choose(self, number: int) -> None:
+        self._chosen = number
+        self.frame_chosen.emit(number)
 
     def _restore(self) -> None:
         """After the rows were made anew the chosen frame is still the chosen one."""
@@ -171,7 +178,19 @@ class Rail(QListView):
         if event.button() == Qt.MouseButton.RightButton:
             event.accept()  # a menu is about a frame; it does not choose it
             return
+        self._pressed, self._meant = True, -1
         super().mousePressEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        super().mouseReleaseEvent(event)
+        self._pressed, meant, self._meant = False, self._meant, -1
+        if meant >= 0 and meant != self._chosen:
+            self._choose(meant)
+
+    def startDrag(self, actions: Qt.DropAction) -> None:  # noqa: N802
+        self._pressed, self._meant = False, -1
+        super().startDrag(actions)
+        self._restore()
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
         by_mouse = event.reason() == QContextMenuEvent.Reason.Mouse
