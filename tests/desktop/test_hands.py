@@ -37,6 +37,7 @@ def test_a_frame_dragged_onto_a_pane_opens_there(driver: Driver) -> None:
     assert QApplication.sendEvent(view, QDragEnterEvent(QPoint(50, 50), copy, data, left, none))
     QApplication.sendEvent(view, QDropEvent(QPointF(50, 50), copy, data, left, none, QEvent.Type.Drop))
     assert bench.contents[1].item == number and bench.contents[0].item == before and bench.chosen == 1
+    assert rail.rows.rows[rail.currentIndex().row()].item == number, "the rail marks it"
     driver.settled()
     assert "not pictures of one scene" in bench.judgement.words.text_in_full()
 

@@ -73,6 +73,7 @@ class Hands(QObject):
         if event.type() == QEvent.Type.Drop:
             self.bench.choose(pane)
             self.bench.show_item(pane, numbers[0])
+            self.window.rail.follow(numbers[0])
         return True
 
     def _begin(self) -> QMenu:

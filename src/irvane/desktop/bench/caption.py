@@ -150,8 +150,8 @@ class Caption(QWidget):
         narrow: bool = False,
         beside: str = "",
     ) -> None:
-        """Show what a pane is; `other` are the settings of the pane that it is held against, which may be a
-        bare frame; `beside` its letter.
+        """Show what a pane is; `other` are the settings of the pane that it is held against; `beside` its
+        letter. `bare_beside`: that is a bare frame, or of another kind: an untouched proof is taken instead.
 
         `hidden`: say nothing but the letter (a blind judgement). `narrow`: no room for exposure data.
         """

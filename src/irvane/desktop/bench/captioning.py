@@ -34,12 +34,13 @@ class Captioning(QObject):
         for number, caption in enumerate(bench.captions[: bench.count]):
             reference = min(bench.panes.view.reference, bench.count - 1)
             neighbour = reference if number != reference else (reference + 1) % bench.count
+            other = bench.contents[neighbour]
             caption.show_content(
                 " ".join(part for part in self._letter(number) if part),
                 bench.contents[number],
                 bench.item(number),
                 bench.settings(neighbour),
-                bench.contents[neighbour].proof == BARE,
+                other.proof == BARE or other.finished != bench.contents[number].finished,
                 bench.hidden,
                 bench.arrangement == BESIDE and bench.count > 2,
                 LETTERS[neighbour],
