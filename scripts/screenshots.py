@@ -66,7 +66,7 @@ class Photographer:
     def take(self, name: str) -> None:
         """Save the window's picture."""
         self.settle()
-        self.window.bench.note.set_full("")
+        self.window.surface.message.set_full("")
         self.app.processEvents()
         if not self.wanted or name in self.wanted:
             keep(self.window, name)

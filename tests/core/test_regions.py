@@ -364,7 +364,7 @@ def test_info_lists_the_regions_of_a_sidecar(tmp_path: Path, capsys: pytest.Capt
     ]
 
 
-def test_regions_go_with_presets_and_hand_ons_when_asked(tmp_path: Path) -> None:
+def test_regions_go_with_presets_and_copies_when_asked(tmp_path: Path) -> None:
     from irvane.core.files.presets import save_preset
     from irvane.core.settings import copied_settings
 

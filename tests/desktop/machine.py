@@ -172,7 +172,7 @@ class Hand(RuleBasedStateMachine):
         )
     )  # fmt: skip
     def command(self, name: str) -> None:
-        self.window.actions_by_name[name].trigger()
+        self.window.surface.commands.by_name[name].trigger()
         self.turn()
 
     @rule(kind=st.sampled_from(("linear", "round", "tone")), exposure=st.floats(-2, 2))

@@ -88,7 +88,7 @@ def test_automatic_decides_for_each_frame_and_says_why(driver: Driver) -> None:
     window = driver.window
     driver.choose("bench-iso6400.dng")
     driver.key(Qt.Key.Key_A, SHIFT)
-    assert "Nothing is chosen" in window.bench.note.text_in_full()
+    assert "Nothing is chosen" in window.surface.message.text_in_full()
     choose(new_frames=NewFrames((("strong noise", "Grey"),)))
     window.automatic.run(list(window.session.items))
     driver.until(lambda: len(window.automatic.made) == 6 and not window.automatic._open)
@@ -214,7 +214,7 @@ def test_the_size_of_a_jpeg_is_told_before_it_is_written(driver: Driver, tmp_pat
 
 
 def test_licences_are_listed(driver: Driver) -> None:
-    driver.window.actions_by_name["about"].trigger()
+    driver.window.surface.commands.by_name["about"].trigger()
     text = _dialog(AboutDialog).findChild(QPlainTextEdit).toPlainText()
     for part in (
         "GNU General Public License",
@@ -243,7 +243,7 @@ def test_every_surface_can_be_used_by_keyboard_and_has_names(driver: Driver) -> 
         "plan",
         "merge_how",
     ):
-        window.actions_by_name[name].trigger()
+        window.surface.commands.by_name[name].trigger()
     driver.settled()
     seen = 0
     nameless: list[str] = []

@@ -43,7 +43,7 @@ def second(qtbot: QtBot, _themed: None) -> Iterator[Driver]:
 
 
 def _told(window: Window) -> str:
-    return window.bench.note.text()
+    return window.surface.message.text()
 
 
 def test_a_bench_is_written_and_read(tmp_path: Path) -> None:
@@ -95,7 +95,7 @@ def test_all_stands_as_it_was_when_the_window_was_closed(
     window.close()
 
     later = second.window
-    later.actions_by_name["as_it_was"].trigger()
+    later.surface.commands.by_name["as_it_was"].trigger()
     second.until(lambda: "as it did" in _told(later))
     second.settled()
     after = later.coming_back.now()
@@ -153,7 +153,7 @@ def test_a_merge_comes_back_with_its_proofs(driver: Driver, second: Driver) -> N
 
 def test_a_comparison_is_named_in_the_window(driver: Driver, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(QInputDialog, "getText", lambda *_given: (" night ", True))
-    driver.window.actions_by_name["keep_bench"].trigger()
+    driver.window.surface.commands.by_name["keep_bench"].trigger()
     assert "Kept as “night”" in _told(driver.window)
     driver.window.coming_back.keep_meanwhile()  # a program that is killed closes no window
     driver.settled()
@@ -164,15 +164,15 @@ def test_a_comparison_is_named_in_the_window(driver: Driver, monkeypatch: pytest
     driver.window.coming_back.keep_last()
     driver.settled()
     assert not coming_back.last_path().exists()
-    driver.window.actions_by_name["keep_bench"].trigger()
+    driver.window.surface.commands.by_name["keep_bench"].trigger()
     assert "in place of the one of that name" in _told(driver.window)
     assert read_bench(_folder(driver) / "night.bench.json").name == "night"
 
 
 def test_nothing_kept_is_a_sentence(second: Driver) -> None:
-    second.window.actions_by_name["as_it_was"].trigger()
+    second.window.surface.commands.by_name["as_it_was"].trigger()
     assert "Nothing is kept yet" in _told(second.window)
-    second.window.actions_by_name["keep_bench"].trigger()
+    second.window.surface.commands.by_name["keep_bench"].trigger()
     assert "Nothing stands on the bench" in _told(second.window)
     assert "Ctrl+B" not in second.window.bench.views[0].hint
     second.window.close()

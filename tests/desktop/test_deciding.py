@@ -69,7 +69,7 @@ def test_pairs_are_judged_blind_and_the_winner_is_kept(
 def test_a_frame_with_one_proof_has_nothing_to_decide(driver: Driver) -> None:
     driver.key(Qt.Key.Key_J, Qt.KeyboardModifier.ControlModifier)
     assert not driver.window.decide.isVisible()
-    assert "at least two proofs" in driver.window.bench.note.text_in_full()
+    assert "at least two proofs" in driver.window.surface.message.text_in_full()
 
 
 def test_a_report_of_the_panes_is_written(driver: Driver, tmp_path: Path) -> None:
@@ -81,7 +81,7 @@ def test_a_report_of_the_panes_is_written(driver: Driver, tmp_path: Path) -> Non
     assert [p["name"].partition(" ")[0] for p in data["pictures"]] == ["bench-iso6400.dng"] * 2
     assert "bare" in data["pictures"][1]["name"]
     assert (folder / "report.html").stat().st_size > 100_000
-    assert str(folder) in driver.window.bench.note.text_in_full()
+    assert str(folder) in driver.window.surface.message.text_in_full()
 
 
 def test_a_ladder_is_measured_and_its_limit_moved(driver: Driver, demo: Path, tmp_path: Path) -> None:
@@ -146,7 +146,7 @@ def test_a_ladder_without_a_chart_asks_for_it_to_be_marked(driver: Driver, demo:
     reporting = driver.window.reporting
     reporting.ladder([demo / "bench-iso6400.dng", demo / "window-leaves.dng"])
     driver.until(lambda: reporting.chart_dialog is not None, 60)
-    assert "No chart" in driver.window.bench.note.text_in_full()
+    assert "No chart" in driver.window.surface.message.text_in_full()
     assert reporting.ladder_window is None
     dialog = reporting.chart_dialog
     assert dialog is not None and dialog.isVisible()
@@ -218,9 +218,9 @@ def test_long_work_can_be_cancelled_and_is_done_one_at_a_time(
     window = driver.window
     window.reporting.ladder([demo / LADDER_FOLDER])
     window.reporting.report(tmp_path / "r")
-    assert "already" in window.bench.note.text_in_full()
+    assert "already" in window.surface.message.text_in_full()
     driver.click(window.strip._cancel)
     driver.until(lambda: not window.strip.isVisible(), 30)
     driver.settled()
-    assert "Cancelled" in window.bench.note.text_in_full()
+    assert "Cancelled" in window.surface.message.text_in_full()
     assert window.reporting.ladder_window is None and not (tmp_path / "r").exists()

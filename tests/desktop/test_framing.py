@@ -140,7 +140,7 @@ def test_level_by_itself_says_how_sure_it_is(driver: Driver) -> None:
     driver.settled()
     driver.window.framing.level()
     driver.settled()
-    told = driver.window.bench.note.text_in_full()
+    told = driver.window.surface.message.text_in_full()
     assert "agree" in told
     if told.startswith("Turned"):
         assert abs(driver.settings().lens.straighten) < 1.0
@@ -214,5 +214,5 @@ def test_a_fringe_is_picked(driver: Driver) -> None:
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(view.width() // 2, view.height() // 2))
     driver.settled()
     assert not view.picking
-    told = driver.window.bench.note.text_in_full()
+    told = driver.window.surface.message.text_in_full()
     assert "Fringes of the hue" in told or "Nothing is coloured" in told

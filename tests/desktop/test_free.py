@@ -21,7 +21,7 @@ from .conftest import Driver
 def test_every_pane_can_have_its_own_zoom_and_place(driver: Driver) -> None:
     bench = driver.window.bench
     driver.key(Qt.Key.Key_V, Qt.KeyboardModifier.ShiftModifier)
-    assert bench.panes.view.free and "own zoom" in bench.note.text_in_full()
+    assert bench.panes.view.free and "own zoom" in driver.window.surface.message.text_in_full()
     bench.choose(1)
     bench.set_zoom(2.0)
     driver.settled()

@@ -21,9 +21,9 @@ def test_panes_are_added_and_taken_away_by_key(driver: Driver) -> None:
     for count in range(3, 7):
         driver.key(Qt.Key.Key_I)
         assert bench.count == count
-        assert "is shown already" in bench.note.text_in_full()
+        assert "is shown already" in driver.window.surface.message.text_in_full()
     driver.key(Qt.Key.Key_I)
-    assert bench.count == 6 and "2 to 6" in bench.note.text_in_full()
+    assert bench.count == 6 and "2 to 6" in driver.window.surface.message.text_in_full()
     driver.settled()
     assert all(view.isVisible() for view in bench.views)
     assert all(content.state == "final" for content in bench.contents)
@@ -70,7 +70,7 @@ def test_selected_frames_are_compared_with_one_key(driver: Driver) -> None:
     assert bench.viewport.zoom == 1.0 and bench.arrangement == BESIDE
     driver.key(Qt.Key.Key_Space)
     driver.settled()
-    assert "Judging spot" in bench.note.text_in_full()
+    assert "Judging spot" in driver.window.surface.message.text_in_full()
 
 
 def test_spots_are_stepped_through_and_take_the_probe_along(driver: Driver) -> None:
@@ -79,7 +79,7 @@ def test_spots_are_stepped_through_and_take_the_probe_along(driver: Driver) -> N
     for _ in range(3):
         driver.key(Qt.Key.Key_Space)
         driver.settled()
-        seen.append((bench.viewport.centre, bench.note.text_in_full()))
+        seen.append((bench.viewport.centre, driver.window.surface.message.text_in_full()))
         assert bench.panes.view.probe == pytest.approx(bench.viewport.centre, abs=1e-6)
         assert bench.contents[0].probe is not None
     assert len({place for place, _ in seen}) == 3 and "1 of" in seen[0][1] and "texture" in seen[0][1]
@@ -297,6 +297,6 @@ def test_pictures_are_seen_at_the_size_that_they_are_used_at(driver: Driver) -> 
     driver.settled()
     h, w = bench.contents[0].extent
     assert bench.viewport.zoom == pytest.approx(1200 / max(h, w))
-    assert box.currentText() == "web 1200" and "will be used" in bench.note.text_in_full()
+    assert box.currentText() == "web 1200" and "will be used" in driver.window.surface.message.text_in_full()
     bench.set_zoom(None)
     assert box.currentText() == "fit"

@@ -170,7 +170,7 @@ def test_pictures_are_shown_through_the_monitors_profile(
     expected = data[:, : 3 * there.width()].reshape(before.shape).astype(float)
     assert np.abs(expected - before).max() > 8, "the profile makes a difference"
     assert np.abs(shown - expected).mean() < 1
-    assert "Adobe RGB" in driver.window.bench.note.text_in_full()
+    assert "Adobe RGB" in driver.window.surface.message.text_in_full()
     SCREEN.use(None)
     SCREEN.remembered()
     assert SCREEN.path == path
@@ -215,7 +215,7 @@ def test_what_is_no_profile_is_refused(driver: Driver, tmp_path: Path, screen: N
     path = tmp_path / "no.icc"
     path.write_bytes(b"not a profile")
     driver.window.appearance.use_monitor(path)
-    assert "no ICC profile" in driver.window.bench.note.text_in_full()
+    assert "no ICC profile" in driver.window.surface.message.text_in_full()
     with pytest.raises(ReadError, match="cannot be read"):
         SCREEN.use(tmp_path / "missing.icc")
     assert SCREEN.path is None

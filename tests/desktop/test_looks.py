@@ -100,7 +100,7 @@ def test_the_mosaic_of_a_finished_picture_is_missed_with_a_sentence(driver: Driv
     assert driver.window.bench.contents[0].instead == ""
     driver.window.open_test_strip("colour.temperature")  # a finished picture has none
     assert not driver.window.bench.test_strip.isVisible()
-    assert "no value" in driver.window.bench.note.text_in_full()
+    assert "no value" in driver.window.surface.message.text_in_full()
 
 
 def test_stripes_are_painted_only_over_marked_places(qtbot) -> None:

@@ -59,7 +59,7 @@ def test_a_place_of_a_merge_is_taken_from_another_frame(driver: Driver) -> None:
     window.proofs.edit("light.exposure", 0.25)
     window.bench.set_look("origin")
     driver.settled()
-    assert "furnace-hand-2.dng" in window.bench.note.text_in_full(), "which tint is which frame"
+    assert "furnace-hand-2.dng" in window.surface.message.text_in_full(), "which tint is which frame"
     window.bench.set_look("picture")
     driver.key(Qt.Key.Key_G, Qt.KeyboardModifier.ShiftModifier)
     dialog = window.merging.dialog
@@ -147,7 +147,7 @@ def test_writing_can_be_cancelled(driver: Driver, tmp_path: Path) -> None:
     driver.until(lambda: driver.window.writing.busy)
     button = next(b for b in driver.window.strip.findChildren(QPushButton) if b.text() == "Cancel")
     driver.click(button)
-    driver.until(lambda: "Cancelled" in driver.window.bench.note.text_in_full())
+    driver.until(lambda: "Cancelled" in driver.window.surface.message.text_in_full())
     driver.settled()
     assert list(tmp_path.glob("*.tif")) == []
 
@@ -220,7 +220,7 @@ def test_a_file_for_another_program_is_written_and_the_window_closes(driver: Dri
     driver.choose("test-card.dng")
     window.writing.answered.connect(window.close)
     window.writing.answer(result, False)
-    driver.until(lambda: "result.png" in window.bench.note.text_in_full())
+    driver.until(lambda: "result.png" in window.surface.message.text_in_full())
     driver.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     driver.until(lambda: not window.isVisible())
     assert window.writing.has_answered

@@ -249,5 +249,5 @@ def test_alike_frames_are_chosen_among_pane_by_pane(driver: Driver) -> None:
         driver.key(Qt.Key.Key_BracketLeft)
     marks = [window.session.items[n].sidecar.mark for n in group]
     assert marks == ["keep"] + ["reject"] * (len(group) - 1)
-    assert window.culling.group != group or "No more alike frames" in bench.note.text_in_full()
+    assert window.culling.group != group or "No more alike frames" in window.surface.message.text_in_full()
     driver.settled()

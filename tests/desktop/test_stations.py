@@ -302,8 +302,8 @@ def test_light_is_suggested_in_one_step_and_says_what_it_did(driver: Driver) -> 
     light = driver.settings().light
     assert light.exposure != 0 or light.shadows != 0 or light.highlights != 0
     assert (
-        "EV" in driver.window.bench.note.text_in_full()
-        and "xposure" in driver.window.bench.note.text_in_full()
+        "EV" in driver.window.surface.message.text_in_full()
+        and "xposure" in driver.window.surface.message.text_in_full()
     )
     driver.settled()
     driver.window.session.undo.undo()
@@ -320,7 +320,7 @@ def test_white_balance_is_measured_over_the_frame(driver: Driver) -> None:
     driver.click(driver.window.shelf.measured_button)
     driver.until(lambda: driver.settings().colour.temperature is not None)
     assert 1800 <= driver.settings().colour.temperature <= 20000
-    assert "Measured over the frame" in driver.window.bench.note.text_in_full()
+    assert "Measured over the frame" in driver.window.surface.message.text_in_full()
     driver.window.session.undo.undo()
     assert driver.settings().colour.temperature is None
 
@@ -373,17 +373,17 @@ def test_a_path_is_drawn_with_mouse_and_keys_and_looked_for(driver: Driver) -> N
     assert "path" in window.band.words("acutance") and not driver.row("acutance.length").isEnabled()
     driver.click(trail.find_button)
     driver.settled()
-    assert "path" in window.bench.note.text_in_full()
+    assert "path" in window.surface.message.text_in_full()
     QTest.keyClick(trail, Qt.Key.Key_Escape)
     assert not trail.isVisible()
     before = driver.settings()
     window.blurring.measure_lens()
     window.strip.cancel.emit()
     driver.settled()
-    assert "Cancelled" in window.bench.note.text_in_full() and driver.settings() == before
+    assert "Cancelled" in window.surface.message.text_in_full() and driver.settings() == before
     window.blurring.measure_lens()
     driver.settled()
-    words = window.bench.note.text_in_full()
+    words = window.surface.message.text_in_full()
     kept = driver.settings().acutance
     told = "Kept for this lens" in words and kept.deblur == "lens" and kept.corners is not None
     assert told or (driver.settings() == before and ("too few" in words or "nothing to undo" in words))
@@ -394,18 +394,18 @@ def test_deblurring_waits_until_it_is_asked_for(driver: Driver) -> None:
     driver.choose("test-card.dng")
     driver.settled()
     before = driver.pixels()
-    window.actions_by_name["deblur_waits"].trigger()
+    window.surface.commands.by_name["deblur_waits"].trigger()
     window.proofs.edit_many({"acutance.deblur": "lens", "acutance.radius": 1.2, "acutance.method": "fast"})
     driver.settled()
     assert np.array_equal(driver.pixels(), before), "shown without it"
     assert "waits" in window.bench.contents[0].instead
-    window.actions_by_name["deblur_now"].trigger()
+    window.surface.commands.by_name["deblur_now"].trigger()
     driver.settled()
     after = driver.pixels()
     assert np.abs(after.astype(int) - before).max() > 3 and not window.bench.contents[0].instead
     window.proofs.edit("acutance.radius", 1.5)
     driver.settled()
     assert np.array_equal(driver.pixels(), before), "another blur waits anew"
-    window.actions_by_name["deblur_waits"].trigger()
+    window.surface.commands.by_name["deblur_waits"].trigger()
     driver.settled()
     assert not np.array_equal(driver.pixels(), before)

@@ -92,10 +92,10 @@ def test_methods_stand_side_by_side(driver: Driver) -> None:
 def test_what_cannot_be_stripped_says_why(driver: Driver) -> None:
     window, strip = driver.window, driver.window.bench.test_strip
     window.open_test_strip("finish.format")
-    assert not strip.isVisible() and "does not change" in window.bench.note.text_in_full()
+    assert not strip.isVisible() and "does not change" in window.surface.message.text_in_full()
     window.bench.show_proof(0, BARE)
     window.open_test_strip("light.exposure")
-    assert not strip.isVisible() and "bare" in window.bench.note.text_in_full()
+    assert not strip.isVisible() and "bare" in window.surface.message.text_in_full()
 
 
 def test_choosing_another_frame_leaves_the_strip(driver: Driver) -> None:

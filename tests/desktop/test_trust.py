@@ -69,7 +69,7 @@ def test_a_sidecar_of_a_newer_program_is_shown_read_only(driver: Driver, frames:
     driver.window.proofs.edit("light.exposure", 1)
     driver.settled()
     assert driver.settings().light.exposure == 0
-    assert "newer version" in driver.window.bench.note.text_in_full()
+    assert "newer version" in driver.window.surface.message.text_in_full()
     assert "99" in path.read_text("utf-8")
 
 
@@ -293,7 +293,7 @@ def test_an_old_proof_keeps_its_methods_until_it_is_renewed(driver: Driver) -> N
     assert "method" in words, words
     assert not np.array_equal(driver.pixels(0), before)
     driver.key(Qt.Key.Key_N, Qt.KeyboardModifier.ShiftModifier)
-    assert "newest methods already" in driver.window.bench.note.text_in_full()
+    assert "newest methods already" in driver.window.surface.message.text_in_full()
 
 
 def test_a_merge_is_seen_in_both_panes(driver: Driver) -> None:

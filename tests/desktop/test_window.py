@@ -16,7 +16,8 @@ from pytestqt.qtbot import QtBot
 
 from irvane.core.settings import STATIONS
 from irvane.desktop import service
-from irvane.desktop.actions import COMMANDS, KeysDialog
+from irvane.desktop.actions import KeysDialog
+from irvane.desktop.commands import COMMANDS
 from irvane.desktop.item import BARE
 from irvane.desktop.line.controls import ChoiceRow, NumberRow
 from irvane.desktop.window import Window
@@ -211,7 +212,7 @@ def test_trouble_is_said_in_a_sentence(driver: Driver, frames: Path, tmp_path: P
     (tmp_path / "blocked").write_text("x")
     driver.window.writing.set_folder(tmp_path / "blocked" / "sub")
     driver.window.writing.write()
-    driver.until(lambda: "sub" in driver.window.bench.note.text_in_full())
+    driver.until(lambda: "sub" in driver.window.surface.message.text_in_full())
     assert not driver.window.writing.busy
 
 

@@ -301,7 +301,7 @@ def differences(a: Settings, b: Settings) -> list[str]:
 
 
 REGIONS = "regions"
-#: Parts that can be handed on by themselves: what of the picture is shown, how its range is fitted into it,
+#: Parts that can be copied by themselves: what of the picture is shown, how its range is fitted into it,
 #: and the regions, in their places; those that are found anew (tones, hues, focus, subject) find the other
 #: frame's own.
 PARTS: dict[str, tuple[str, ...]] = {

@@ -108,7 +108,7 @@ class MergeDialog(QDialog):
         take = QPushButton("Merge")
         take.setDefault(True)
         take.clicked.connect(self._take)
-        leave = QPushButton("Leave")
+        leave = QPushButton("Cancel")
         leave.clicked.connect(self.reject)
         below = QHBoxLayout()
         below.addStretch(1)
@@ -301,8 +301,8 @@ class Merging(QObject):
         item = self.proofs.item()
         return item.source if item is not None and isinstance(item.source, MergeSource) else None
 
-    def ask(self) -> None:
-        """Ask how the selected frames are merged."""
+    def ask(self, kind: str = "") -> None:
+        """Ask how the selected frames are merged; `kind` is proposed."""
         items = self._meant()
         if len(items) < 2:
             self.said.emit(
@@ -319,6 +319,8 @@ class Merging(QObject):
             self.proofs.service.trial("layout", lambda progress: try_layout(members, how, progress), done)
 
         self.dialog = MergeDialog(items, self._window, before, places, tried)
+        if kind:
+            self.dialog.kind.setCurrentIndex(self.dialog.kind.findData(kind))
         again = self.proofs.item() if before is not None else None
         self.dialog.wanted.connect(lambda numbers, how: self._merge(numbers, how, again))
         self.dialog.open()

@@ -17,3 +17,8 @@ def tip(text: str) -> str:
 def on_button(text: str, longest: int = 28) -> str:
     """A name for a button or a menu: cut to a sane length; an ampersand is one."""
     return plain_text(text, longest).replace("&", "&&")
+
+
+def counted(count: int, noun: str, several: str = "") -> str:
+    """``1 frame``, ``2 frames``: a number and its noun."""
+    return f"{count} {noun if count == 1 else several or noun + 's'}"

@@ -62,7 +62,7 @@ class PreferencesDialog(QDialog):
         keep = QPushButton("Save")
         keep.setDefault(True)
         keep.clicked.connect(self._save)
-        leave = QPushButton("Leave")
+        leave = QPushButton("Cancel")
         leave.setToolTip("Nothing is changed (Esc).")
         leave.clicked.connect(self.reject)
         below = QHBoxLayout()

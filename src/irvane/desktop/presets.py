@@ -59,7 +59,7 @@ class SaveDialog(QDialog):
         self.keep = QPushButton("Save")
         self.keep.setDefault(True)
         self.keep.clicked.connect(self._take)
-        leave = QPushButton("Leave")
+        leave = QPushButton("Cancel")
         leave.clicked.connect(self.reject)
         below = QHBoxLayout()
         below.addStretch(1)

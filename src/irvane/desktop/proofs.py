@@ -16,12 +16,12 @@ from irvane.core.files.settings_file import read_settings_file
 from irvane.core.light.suggest import Suggestion
 from irvane.core.line.context import suggested_light
 from irvane.core.line.frame import Frame
-from irvane.core.settings import GRADES, STATIONS, Settings, older_methods, renewed
+from irvane.core.settings import GRADES, STATIONS, Settings, copied_settings, older_methods, renewed
 from irvane.desktop.bench.bench import Bench
 from irvane.desktop.bench.judging import Judging
-from irvane.desktop.handing import HandOnDialog
+from irvane.desktop.copying_settings import CopySettingsDialog
 from irvane.desktop.item import BARE, Item
-from irvane.desktop.plain import on_button
+from irvane.desktop.plain import counted, on_button
 from irvane.desktop.presets import PresetsDialog
 from irvane.desktop.service import RenderService
 from irvane.desktop.session import Session
@@ -33,11 +33,13 @@ class Proofs(QObject):
     Signals
     -------
     said(sentence), picking(on) : the next click chooses a grey spot.
+    changed(sentence) : something was done that may be taken back at once.
     """
 
     said = Signal(str)
     picking = Signal(bool)
     frames_wanted = Signal(object, int)
+    changed = Signal(str)
 
     def __init__(
         self, session: Session, service: RenderService, bench: Bench, judging: Judging, parent: QWidget
@@ -46,6 +48,8 @@ class Proofs(QObject):
         self.session, self.service, self.bench, self.judging = session, service, bench, judging
         self._window = parent
         self._picks_fringe = False
+        #: Settings that were copied, and the name of their frame.
+        self.copied: tuple[str, Settings] | None = None
         #: While a region is chosen: takes values in the proof's stead (True), and suggests light for the
         #: region alone.
         self.instead: Callable[[dict[str, object]], bool] = lambda _values: False
@@ -180,28 +184,54 @@ class Proofs(QObject):
             settings = preset.applied(item.settings(proof))
             self.session.replace_settings(item.number, proof, settings, f"preset “{preset.name}”")
 
-    def hand_on(self) -> None:
-        """Ask which stations of the chosen proof go to which frames."""
+    def copy_settings(self) -> None:
+        """Remember the settings of the chosen proof."""
+        item = self.item()
+        if item is not None and self.number != BARE:
+            self.copied = item.source.name, item.settings(self.number)
+            self.said.emit("Copied. Select the frames that are to have these settings, then Ctrl+V.")
+
+    def paste_settings(self, selected: list[int]) -> None:
+        """Ask which of the remembered settings go into the selected frames."""
+        item = self.item()
+        if self.copied is None or item is None:
+            return
+        frames = [one for one in self.session.items.values() if one.ready]
+        self._ask_to_copy(*self.copied, frames, [*selected, item.number])
+
+    def copy_to(self, selected: list[int]) -> None:
+        """Ask which stations of the chosen proof go to which frames; those selected are ticked."""
         item = self.item()
         others = [i for i in self.session.items.values() if item is not None and i is not item and i.ready]
-        if item is None or self.number == BARE or not others:
-            self.said.emit(
-                "Open more frames, and choose a proof: its settings can then be handed on to them."
-            )
-            return
-        settings = item.settings(self.number)
-        dialog = HandOnDialog(item, settings, others, self._window)
+        if item is not None and self.number != BARE and others:
+            self._ask_to_copy(item.source.name, item.settings(self.number), others, selected)
+
+    def _ask_to_copy(self, name: str, settings: Settings, to: list[Item], ticked: list[int]) -> None:
+        dialog = CopySettingsDialog(name, settings, to, self._window, frozenset(ticked))
         dialog.wanted.connect(
-            lambda stations, numbers, fresh: self._hand_on(settings, stations, numbers, fresh)
+            lambda stations, numbers, fresh: self._copy_to(settings, stations, numbers, fresh)
         )
         dialog.open()
 
-    def _hand_on(
+    def _copy_to(
         self, settings: Settings, stations: tuple[str, ...], numbers: tuple[int, ...], fresh: bool
     ) -> None:
-        self.session.hand_on(settings, stations, numbers, fresh)
-        frames = f"{len(numbers)} frame{'' if len(numbers) == 1 else 's'}"
-        self.said.emit(f"Handed on to {frames}: {', '.join(stations)}. Ctrl+Z takes it back.")
+        self.session.copy_settings(settings, stations, numbers, fresh)
+        frames = counted(len(numbers), "frame")
+        self.changed.emit(f"Copied to {frames}: {', '.join(stations)}.")
+
+    def station_back(self, station: str) -> None:
+        """One station as an untouched proof has it; the others stay."""
+        item = self.item()
+        if item is None or self.number == BARE or not station:
+            return
+        before = item.settings(self.number)
+        after = copied_settings(Settings(), before, (station,))
+        if after == before:
+            self.said.emit(f"{station.capitalize()} is untouched already.")
+            return
+        self.session.replace_settings(item.number, self.number, after, f"{station} back to untouched")
+        self.changed.emit(f"{station.capitalize()} is as an untouched proof has it.")
 
     def remove_proof(self) -> None:
         """Remove the chosen proof; undo brings it back."""

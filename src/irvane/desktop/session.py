@@ -347,7 +347,7 @@ class Session(QObject):
         self._do(item, replace(item.sidecar, proofs=proofs, current=len(proofs) - 1), f"new proof “{name}”")
         return len(item.sidecar.proofs) - 1
 
-    def hand_on(
+    def copy_settings(
         self, settings: Settings, stations: tuple[str, ...], numbers: tuple[int, ...], fresh: bool
     ) -> None:
         """Give other items the settings of some stations, in one undoable step.
@@ -356,12 +356,12 @@ class Session(QObject):
         ----------
         fresh : into a new proof of each, which becomes its current one; otherwise into its current proof.
         """
-        self.undo.beginMacro(f"hand on {', '.join(stations)}")
+        self.undo.beginMacro(f"copy {', '.join(stations)}")
         for number in numbers:
             item = self.items[number]
             proof = self.new_proof(number, item.sidecar.current) if fresh else item.sidecar.current
             taken = copied_settings(settings, item.settings(proof), stations)
-            self.replace_settings(number, proof, taken, f"{', '.join(stations)} handed on")
+            self.replace_settings(number, proof, taken, f"{', '.join(stations)} copied")
         self.undo.endMacro()
 
     def remove_proof(self, number: int, proof: int) -> None:

@@ -13,6 +13,7 @@ from irvane.core.files.formats import OPENABLE
 from irvane.core.files.preferences import preferences
 from irvane.core.line.looks import PICTURE
 from irvane.core.line.teststrip import PRESETS
+from irvane.core.merge.kinds import FUSION, HDR, JOIN, MEAN, PANORAMA
 from irvane.desktop.about import AboutDialog
 from irvane.desktop.actions import KeysDialog
 from irvane.desktop.asking import ask_files, ask_folder, ask_settings
@@ -44,6 +45,14 @@ def targets(window: Any) -> dict[str, Callable[[], object]]:
         **window.sheeting.targets(),
         "merge": lambda: window.opening.merge(proofs.bracket()),
         "merge_how": window.merging.ask,
+        "merge_hdr": lambda: window.merging.ask(HDR),
+        "merge_fusion": lambda: window.merging.ask(FUSION),
+        "merge_join": lambda: window.merging.ask(JOIN),
+        "merge_mean": lambda: window.merging.ask(MEAN),
+        "merge_panorama": lambda: window.merging.ask(PANORAMA),
+        "copy_settings": proofs.copy_settings,
+        "paste_settings": lambda: proofs.paste_settings(window.sheeting.selected_items()),
+        "station_back": lambda: proofs.station_back(window.band.station),
         "together": window.merging.together,
         "apart": window.merging.apart,
         "plan": window.merging.plan,
@@ -58,7 +67,7 @@ def targets(window: Any) -> dict[str, Callable[[], object]]:
         "bare": proofs.toggle_bare,
         "strip": window.toggle_test_strip,
         "preset_strip": lambda: window.open_test_strip(PRESETS),
-        "hand_on": proofs.hand_on,
+        "copy_to": lambda: proofs.copy_to(window.sheeting.selected_items()),
         "presets": proofs.choose_preset,
         "suggest": proofs.suggest_light,
         "grey": lambda: proofs.pick_grey(not bench.views[0].picking),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
@@ -21,7 +22,6 @@ from irvane.core.files.presets import Preset
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.teststrip import GRADE
 from irvane.core.settings import STATIONS
-from irvane.desktop.actions import make_actions
 from irvane.desktop.appearance import Appearance
 from irvane.desktop.asking import may_close
 from irvane.desktop.automatic import Automatic
@@ -55,7 +55,7 @@ from irvane.desktop.reporting import Reporting
 from irvane.desktop.service import RenderService
 from irvane.desktop.session import Session
 from irvane.desktop.sheet.sheeting import Sheeting
-from irvane.desktop.targets import targets
+from irvane.desktop.surface import Surface
 from irvane.desktop.throttle import FRAME, Throttle
 from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.writer import Writing
@@ -67,10 +67,6 @@ _EMPTY = (
 _AS_IT_WAS = "Ctrl+B opens what stood here last: frames, panes, zoom.\n\n"
 #: Pixels of height below which controls stand closer.
 _LOW = 720
-#: Milliseconds that a sentence stays.
-_SENTENCE = 9000
-#: Pixels between the menus and the sentence, and at its end.
-_BESIDE_MENUS = 40
 
 
 class Window(QMainWindow):
@@ -120,14 +116,7 @@ class Window(QMainWindow):
         self._lay_out()
         self._connect()
         self.hands = Hands(self)
-        self.actions_by_name = make_actions(self, targets(self))
-        for number, station in enumerate(STATIONS):
-            action = self.addAction(station)
-            action.setShortcut(str(number + 1))
-            action.triggered.connect(lambda _checked=False, s=station: self.band.toggle(s))
-        self.menuBar().setCornerWidget(self.bench.note)
-        self._sentence = QTimer(self, singleShot=True, interval=_SENTENCE)
-        self._sentence.timeout.connect(lambda: self.bench.note.set_full(""))
+        self.surface = Surface(self)
         self.shelf.hide()
         self._greyed = GreyedFields()
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]
@@ -210,13 +199,13 @@ class Window(QMainWindow):
         ):  # fmt: skip
             source.said.connect(self.say)
         self.session.refused.connect(self.say)
+        proofs.changed.connect(lambda words: self.say(words, "Undo", self.session.undo.undo))
 
     # sentences
 
-    def say(self, sentence: str) -> None:
-        """Show a sentence for a while."""
-        self.bench.note.set_full(plain_text(sentence, 400))
-        self._sentence.start()
+    def say(self, sentence: str, words: str = "", call: Callable[[], object] | None = None) -> None:
+        """Show a sentence until it was seen, with a button that does something about it."""
+        self.surface.message.set_full(plain_text(sentence, 400), words, call)
 
     # opening
 
@@ -354,12 +343,11 @@ class Window(QMainWindow):
             parts: tuple[Shelf | Band | Bench, ...] = (self.shelf, self.band, self.bench)
             for part in parts:
                 part.set_low(low)
-        menus = self.menuBar()
-        used = menus.actionGeometry(menus.actions()[-1]).right()
-        self.bench.note.setFixedWidth(max(self.width() - used - _BESIDE_MENUS, 120))
-        menus.setCornerWidget(self.bench.note)
+        self.surface.fit()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        if isinstance(watched, QWidget) and watched.window() is self:
+            self.surface.hand_acts(event)
         if self._greyed.swallows(watched, event):
             return True
         if turns_unasked(watched, event):

@@ -211,7 +211,7 @@ def missing(name: str, developed: Developed, step: float = 1.0) -> str:
     if developed.step == 1 and look.raw is not None and developed.cfa is None:
         return "no mosaic in this file"
     if look.origin and developed.step == 1 and developed.origin is None:
-        return "nothing was merged to light here"
+        return "no HDR merge is shown here"
     known = developed.noise is not None or developed.finished is not None
     return "no noise is removed here" if look.removed and not known else ""
 

@@ -25,15 +25,15 @@ class MergeKind:
 HDR, FUSION, JOIN, MEAN, PANORAMA = "hdr", "fusion", "join", "mean", "panorama"
 KINDS = {
     HDR: MergeKind(
-        "to light",
+        "HDR",
         "Every pixel weighted by its noise: scene-linear light of all stops, toned afterwards. Raw frames.",
-        "merged to light",
+        "merged (HDR)",
         True,
     ),
     FUSION: MergeKind(
-        "for detail",
+        "exposure fusion",
         "Each frame gives the detail it has; a finished picture, natural at once.",
-        "fused for detail",
+        "exposure fusion",
         False,
     ),
     JOIN: MergeKind(
@@ -43,7 +43,7 @@ KINDS = {
         False,
     ),
     MEAN: MergeKind(
-        "average",
+        "mean of a burst",
         "A burst of equal frames: noise falls with the root of their number.",
         "averaged",
         False,

@@ -106,7 +106,6 @@ class Bench(QWidget):
         self.strip.blinked.connect(self.blink)
         self.strip.swapped.connect(lambda: self.swap())
         self.strip.counted.connect(self.change_count)
-        self.note = self.strip.note
         layout.addWidget(self.strip)
         self._panes_holder = QWidget()
         self._panes_holder.setLayout(self.arranging.grid)
@@ -319,7 +318,7 @@ class Bench(QWidget):
         """The next click chooses a grey spot."""
         for view in self.views:
             view.picking = on
-        self.note.set_full("Click on something grey (Esc: leave)" if on else "")
+        self.said.emit("Click on something grey (Esc: leave)" if on else "")
 
     # arranging
 

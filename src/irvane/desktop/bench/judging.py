@@ -73,6 +73,11 @@ class Judging(QObject):
         self.bench.refresh()
         self.bench.controller.request()
 
+    @property
+    def blinks_by_itself(self) -> bool:
+        """Do the panes change places by themselves?"""
+        return self._blinker.isActive()
+
     def blink_timed(self) -> None:
         """Blink by itself, or stop."""
         if self._blinker.isActive():

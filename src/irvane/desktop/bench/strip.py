@@ -20,7 +20,6 @@ from irvane.core.judge.matching import KINDS as MATCHED
 from irvane.core.line.look_purposes import by_purpose
 from irvane.core.line.looks import PICTURE
 from irvane.desktop import theme
-from irvane.desktop.bench.elided import Elided
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED, ONE
 from irvane.desktop.bench.viewport import ZOOMS
 from irvane.desktop.flat import flat_button
@@ -109,8 +108,6 @@ class BenchStrip(QWidget):
         for button in (self.blink_button, self.swap_button, self.match_button, self.marks_button):
             row.addWidget(button)
         row.addStretch(1)
-        self.note = Elided("muted")  # the window has a place for it
-        self.note.setAccessibleName("Message")
         self.look_box = QComboBox()
         self.look_box.setAccessibleName("Look")
         self.look_box.setPlaceholderText("a region's mask")

@@ -81,6 +81,9 @@ class StationPage(QWidget):
         self._layout.addWidget(holder, 1)
         return column
 
+    def unfold_for(self, path: str) -> None:
+        """Show a setting, wherever it is."""
+
     def set_low(self, on: bool) -> None:
         """With less height."""
         for row in self.rows.values():

@@ -94,6 +94,11 @@ class Queueing(QObject):
         self.dialog.chosen.connect(self._chosen)
         self.dialog.open()
 
+    def use(self, name: str) -> None:
+        """Write to this destination from now on."""
+        self._chosen(name, ())
+        self.said.emit(f"The queue writes to {self.words()} from now on.")
+
     def _chosen(self, name: str, others: tuple[str, ...]) -> None:
         try:
             choose(destination=name, also=others)

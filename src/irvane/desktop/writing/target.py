@@ -86,7 +86,7 @@ def ask(parent: QWidget, planned: Planned) -> job.Target | None:
     box.setText(plain_text(f"{target.path.name} exists already in {target.path.parent}."))
     beside = box.addButton(plain_text(f"Write as {fresh.name}", 60), QMessageBox.ButtonRole.AcceptRole)
     over = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
-    box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+    box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
     box.setDefaultButton(beside)
     box.exec()
     if box.clickedButton() is beside:

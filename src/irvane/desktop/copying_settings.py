@@ -1,4 +1,4 @@
-"""Handing settings on: chosen stations of one proof to other frames, after seeing what would change."""
+"""Copying settings: chosen stations of one proof to other frames, after seeing what would change."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from irvane.core.settings import Settings, copied_settings
 from irvane.desktop import theme
 from irvane.desktop.item import Item
 from irvane.desktop.parts import Parts, change_words
-from irvane.desktop.plain import tip
+from irvane.desktop.plain import counted, tip
 from irvane.desktop.rows import NOWHERE, Index
 
 
@@ -67,8 +67,13 @@ class _Frames(QAbstractListModel):
         self._ticked = set(range(len(self._items))) if on else set()
         self._tell()
 
+    def tick(self, rows: list[int]) -> None:
+        """Tick these lines."""
+        self._ticked |= set(rows)
+        self._tell()
+
     def set_stations(self, stations: tuple[str, ...]) -> None:
-        """The stations that are to be handed on."""
+        """The stations that are to be copied."""
         self._stations = stations
         self._tell()
 
@@ -81,24 +86,29 @@ class _Frames(QAbstractListModel):
         self.changed.emit()
 
 
-class HandOnDialog(QDialog):
+class CopySettingsDialog(QDialog):
     """Which stations, to which frames; every line says what would change.
 
     Signals
     -------
-    wanted(stations, numbers, fresh) : hand these on to these items, as a new proof of theirs or into the
+    wanted(stations, numbers, fresh) : copy these to these items, as a new proof of theirs or into the
     present one.
     """
 
     wanted = Signal(tuple, tuple, bool)
 
-    def __init__(self, source: Item, settings: Settings, items: list[Item], parent: QWidget) -> None:
+    def __init__(
+        self, name: str, settings: Settings, items: list[Item], parent: QWidget,
+        ticked: frozenset[int] = frozenset(),
+    ) -> None:  # fmt: skip
+        """`name` : of the frame that they come from. ticked : items that are ticked at first."""
         super().__init__(parent)
-        self.setWindowTitle("Hand settings on")
+        self.setWindowTitle("Copy settings")
         self.resize(820, 520)
         self.parts = Parts(settings)
         self.parts.changed.connect(self._preview)
         self.lines = _Frames(settings, items, self)
+        self.lines.tick([row for row, item in enumerate(items) if item.number in ticked])
         self.lines.changed.connect(self._count)
         self.frames = QListView()
         self.frames.setModel(self.lines)
@@ -112,14 +122,14 @@ class HandOnDialog(QDialog):
         none.clicked.connect(lambda: self.lines.tick_all(False))
         self.fresh = QCheckBox("As a new proof of each frame")
         self.fresh.setToolTip("The proofs that are there stay as they are.")
-        self.hand_on = QPushButton()
-        self.hand_on.setDefault(True)
-        self.hand_on.clicked.connect(self._take)
-        leave = QPushButton("Leave")
+        self.copy = QPushButton()
+        self.copy.setDefault(True)
+        self.copy.clicked.connect(self._take)
+        leave = QPushButton("Cancel")
         leave.setToolTip("Nothing is changed (Esc).")
         leave.clicked.connect(self.reject)
         left = QVBoxLayout()
-        title = QLabel(plain_text(f"From {source.source.name}", 60))
+        title = QLabel(plain_text(f"From {name}", 60))
         title.setTextFormat(Qt.TextFormat.PlainText)
         left.addWidget(title)
         left.addWidget(self.parts)
@@ -139,7 +149,7 @@ class HandOnDialog(QDialog):
         below = QHBoxLayout()
         below.addStretch(1)
         below.addWidget(leave)
-        below.addWidget(self.hand_on)
+        below.addWidget(self.copy)
         layout = QVBoxLayout(self)
         layout.addLayout(both, 1)
         layout.addLayout(below)
@@ -156,8 +166,8 @@ class HandOnDialog(QDialog):
 
     def _count(self) -> None:
         count = len(self.chosen_items())
-        self.hand_on.setText(f"Hand on to {count} frame{'' if count == 1 else 's'}")
-        self.hand_on.setEnabled(bool(count and self.parts.chosen()))
+        self.copy.setText(f"Copy to {counted(count, 'frame')}")
+        self.copy.setEnabled(bool(count and self.parts.chosen()))
 
     def _take(self) -> None:
         numbers = tuple(item.number for item in self.chosen_items())

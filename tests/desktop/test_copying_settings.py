@@ -1,4 +1,4 @@
-"""Settings handed on to other frames: previewed, chosen by station and frame, undone in one step."""
+"""Settings copied to other frames: previewed, chosen by station and frame, undone in one step."""
 
 from __future__ import annotations
 
@@ -7,24 +7,26 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from irvane.core.settings import Settings, copied_settings
-from irvane.desktop.handing import HandOnDialog
+from irvane.desktop.copying_settings import CopySettingsDialog
 from irvane.desktop.parts import change_words
 
 from .conftest import Driver
 
 
-def _dialog() -> HandOnDialog:
-    return next(w for w in QApplication.topLevelWidgets() if isinstance(w, HandOnDialog) and w.isVisible())
+def _dialog() -> CopySettingsDialog:
+    return next(
+        w for w in QApplication.topLevelWidgets() if isinstance(w, CopySettingsDialog) and w.isVisible()
+    )
 
 
-def _tick(dialog: HandOnDialog, row: int) -> None:
+def _tick(dialog: CopySettingsDialog, row: int) -> None:
     """With the keyboard, as the list offers it."""
     dialog.frames.setFocus()
     dialog.frames.setCurrentIndex(dialog.lines.index(row))
     QTest.keyClick(dialog.frames, Qt.Key.Key_Space)
 
 
-def _opened(driver: Driver) -> HandOnDialog:
+def _opened(driver: Driver) -> CopySettingsDialog:
     driver.choose("bench-iso6400.dng")
     driver.settled()
     driver.window.proofs.edit_many({"light.exposure": 0.7, "noise.texture": 20})
@@ -47,7 +49,7 @@ def test_words_say_what_would_change() -> None:
 def test_stations_with_settings_are_ticked_and_every_frame_says_what_it_gets(driver: Driver) -> None:
     dialog = _opened(driver)
     assert dialog.parts.chosen() == ("noise", "light", "colour")
-    assert not dialog.hand_on.isEnabled(), "no frame is ticked"
+    assert not dialog.copy.isEnabled(), "no frame is ticked"
     dialog.parts.boxes["noise"].setChecked(False)
     lines = [dialog.lines.index(k).data() for k in range(dialog.lines.rowCount())]
     assert all("exposure +0.70 EV" in line and "texture" not in line for line in lines)
@@ -63,8 +65,8 @@ def test_handing_on_changes_the_ticked_frames_and_one_undo_takes_it_back(driver:
     for row in range(2):
         _tick(dialog, row)
     chosen = dialog.chosen_items()
-    assert dialog.hand_on.text() == "Hand on to 2 frames"
-    driver.click(dialog.hand_on)
+    assert dialog.copy.text() == "Copy to 2 frames"
+    driver.click(dialog.copy)
     for item in session.items.values():
         light = item.settings(item.sidecar.current).light.exposure
         assert light == (0.7 if item in [*chosen, source] else 0)
@@ -80,6 +82,6 @@ def test_handed_on_as_new_proofs_the_old_ones_stay(driver: Driver) -> None:
     dialog.fresh.setChecked(True)
     _tick(dialog, 0)
     (item,) = dialog.chosen_items()
-    driver.click(dialog.hand_on)
+    driver.click(dialog.copy)
     assert len(item.sidecar.proofs) == 2 and item.sidecar.current == 1
     assert item.settings(0) == Settings() and item.settings(1).light.exposure == 0.7
