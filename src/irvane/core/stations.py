@@ -305,8 +305,12 @@ class Finish:
         "Colour space of the written file; its ICC profile is put inside.",
     )  # fmt: skip
     format: str = declare.choice(
-        "tiff", "Format", (("tiff", "TIFF"), ("jpeg", "JPEG"), ("exr", "OpenEXR")), FILE,
-        "TIFF for further work, JPEG to pass on, OpenEXR for the light of the scene: see Float files.",
+        "tiff", "Format", (
+            ("tiff", "TIFF 16 bit"), ("jpeg", "JPEG"), ("png", "PNG 16 bit"), ("dng", "linear DNG"),
+            ("exr", "OpenEXR"), ("jxl", "JPEG XL"), ("avif", "AVIF"), ("radiance", "Radiance HDR"),
+        ), FILE,
+        "TIFF, PNG and linear DNG for further work; JPEG, JPEG XL and AVIF to pass on; OpenEXR and Radiance "
+        "HDR for the light of the scene: see Float files. Other depths: destinations.",
     )  # fmt: skip
     enlarge: str = declare.choice(
         "1", "Enlarging", (("1", "none"), ("1.5", "1.5 times"), ("2", "twice"), ("4", "4 times")), FILE,
@@ -326,5 +330,5 @@ class Finish:
         "With tone: what is made of it there. A linear DNG always holds the camera's light.",
     )  # fmt: skip
     quality: float = declare.number(
-        92, "Quality", "%", 40, 100, 1, FILE, "JPEG quality; other formats lose nothing."
+        92, "Quality", "%", 40, 100, 1, FILE, "Of JPEG, JPEG XL and AVIF; other formats lose nothing."
     )

@@ -11,15 +11,10 @@ from irvane.core.line.merging import MergeSource
 from irvane.desktop.bench.bench import FEWEST, MOST
 from irvane.desktop.bench.panes import DIFFERENCE, DIVIDED
 from irvane.desktop.item import BARE, Item
+from irvane.desktop.line.rests import BARE_RESTS
 
 if TYPE_CHECKING:
     from irvane.desktop.window import Window
-
-#: Why a frame's controls rest, said alike wherever they do.
-BARE_RESTS = (
-    "This pane shows the bare frame, which has no settings: choose the other pane, press B for the proof, or N "
-    "for a new one."
-)
 
 
 def _item(window: Window) -> Item | None:

@@ -7,16 +7,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import partial
-from importlib.resources import files
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QIcon, QResizeEvent
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from irvane.desktop import theme
 from irvane.desktop.actions import BY_NAME, Actions
 from irvane.desktop.conditions import TICKS
 from irvane.desktop.flat import flat_button
+from irvane.desktop.icons_of import icon
 from irvane.desktop.plain import on_button
 
 
@@ -61,11 +61,6 @@ JOBS = (
     Job("Queue", "queue", rank=7),
 )  # fmt: skip
 _BETWEEN = 2
-
-
-def icon(name: str) -> QIcon:
-    """One of the icons that are shipped."""
-    return QIcon(str(files("irvane.desktop").joinpath("icons", f"{name}.svg")))
 
 
 class JobBar(QWidget):

@@ -19,9 +19,10 @@ from PySide6.QtWidgets import (
 from irvane.core.errors import plain_text
 from irvane.core.files.benches import last_path
 from irvane.core.files.presets import Preset
+from irvane.core.handbook import PAGE_OF
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.teststrip import GRADE
-from irvane.core.settings import STATIONS
+from irvane.core.settings import STATIONS, spec
 from irvane.desktop.appearance import Appearance
 from irvane.desktop.asking import may_close
 from irvane.desktop.automatic import Automatic
@@ -180,6 +181,8 @@ class Window(QMainWindow):
         shelf.frame_it.connect(self.framing.toggle)
         shelf.level.connect(self.framing.level)
         shelf.pick_fringe.connect(proofs.pick_fringe)
+        shelf.station_back.connect(proofs.station_back)
+        shelf.explain.connect(self._explain)
         shelf.choose_folder.connect(self.writing.choose_folder)
         proofs.picking.connect(shelf.pick_button.setChecked)
         self.band.chosen.connect(self._station)
@@ -202,6 +205,9 @@ class Window(QMainWindow):
         proofs.changed.connect(lambda words: self.say(words, "Undo", self.session.undo.undo))
 
     # sentences
+
+    def _explain(self, path: str) -> None:
+        self.surface.show_page(PAGE_OF[path.partition(".")[0]], spec(path).label)
 
     def say(self, sentence: str, words: str = "", call: Callable[[], object] | None = None) -> None:
         """Show a sentence until it was seen, with a button that does something about it."""

@@ -65,6 +65,7 @@ class Preferences:
     range_under : what dynamic range is told for, of :mod:`irvane.core.noise.dynamic_range`.
     all_figures : the table under the panes shows every figure. rows : those that it shows otherwise; none: as
         shipped.
+    unfolded : stations that show all of their settings.
     inches : lengths on paper are told in inches, otherwise in centimetres.
     """
 
@@ -82,6 +83,7 @@ class Preferences:
     range_under: str = USUAL
     all_figures: bool = False
     rows: tuple[str, ...] = ()
+    unfolded: tuple[str, ...] = ()
 
 
 def preferences_path() -> Path:
@@ -114,6 +116,7 @@ def preferences() -> Preferences:
         under if isinstance(under := known.get("range_under"), str) and under in CONDITIONS else USUAL,
         known.get("all_figures") is True,
         _words(known.get("rows")),
+        _words(known.get("unfolded")),
     )
 
 

@@ -12,9 +12,9 @@ from irvane.core.judge.rows import ROWS
 from irvane.core.line.look_purposes import by_purpose
 from irvane.core.settings import STATIONS, Choice, Method, names, spec
 from irvane.desktop.commands import COMMANDS
-from irvane.desktop.conditions import BARE_RESTS
 from irvane.desktop.finder.search import Entry
 from irvane.desktop.item import BARE
+from irvane.desktop.line.rests import BARE_RESTS
 
 if TYPE_CHECKING:
     from irvane.desktop.window import Window

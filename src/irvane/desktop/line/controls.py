@@ -6,14 +6,12 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QRect, Qt, Signal
-from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
-    QMenu,
     QPushButton,
     QSlider,
     QWidget,
@@ -22,6 +20,7 @@ from PySide6.QtWidgets import (
 from irvane.core.declaring import Curve
 from irvane.core.settings import Choice, Number, Points, spec, value_text
 from irvane.desktop import theme
+from irvane.desktop.line.row import NameLabel, SettingRow
 from irvane.desktop.numbers import NumberField
 
 NAME_WIDTH = 78
@@ -31,28 +30,9 @@ ROW_HEIGHT, NUMBER_HEIGHT = 26, 29
 LOW_ROW, LOW_NUMBER = 23, 25
 #: A drag with Shift moves this share of the way.
 _FINELY = 0.1
-
-
-class NameLabel(QLabel):
-    """The setting's name; a double click resets it, a right click opens its menu."""
-
-    reset = Signal()
-    strip = Signal()
-
-    def mark(self, on: bool) -> None:
-        """Underline it: a region changes it."""
-        if bool(self.property("differs")) != on:
-            self.setProperty("differs", on)
-            self.setStyleSheet(f"color: {theme.ACCENT.name()}; text-decoration: underline" if on else "")
-
-    def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
-        menu = QMenu(self)
-        menu.addAction("Test strip").triggered.connect(self.strip)
-        menu.addAction("Back to what a new proof has").triggered.connect(self.reset)
-        menu.exec(event.globalPos())
-
-    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:  # noqa: N802
-        self.reset.emit()
+#: Steps of a setting above which its slider is coarse.
+_MANY = 150
+_AUTO = "Takes the value that follows from what is measured in the frame."
 
 
 class _Track(QSlider):
@@ -63,6 +43,7 @@ class _Track(QSlider):
         self.neutral = neutral
         self.automatic = False
         self._fine_from: tuple[float, int] | None = None
+        self._finely = False
         self.setMinimumWidth(110)
         self.setFixedHeight(12)
 
@@ -92,6 +73,7 @@ class _Track(QSlider):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         self._fine_from = None
+        self._finely = event.button() == Qt.MouseButton.RightButton
         self._follow(event)
         self.setSliderDown(True)
 
@@ -112,7 +94,7 @@ class _Track(QSlider):
 
     def _follow(self, event: QMouseEvent) -> None:
         x, span = event.position().x(), self.maximum() - self.minimum()
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+        if self._finely or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             if self._fine_from is None:
                 self._fine_from = x, self.value()
             begun, value = self._fine_from
@@ -122,35 +104,32 @@ class _Track(QSlider):
         self.setValue(round(self.minimum() + (x - 4) / max(self.width() - 8, 1) * span))
 
 
-class NumberRow(QWidget):
+class NumberRow(SettingRow):
     """A numeric setting.
 
     Signals
     -------
     changed(value) : a float, or None for automatic.
     held(on) : the slider is taken hold of, or let go.
-    strip : its test strip is asked for. set_back : it is to be as it was at first.
     """
 
-    changed = Signal(object)
-    strip = Signal()
-    set_back = Signal()
     held = Signal(bool)
 
     def __init__(self, path: str) -> None:
         super().__init__()
         declared = spec(path)
         assert isinstance(declared, Number)
-        self.path, self.spec = path, declared
+        self.spec = declared
         self._fine = declared.step / 10 if declared.decimals else declared.step
         if declared.decimals == 2:
             self._fine = 0.02
+        #: Many values lie under each pixel of the slider: the hover text offers to drag finely.
+        self._coarse = (declared.high - declared.low) / declared.step > _MANY
         self._filling = False
         self._automatic_value: float | None = None
         self._value: float | None = None
-        self.name = NameLabel(declared.label)
-        self.name.reset.connect(self.set_back)
-        self.name.strip.connect(self.strip)
+        self.auto: QPushButton | None = None
+        self.begin(path, NameLabel(declared.label))
         self.slider = _Track(round((declared.neutral - declared.low) / self._fine))
         self.slider.setRange(0, round((declared.high - declared.low) / self._fine))
         self.slider.setSingleStep(max(1, round(declared.step / self._fine)))
@@ -174,19 +153,19 @@ class NumberRow(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setHorizontalSpacing(5)
         layout.setVerticalSpacing(0)
-        layout.setColumnStretch(0, 1)
+        layout.setColumnStretch(1, 1)
         layout.addWidget(self.name, 0, 0)
-        layout.addWidget(self.box, 0, 2)
-        layout.addWidget(self.slider, 1, 0, 1, 3)
-        self.auto: QPushButton | None = None
+        layout.addWidget(self.back, 0, 1, Qt.AlignmentFlag.AlignLeft)
+        layout.addWidget(self.box, 0, 3)
+        layout.addWidget(self.slider, 1, 0, 1, 4)
         if declared.automatic:
             self.auto = QPushButton("auto")
             self.auto.setProperty("flat", True)
             self.auto.setCheckable(True)
-            self.auto.setToolTip("Takes the value that follows from what is measured in the frame.")
+            self.auto.setAccessibleDescription(_AUTO)
             self.auto.clicked.connect(self._auto_clicked)
             self.auto.setFixedHeight(17)
-            layout.addWidget(self.auto, 0, 1)
+            layout.addWidget(self.auto, 0, 2)
         self.setFixedHeight(NUMBER_HEIGHT)
         self._tip()
 
@@ -201,10 +180,11 @@ class NumberRow(QWidget):
         text = f"{s.help}\nFrom {s.low:g} to {s.high:g} {s.unit}; neutral: {s.neutral:g} {s.unit}."
         if s.automatic and self._automatic_value is not None:
             text += f" Automatic here: {value_text(self.path, self._automatic_value)}."
-        text += "\nDrag with Shift: finely. Wheel and arrow keys: steps."
+        text += f"\nDrag with Shift{', or with the right button' if self._coarse else ''}: finely. "
+        text += "Wheel and arrow keys: steps."
         text += "\nDouble click on the name: back to what a new proof has. Right click, or F: its test strip."
-        for widget in (self.name, self.slider, self.box):
-            widget.setToolTip(text)
+        self.help = text
+        self.tell()
         self.slider.setAccessibleDescription(s.help)
 
     def show_value(self, value: float | None, automatic: float | None = None) -> None:
@@ -226,6 +206,12 @@ class NumberRow(QWidget):
             self._tip()
         self._filling = False
 
+    def tell(self) -> None:
+        """What is said on hover."""
+        super().tell()
+        if self.auto is not None and not self._why:
+            self.auto.setToolTip(_AUTO)
+
     def _slid(self, place: int) -> None:
         if not self._filling:
             self.changed.emit(round(self.spec.low + place * self._fine, 6))
@@ -242,33 +228,22 @@ class NumberRow(QWidget):
             self.changed.emit(min(max(round(fallback, self.spec.decimals), self.spec.low), self.spec.high))
 
 
-class NamedRow(QWidget):
-    """A setting's name and, beside it, the one control that shows and changes it.
-
-    Signals
-    -------
-    changed(value), strip, set_back
-    """
-
-    changed = Signal(object)
-    strip = Signal()
-    set_back = Signal()
+class NamedRow(SettingRow):
+    """A setting's name and, beside it, the one control that shows and changes it."""
 
     def __init__(self, path: str, box: QWidget, help: str, width: int = NAME_WIDTH) -> None:
         super().__init__()
-        self.path = path
-        self.name = NameLabel(spec(path).label)
-        self.name.setFixedWidth(width)
-        self.name.reset.connect(self.set_back)
-        self.name.strip.connect(self.strip)
+        self.begin(path, NameLabel(spec(path).label))
+        self.name.setFixedWidth(max(width, self.name.sizeHint().width()))
         box.setAccessibleName(spec(path).label)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(5)
         layout.addWidget(self.name)
+        layout.addWidget(self.back)
         layout.addWidget(box, 1)
-        for widget in (self.name, box):
-            widget.setToolTip(help)
+        self.help = help
+        self.tell()
         self.setFixedHeight(ROW_HEIGHT)
 
     def set_low(self, on: bool) -> None:

@@ -38,7 +38,8 @@ class NameRow(ButtonRow):
             found, Qt.TextElideMode.ElideRight, max(self.box.width() - 14, 60)
         )
         self.box.setText(on_button(fitting))
-        self.box.setToolTip(f"{found}\n{self._help}")
+        self.help = f"{found}\n{self._help}"
+        self.tell()
 
 
 class CropRow(ButtonRow):

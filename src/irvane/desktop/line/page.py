@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from typing import TypeAlias
 
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from irvane.core.declaring import Cropping, Group, Name, Trail
+from irvane.core.errors import IrvaneError
+from irvane.core.files.preferences import choose, preferences
 from irvane.core.groups import CURVES, GRAIN_AT_THE_END, LOCAL_CONTRAST, OVER_SCALE, PER_CHANNEL, WHOLE
-from irvane.core.settings import Choice, Method, Number, Points, names, spec
+from irvane.core.settings import Choice, Method, Number, Points, Settings, names, spec
 from irvane.desktop.line.controls import ChoiceRow, NumberRow, PointsRow
+from irvane.desktop.line.folding import at_first
 from irvane.desktop.line.names import CropRow, NameRow
 from irvane.desktop.line.trail import TrailRow
 
@@ -43,6 +47,14 @@ class StationPage(QWidget):
         super().__init__()
         self.rows: dict[str, Row] = {}
         self.columns: dict[Group, QVBoxLayout] = {}
+        #: Is all of it shown?
+        self.unfolded = station in preferences().unfolded
+        self._station = station
+        self._titles: dict[Group, QLabel] = {}
+        self._buttons: dict[Group, list[QWidget]] = {}
+        self._shown: tuple[Settings, Settings] | None = None
+        #: How many settings are folded away at first.
+        self.folded = 0
         whole = self._whole = QVBoxLayout(self)
         whole.setContentsMargins(12, 8, 6, 6)
         whole.setSpacing(2)
@@ -69,6 +81,7 @@ class StationPage(QWidget):
             title = QLabel(group.label)
             title.setObjectName("group")
             column.addWidget(title)
+            self._titles[group] = title
             self.columns[group] = column
         return self.columns[group]
 
@@ -81,8 +94,51 @@ class StationPage(QWidget):
         self._layout.addWidget(holder, 1)
         return column
 
+    def add(self, group: Group, widget: QWidget, first: bool = True) -> None:
+        """A control without a setting; `first`: it is shown while the station is folded."""
+        self.column(group).addWidget(widget)
+        self._buttons.setdefault(group, []).append(widget)
+        widget.setProperty("first", first)
+
+    def unfold(self, on: bool) -> None:
+        """Show all of it, or what most pictures need; remembered."""
+        self.unfolded = on
+        others = tuple(one for one in preferences().unfolded if one != self._station)
+        with suppress(IrvaneError):  # a disk that is full: it is only not remembered
+            choose(unfolded=(*others, self._station) if on else others)
+        if self._shown is not None:
+            self.fold(*self._shown)
+
     def unfold_for(self, path: str) -> None:
         """Show a setting, wherever it is."""
+        if self.rows[path].isHidden():
+            self.unfold(True)
+
+    def fold(self, settings: Settings, untouched: Settings) -> None:
+        """Show what a proof of these settings needs."""
+        self._shown = settings, untouched
+        seen: dict[Group, bool] = {}
+        folded = 0
+        for path, row in self.rows.items():
+            group = spec(path).group  # type: ignore[union-attr]
+            first = at_first(path, settings, untouched)
+            folded += not first
+            row.setVisible(first or self.unfolded)
+            seen[group] = seen.get(group, False) or first or self.unfolded
+        for group, widgets in self._buttons.items():
+            for widget in widgets:
+                shown = self.unfolded or bool(widget.property("first"))
+                widget.setVisible(shown)
+                seen[group] = seen.get(group, False) or shown
+        holders: dict[QWidget, bool] = {}
+        for group, title in self._titles.items():
+            title.setVisible(seen.get(group, False))
+            holder = title.parentWidget()
+            assert holder is not None
+            holders[holder] = holders.get(holder, False) or seen.get(group, False)
+        for holder, shown in holders.items():
+            holder.setVisible(shown)
+        self.folded = folded
 
     def set_low(self, on: bool) -> None:
         """With less height."""

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QPushButton,
     QStackedWidget,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -26,15 +27,16 @@ from irvane.core.regions.region import ALLOWED
 from irvane.core.settings import STATIONS, Settings
 from irvane.desktop import theme
 from irvane.desktop.bench.content import Content
+from irvane.desktop.flat import flat_button
 from irvane.desktop.line.acutance_words import acutance_text
 from irvane.desktop.line.controls import NumberRow, PointsRow
 from irvane.desktop.line.lens_words import lens_text
 from irvane.desktop.line.names import CropRow, NameRow
 from irvane.desktop.line.page import FOLDER, GRADE, QUEUE, StationPage
 from irvane.desktop.line.plots import Plot
+from irvane.desktop.line.rests import BARE_RESTS, why_rests, why_shared
 from irvane.desktop.line.trail import TrailRow
 from irvane.desktop.line.words import (
-    acts,
     automatic_values,
     diagnosis,
     finished_noise_text,
@@ -47,6 +49,7 @@ from irvane.desktop.plain import on_button
 from irvane.desktop.view_request import Owner
 
 HEIGHT = 218
+_UNTOUCHED = Settings()
 #: In a low window.
 _LOW = 196
 
@@ -83,6 +86,8 @@ class Shelf(QWidget):
     pick_fringe = Signal()
     draw_path = Signal()
     measure_lens = Signal()
+    station_back = Signal(str)
+    explain = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -94,6 +99,7 @@ class Shelf(QWidget):
             for path, row in page.rows.items():
                 row.changed.connect(lambda value, p=path: self.changed.emit(p, value))
                 row.set_back.connect(lambda p=path: self.set_back.emit(p))
+                row.explain.connect(lambda p=path: self.explain.emit(p))
                 if isinstance(row, PointsRow):
                     row.opened.connect(lambda p=path: self.curve.emit(p))
                 elif isinstance(row, NameRow):
@@ -119,7 +125,7 @@ class Shelf(QWidget):
             "(L)."
         )
         self.suggest_button.clicked.connect(self.suggest_light)
-        self.stations["light"].column(WHOLE).addWidget(self.suggest_button)
+        self.stations["light"].add(WHOLE, self.suggest_button)
         self._finish_buttons()
         self._lens_buttons()
         self._queue_buttons()
@@ -129,8 +135,7 @@ class Shelf(QWidget):
         #: What the figures in the plot are of.
         self.plot_of: Owner | None = None
         self.rests = QLabel(
-            "The bare frame has no settings, so these rest. Press B for the proof, N for a new one, or "
-            "choose the other pane.",
+            BARE_RESTS,
             self,
         )
         self.rests.setObjectName("rests")
@@ -140,10 +145,52 @@ class Shelf(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(self._stack, 1)
-        layout.addWidget(self.plot)
+        end = QVBoxLayout()
+        end.setContentsMargins(0, 4, 0, 0)
+        end.setSpacing(0)
+        end.addLayout(self._head())
+        end.addWidget(self.plot, 1)
+        layout.addLayout(end)
         self._station, self._last = "light", ""
         self.paces = Paces()
         self.changed.connect(self._remember)
+
+    def _head(self) -> QHBoxLayout:
+        """What holds for the whole station."""
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 6, 0)
+        row.setSpacing(0)
+        self.strip_button = flat_button(
+            "test strip", "One crop at several values of the setting in hand; click on the one you want (F)."
+        )
+        self.strip_button.clicked.connect(lambda: self.strip.emit(self.setting_in_hand()))
+        self.untouched_button = flat_button(
+            "as untouched", "This station as an untouched proof has it; the others stay (Shift+Backspace)."
+        )
+        self.untouched_button.clicked.connect(lambda: self.station_back.emit(self._station))
+        self.more_button = flat_button("more", "The settings that few pictures need.", checkable=True)
+        self.more_button.clicked.connect(self._unfold)
+        row.addStretch(1)
+        for button in (self.strip_button, self.untouched_button, self.more_button):
+            row.addWidget(button)
+        return row
+
+    def _unfold(self, on: bool) -> None:
+        self.stations[self._station].unfold(on)
+        self._tell_folded()
+
+    def _tell_folded(self) -> None:
+        page = self.stations[self._station]
+        self.more_button.setChecked(page.unfolded)
+        self.more_button.setText(
+            "less" if page.unfolded else f"more ({page.folded})" if page.folded else "more"
+        )
+        self.more_button.setEnabled(bool(page.folded))
+        self.more_button.setToolTip(
+            "The settings that few pictures need."
+            if page.folded
+            else "All settings of this station are shown."
+        )
 
     def set_low(self, on: bool) -> None:
         """With less height, in a low window; what does not fit then is scrolled to."""
@@ -172,7 +219,7 @@ class Shelf(QWidget):
         self.measured_button = measured
         row.addWidget(measured)
         row.addStretch(1)
-        self.stations["colour"].column(WHITE_BALANCE).addWidget(holder)
+        self.stations["colour"].add(WHITE_BALANCE, holder)
 
     def _words(self, station: str) -> QLabel:
         label = self.stations[station].words
@@ -195,12 +242,12 @@ class Shelf(QWidget):
             button.clicked.connect(lambda _checked=False, g=words: self.grade.emit(g))
             self.grade_buttons[words] = button
             row.addWidget(button)
-        self.stations["noise"].column(GRADE).addWidget(holder)
+        self.stations["noise"].add(GRADE, holder)
         beside = QPushButton("Side by side")
         beside.setToolTip("The same crop in every grade; click on the one you want.")
         beside.clicked.connect(self.try_grades)
         self.grade_buttons["side by side"] = beside
-        self.stations["noise"].column(GRADE).addWidget(beside)
+        self.stations["noise"].add(GRADE, beside)
 
     def _lens_buttons(self) -> None:
         self.lens_words = self._words("lens")
@@ -215,21 +262,21 @@ class Shelf(QWidget):
         lines.clicked.connect(self.frame_it)
         row.addWidget(self.level_button)
         row.addWidget(lines)
-        self.stations["lens"].column(UPRIGHT).addWidget(holder)
+        self.stations["lens"].add(UPRIGHT, holder)
         own = QPushButton("Measure the lens")
         own.setToolTip(
             "From the edges of the selected frames: σ in the middle and in the corners. New proofs of frames "
             "with this lens, focal length and aperture begin with it."
         )
         own.clicked.connect(self.measure_lens)
-        self.stations["acutance"].column(FOCUS).addWidget(own)
+        self.stations["acutance"].add(FOCUS, own, False)
         pick = QPushButton("Pick a fringe")
         pick.setToolTip("Click on a coloured fringe: its hue is the one that is taken away.")
         pick.clicked.connect(self.pick_fringe)
-        self.stations["lens"].column(COLOUR_ERRORS).addWidget(pick)
+        self.stations["lens"].add(COLOUR_ERRORS, pick)
 
     def _finish_buttons(self) -> None:
-        column = self.stations["finish"].column(FOLDER)
+        page = self.stations["finish"]
         self.folder = QPushButton("…")
         self.folder.setToolTip("The folder that files are written into. Click to choose another.")
         self.folder.clicked.connect(self.choose_folder)
@@ -238,15 +285,15 @@ class Shelf(QWidget):
             "Writes the chosen pane's proof as a file (Ctrl+Return). Nothing is overwritten unasked."
         )
         self.write_button.clicked.connect(self.write)
-        column.addWidget(self.folder)
-        column.addWidget(self.write_button)
+        page.add(FOLDER, self.folder)
+        page.add(FOLDER, self.write_button)
         self.size_words = QLabel()
         self.size_words.setObjectName("muted")
         self.size_words.setToolTip("Of a JPEG: from parts of the picture that were coded on trial.")
-        column.addWidget(self.size_words)
+        page.add(FOLDER, self.size_words)
 
     def _queue_buttons(self) -> None:
-        queue = self.stations["finish"].column(QUEUE)
+        page = self.stations["finish"]
         self.destination = QPushButton("…")
         self.destination.setToolTip(
             "Where the queue writes to, and how. Click to choose or change it (Ctrl+Shift+K)."
@@ -257,8 +304,8 @@ class Shelf(QWidget):
             "The selected frames, each with its present proof; editing goes on meanwhile (Ctrl+Shift+Return)."
         )
         into.clicked.connect(self.queue_it)
-        queue.addWidget(self.destination)
-        queue.addWidget(into)
+        page.add(QUEUE, self.destination)
+        page.add(QUEUE, into)
 
     def show_destination(self, words: str) -> None:
         """Say where the queue writes to."""
@@ -283,6 +330,7 @@ class Shelf(QWidget):
         """Show the controls of a station."""
         self._station = station
         self._stack.setCurrentWidget(self.stations[station])
+        self._tell_folded()
 
     def setting_in_hand(self) -> str:
         """The setting whose row has the focus, or else the last one changed of the open station, or its
@@ -300,7 +348,6 @@ class Shelf(QWidget):
     ) -> None:  # fmt: skip
         """Fill in the values of a proof; `differs`: of a region, what it changes (None: it is the whole
         frame)."""
-        self._stack.setEnabled(editable or self._station == "finish")
         self.rests.setVisible(settings is not None and not editable and self._station != "finish")
         self.plot_of = content.whole_of if settings is not None else None
         if settings is None:
@@ -310,9 +357,20 @@ class Shelf(QWidget):
         page = self.stations[self._station]
         for path, row in page.rows.items():
             row.show_value(settings.get(path), automatic.get(path))  # type: ignore[arg-type]
-            local = differs is None or path in ALLOWED
-            row.setEnabled(editable and local and acts(path, settings))
-            row.name.mark(differs is not None and path in differs)
+            shared = differs is not None and path not in ALLOWED
+            bare = self._station != "finish" and not editable
+            row.rest(BARE_RESTS if bare else why_shared(path) if shared else why_rests(path, settings))
+            touched = settings.get(path) != _UNTOUCHED.get(path)
+            row.mark(touched if differs is None else path in differs, differs is not None)
+        page.fold(settings, _UNTOUCHED)
+        self._tell_folded()
+        touched = any(settings.get(path) != _UNTOUCHED.get(path) for path in page.rows)
+        self.untouched_button.setEnabled(touched and editable)
+        self.untouched_button.setToolTip(
+            "This station as an untouched proof has it; the others stay (Shift+Backspace)."
+            if touched
+            else "This station is untouched."
+        )
         self.write_button.setEnabled(frame is not None)
         noise = frame.developed.noise if frame is not None else None
         if self._station == "noise" and frame is not None and noise is not None:

@@ -16,7 +16,7 @@ from irvane.core.judge.diagnosis import MID_SIGNAL, Diagnosis, diagnose
 from irvane.core.lens.fringing import USUAL_HUE
 from irvane.core.line.colouring import denoised_name
 from irvane.core.line.context import noise_amount, noise_removal
-from irvane.core.line.deblurring import FEWEST_BLADES, blur_of, measured_size
+from irvane.core.line.deblurring import blur_of, measured_size
 from irvane.core.line.frame import Frame
 from irvane.core.line.paces import Paces
 from irvane.core.line.source import CAMERA, DISPLAY, MERGED, MOSAIC, SCENE
@@ -52,30 +52,6 @@ def automatic_values(frame: Frame | None, settings: Settings) -> dict[str, float
         kelvin, tint = light_of(frame.developed.colour, Colour(light=settings.colour.light))
         values |= {"colour.temperature": kelvin, "colour.tint": tint}
     return values
-
-
-#: Settings of deblurring, and the causes that they belong to.
-_OF_CAUSE = {
-    "acutance.radius": ("lens", "defocus"),
-    "acutance.corners": ("lens",),
-    "acutance.blades": ("defocus",),
-    "acutance.length": ("motion",),
-    "acutance.angle": ("motion", "defocus"),
-    "acutance.path": ("motion",),
-    "acutance.roll": ("motion",),
-}
-
-
-def acts(path: str, settings: Settings) -> bool:
-    """Does a setting do anything beside the others?"""
-    acutance = settings.acutance
-    if path in ("acutance.length", "acutance.angle") and acutance.deblur == "motion" and acutance.path:
-        return False
-    if path == "acutance.angle" and acutance.deblur == "defocus" and acutance.blades < FEWEST_BLADES:
-        return False
-    if path in ("acutance.method", "acutance.deblur_strength"):
-        return acutance.deblur != "off"
-    return path not in _OF_CAUSE or acutance.deblur in _OF_CAUSE[path]
 
 
 def _acutance_words(frame: Frame | None, settings: Settings, strengths: list[str]) -> str:
