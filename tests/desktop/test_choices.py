@@ -27,6 +27,7 @@ from irvane.core.colour.icc import profile
 from irvane.core.colour.soft_proof import SoftProof
 from irvane.core.files import preferences as kept
 from irvane.core.files.preferences import NewFrames, Preferences, choose, preferences
+from irvane.core.settings import Settings
 from irvane.desktop import monitor
 from irvane.desktop.about import AboutDialog
 from irvane.desktop.copying import CopyDialog
@@ -88,16 +89,29 @@ def test_automatic_decides_for_each_frame_and_says_why(driver: Driver) -> None:
     window = driver.window
     driver.choose("bench-iso6400.dng")
     driver.key(Qt.Key.Key_A, SHIFT)
-    assert "Nothing is chosen" in window.surface.message.text_in_full()
+    automatic = window.automatic
+    driver.until(lambda: len(automatic.proposed) == 1)
+    noisy = window.session.items[driver.number("bench-iso6400.dng")]
+    assert not window.session.undo.canUndo(), "nothing happens before it is agreed to"
+    driver.click(automatic.dialog.apply)  # type: ignore[union-attr]
+    assert noisy.settings(0).noise.texture > 0, "shipped rules: some texture is given back"
+    window.session.undo.undo()
     choose(new_frames=NewFrames((("strong noise", "Grey"),)))
-    window.automatic.run(list(window.session.items))
-    driver.until(lambda: len(window.automatic.made) == 6 and not window.automatic._open)
+    automatic.run(list(window.session.items))
+    driver.until(lambda: len(automatic.proposed) == 6 and not automatic._open)
+    dialog = automatic.dialog
+    assert dialog is not None
+    left_out = dialog.model.index(dialog.model.numbers.index(driver.number("window-leaves.dng")), 0)
+    if left_out.flags() & Qt.ItemFlag.ItemIsUserCheckable:
+        dialog.model.setData(left_out, Qt.CheckState.Unchecked, Qt.ItemDataRole.CheckStateRole)
+    driver.click(dialog.apply)
+    assert window.session.items[driver.number("window-leaves.dng")].settings(0) == Settings(), "left out"
     noisy = window.session.items[driver.number("bench-iso6400.dng")]
     calm = window.session.items[driver.number("test-card.dng")]
     assert noisy.settings(0).colour.saturation == 0 and calm.settings(0).colour.saturation == 100
     model = window.automatic.dialog.model  # type: ignore[union-attr]
     words = {model.index(r, 0).data(): model.index(r, 1).data() for r in range(model.rowCount())}
-    assert "“Grey”" in words["bench-iso6400.dng"] and "left as it is" in words["test-card.dng"]
+    assert "“Grey”" in words["bench-iso6400.dng"] and "noise removed as measured" in words["test-card.dng"]
     window.session.undo.undo()
     assert noisy.settings(0).colour.saturation == 100, "one step"
     window.automatic.dialog.close()  # type: ignore[union-attr]
@@ -317,7 +331,7 @@ def test_selected_frames_are_merged_as_wished_and_sets_are_made_by_hand(driver: 
     driver.click(next(b for b in dialog.findChildren(QPushButton) if b.text() == "Merge"))
     fused = next(i for i in window.session.items.values() if i.is_merge)
     assert (
-        fused.source.how.kind == "fusion" and fused.source.how.ghosts == 70 and "fused" in fused.source.name
+        fused.source.how.kind == "fusion" and fused.source.how.ghosts == 70 and "exposure fusion" in fused.source.name
     )
     driver.until(lambda: window.bench.item(0) is fused or window.bench.item(window.bench.chosen) is fused)
     driver.settled()

@@ -46,7 +46,9 @@ def add_parser(commands: Any) -> None:
     settings_options(develop)
     develop.add_argument("--suggest", action="store_true", help="suggested exposure, shadows and highlights")
     develop.add_argument(
-        "--automatic", action="store_true", help="each as the preferences say of new frames, by its noise"
+        "--automatic",
+        action="store_true",
+        help="each by its own noise, edges and light; your presets by noise come first",
     )
     develop.add_argument("--flat", action="store_true", help="the plain scene-linear rendition for measuring")
     develop.add_argument("--space", choices=("srgb", "p3", "adobe-rgb", "prophoto", "rec2020"), default=None)
@@ -261,7 +263,7 @@ def _made(work: Work, progress: Callable[[float], bool]) -> Outcome:
         from irvane.core.files.preferences import preferences
         from irvane.core.judge.automatic import decide
 
-        decided = decide(source, settings, preferences().new_frames)
+        decided = decide(source, settings, preferences().new_frames, rules=True)
         settings = decided.settings or settings
         notes.append(decided.words)
     if work.suggest:

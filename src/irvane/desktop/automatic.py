@@ -1,5 +1,5 @@
-"""Automatic for many frames: each begins with what its own noise and light ask for; listed with what was
-decided and why."""
+"""Automatic for many frames: what each one's own noise, edges and light ask for is proposed, listed with the
+reason, and done when it is agreed to."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
+    QProgressBar,
     QPushButton,
     QTableView,
     QVBoxLayout,
@@ -21,14 +22,12 @@ from irvane.core.judge.automatic import Decision
 from irvane.desktop import theme
 from irvane.desktop.filework import FileWork
 from irvane.desktop.item import Item
-from irvane.desktop.plain import tip
+from irvane.desktop.parts import change_words
+from irvane.desktop.plain import counted, tip
 from irvane.desktop.rows import NOWHERE, Index
 from irvane.desktop.session import Session
 
-_COLUMNS = ("Frame", "What was decided, and why")
-_NOTHING_CHOSEN = (
-    "Nothing is chosen for frames of any noise: Ctrl+, says what new frames begin with, each by its noise."
-)
+_COLUMNS = ("Frame", "What was found, and why", "What changes")
 
 
 class Automatic(QObject):
@@ -36,43 +35,63 @@ class Automatic(QObject):
 
     Signals
     -------
-    said(sentence), changed : there are more decisions.
+    said(sentence), changed : there are more decisions. done(sentence) : what was proposed was done.
 
     Attributes
     ----------
     made : decisions of this session, by the number of the frame, in their order.
+    proposed : those that wait to be agreed to.
     """
 
     said = Signal(str)
+    done = Signal(str)
     changed = Signal()
 
     def __init__(self, session: Session, files: FileWork, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self._window = session, parent
         self.made: dict[int, Decision] = {}
+        self.proposed: dict[int, Decision] = {}
         self.dialog: DecisionsDialog | None = None
         self._files = files
         self._open: set[int] = set()
-        self._together: dict[int, Decision] = {}
+        self._wanted = 0
         files.decided.connect(self._decided)
         files.fresh.connect(self._fresh)
 
     def run(self, numbers: list[int]) -> None:
-        """Decide on frames, those selected; what comes of it is one step of undo."""
-        how = preferences().new_frames
-        if not how.decides:
-            self.said.emit(_NOTHING_CHOSEN)
-            return
+        """Look at frames, those selected, and propose; nothing changes before it is agreed to."""
         items = [self.session.items[n] for n in numbers]
         items = [i for i in items if i.ready and not (i.locked or i.is_merge or i.problem) and i.leads]
         if not items:
-            self.said.emit("There is no frame to decide on.")
+            self.said.emit("Automatic is for frames: merges and files that cannot be changed are left alone.")
             return
-        self._together = {}
+        self.proposed = {}
+        self._wanted = len(items)
         for item in items:
             self._open.add(item.number)
-            self._files.decide(item.number, item.source, item.settings(item.sidecar.current), how)
-        self.said.emit(f"Looking at {len(items)} frame{'' if len(items) == 1 else 's'} …")
+            settings = item.settings(item.sidecar.current)
+            self._files.decide(item.number, item.source, settings, preferences().new_frames, rules=True)
+        self.show()
+
+    def cancel(self) -> None:
+        """Nothing of what was proposed, or is still looked at, is done."""
+        self._open.clear()
+        self.proposed = {}
+        self.changed.emit()
+
+    def agree(self, numbers: list[int]) -> None:
+        """Do what was proposed for these frames, in one step of undo."""
+        values = {n: self.proposed[n].settings for n in numbers if n in self.proposed}
+        given = {n: settings for n, settings in values.items() if settings is not None}
+        self.session.replace_many(given, f"automatic for {counted(len(given), 'frame')}")
+        self.proposed = {}
+        self.changed.emit()
+        self.done.emit(f"{counted(len(given), 'frame')} changed, each by its own noise, edges and light.")
+
+    def looked_at(self) -> tuple[int, int]:
+        """How many frames of those asked for were looked at, and how many there are."""
+        return self._wanted - len(self._open), self._wanted
 
     def show(self) -> None:
         """List what was decided."""
@@ -101,36 +120,34 @@ class Automatic(QObject):
             self.changed.emit()
             return
         self._open.discard(number)
-        self._together[number] = decision
+        self.proposed[number] = decision
         self.changed.emit()
-        if not self._open:
-            self._apply()
 
     @staticmethod
     def _untouched(item: Item) -> bool:
         return len(item.sidecar.proofs) == 1 and not (item.sidecar.mark or item.sidecar.stars)
 
-    def _apply(self) -> None:
-        values = {n: d.settings for n, d in self._together.items() if d.settings is not None}
-        self.session.replace_many(values, "automatic by each frame's noise and light")
-        count = len(self._together)
-        self.said.emit(
-            f"{len(values)} of {count} frame{'' if count == 1 else 's'} changed; Ctrl+Z takes it back."
-        )
-        self._together = {}
-        self.show()
-
 
 class _Decisions(QAbstractTableModel):
+    """What was decided, or is proposed: then with a tick for each frame."""
+
     def __init__(self, automatic: Automatic, parent: QObject) -> None:
         super().__init__(parent)
         self._automatic = automatic
         self.numbers: list[int] = []
+        self._left_out: set[int] = set()
 
     def refresh(self) -> None:
         self.beginResetModel()
-        self.numbers = [n for n in self._automatic.made if n in self._automatic.session.items]
+        shown = self._automatic.proposed or self._automatic.made
+        self.numbers = [n for n in shown if n in self._automatic.session.items]
+        self._left_out &= set(self.numbers)
         self.endResetModel()
+
+    def agreed(self) -> list[int]:
+        """Frames with a tick for which there is something to do."""
+        proposed = self._automatic.proposed
+        return [n for n in proposed if n not in self._left_out and proposed[n].settings is not None]
 
     def rowCount(self, parent: Index = NOWHERE) -> int:  # noqa: N802
         return 0 if parent.isValid() else len(self.numbers)
@@ -142,54 +159,117 @@ class _Decisions(QAbstractTableModel):
         across = role == Qt.ItemDataRole.DisplayRole and way == Qt.Orientation.Horizontal
         return _COLUMNS[section] if across else None
 
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        number = self.numbers[index.row()]
+        decision = self._automatic.proposed.get(number)
+        ticks = index.column() == 0 and decision is not None and decision.settings is not None
+        return super().flags(index) | (Qt.ItemFlag.ItemIsUserCheckable if ticks else Qt.ItemFlag.NoItemFlags)
+
+    def setData(  # noqa: N802
+        self, index: Index, value: object, role: int = Qt.ItemDataRole.EditRole
+    ) -> bool:
+        if role != Qt.ItemDataRole.CheckStateRole:
+            return False
+        self._left_out ^= {self.numbers[index.row()]}
+        self.dataChanged.emit(index, index)
+        return True
+
+    def _texts(self, number: int) -> tuple[str, str, str]:
+        decision = self._automatic.proposed.get(number) or self._automatic.made[number]
+        item = self._automatic.session.items[number]
+        before = item.settings(item.sidecar.current)
+        waits = number in self._automatic.proposed
+        change = "nothing" if decision.settings is None else change_words(before, decision.settings)
+        if not waits and decision.settings is not None and change == "nothing changes":
+            change = "done"
+        return item.source.name, decision.words, change
+
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         number = self.numbers[index.row()]
-        name = self._automatic.session.items[number].source.name
-        words = self._automatic.made[number].words
-        if role == Qt.ItemDataRole.ToolTipRole:
-            return tip(f"{name}\n{words}")
-        if role != Qt.ItemDataRole.DisplayRole:
+        if role == Qt.ItemDataRole.CheckStateRole and self.flags(index) & Qt.ItemFlag.ItemIsUserCheckable:
+            return Qt.CheckState.Unchecked if number in self._left_out else Qt.CheckState.Checked
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             return None
-        return plain_text(name if index.column() == 0 else words, 300)
+        texts = self._texts(number)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return tip("\n".join(texts))
+        return plain_text(texts[index.column()], 300)
 
 
 class DecisionsDialog(QDialog):
-    """The list of what was decided."""
+    """The list of what is proposed, to be agreed to; afterwards of what was decided."""
 
     def __init__(self, automatic: Automatic, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("What was decided")
-        self.resize(820, 420)
+        self.setWindowTitle("Automatic")
+        self.resize(980, 420)
+        self._automatic = automatic
         self.model = _Decisions(automatic, self)
-        table = QTableView()
+        table = self.table = QTableView()
         table.setModel(self.model)
         table.setAccessibleName("Frames and what was decided")
         table.setShowGrid(False)
         table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(38)  # two lines
+        table.verticalHeader().setDefaultSectionSize(52)  # three lines
         table.setSelectionMode(QTableView.SelectionMode.NoSelection)
         table.setTextElideMode(Qt.TextElideMode.ElideRight)
         table.setStyleSheet(f"QTableView {{ background: {theme.PANEL.name()}; }}")
         table.horizontalHeader().setStretchLastSection(True)
         table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         table.setColumnWidth(0, 190)
+        table.setColumnWidth(1, 400)
         table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         self.told = QLabel()
-        leave = QPushButton("Close")
-        leave.clicked.connect(self.accept)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setAccessibleName("Frames that were looked at")
+        self.apply = QPushButton()
+        self.apply.setDefault(True)
+        self.apply.setToolTip("One step: undo takes all of it back.")
+        self.apply.clicked.connect(self._agree)
+        self.leave = QPushButton("Cancel")
+        self.leave.clicked.connect(self.reject)
         below = QHBoxLayout()
-        below.addWidget(self.told, 1)
-        below.addWidget(leave)
+        below.addWidget(self.told)
+        below.addWidget(self.bar, 1)
+        below.addStretch(1)
+        below.addWidget(self.leave)
+        below.addWidget(self.apply)
         layout = QVBoxLayout(self)
         layout.addWidget(table, 1)
         layout.addLayout(below)
         automatic.changed.connect(self.refresh)
+        self.model.dataChanged.connect(lambda *_any: self._count())
 
     def refresh(self) -> None:
         """Show the decisions as they are now."""
         self.model.refresh()
-        count = self.model.rowCount()
-        self.told.setText(
-            f"{count} frame{'' if count == 1 else 's'}" if count else "Nothing was decided yet."
-        )
+        self._count()
+
+    def _count(self) -> None:
+        looked, wanted = self._automatic.looked_at()
+        busy = looked < wanted
+        self.bar.setVisible(busy)
+        self.bar.setRange(0, max(wanted, 1))
+        self.bar.setValue(looked)
+        rows, agreed = self.model.rowCount(), len(self.model.agreed())
+        if busy:
+            self.told.setText(f"Looked at {looked} of {counted(wanted, 'frame')} …")
+        elif self._automatic.proposed:
+            self.told.setText("Nothing is changed yet." if agreed else "Nothing is to be changed.")
+        else:
+            self.told.setText(f"{counted(rows, 'frame')} looked at." if rows else "Nothing was decided yet.")
+        self.apply.setVisible(busy or bool(self._automatic.proposed))
+        self.apply.setEnabled(not busy and agreed > 0)
+        self.apply.setText(f"Apply to {counted(agreed, 'frame')}")
+        self.leave.setText("Cancel" if self.apply.isVisibleTo(self) else "Close")
+
+    def _agree(self) -> None:
+        self._automatic.agree(self.model.agreed())
+        self.accept()
+
+    def reject(self) -> None:
+        """Nothing is done."""
+        self._automatic.cancel()
+        super().reject()

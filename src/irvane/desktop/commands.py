@@ -98,10 +98,11 @@ def _frame() -> tuple[Command, ...]:
           "choose. Again: back to the bench.", ("any",), page="choose"),
         c("Frame", "go", "previous", "Previous frame", "W", "", ("any",)),
         c("Frame", "go", "next", "Next frame", "S", "", ("any",)),
-        c("Frame", "mark", "keep", "Keep", "]", "Marks what is selected and goes on to the next frame.",
+        c("Frame", "mark", "keep", "Keep", "]", "The chosen pane's frame, or what is selected on the sheet; goes on to "
+          "the next frame.",
           ("meant",), page="choose"),
-        c("Frame", "mark", "reject", "Reject", "[", "A mark in its sidecar; the file stays. Goes on to the "
-          "next frame.", ("meant",), page="choose"),
+        c("Frame", "mark", "reject", "Reject", "[", "A mark beside the file, which stays. Goes on to the next "
+          "frame.", ("meant",), page="choose"),
         c("Frame", "mark", "unmark", "Take the mark away", "\\", "", ("meant",), page="choose"),
         *(
             c("Frame/Stars", "stars", f"stars_{n}", f"{n} star{'' if n == 1 else 's'}" if n else "No stars",

@@ -268,11 +268,13 @@ class FileWork(QObject):
             6,
         )
 
-    def decide(self, number: int, source: Source, base: Settings, how: NewFrames) -> None:
-        """Decide what a frame is to begin with."""
+    def decide(
+        self, number: int, source: Source, base: Settings, how: NewFrames, rules: bool = False
+    ) -> None:
+        """Decide what a frame is to begin with; with `rules` by the shipped ones where nothing else is chosen."""
         self._measurer.submit(
             ("decide", number),
-            lambda progress: decide(source, base, how, progress),
+            lambda progress: decide(source, base, how, progress, rules),
             lambda found: self.decided.emit(number, found),
             self._say,
             5,

@@ -275,10 +275,11 @@ class Merging(QObject):
 
     Signals
     -------
-    said(sentence)
+    said(sentence), changed(sentence) : something was done that may be taken back at once.
     """
 
     said = Signal(str)
+    changed = Signal(str)
 
     def __init__(self, proofs: Proofs, opening: Opening, sheeting: Sheeting, parent: QWidget) -> None:
         super().__init__(parent)
@@ -367,7 +368,7 @@ class Merging(QObject):
             self.said.emit("Select the frames that belong together (Ctrl or Shift and click).")
             return
         self.proofs.session.set_together(numbers)
-        self.said.emit(f"{len(numbers)} frames are one set now. Ctrl+Z takes it back.")
+        self.changed.emit(f"{len(numbers)} frames are one set now.")
 
     def apart(self) -> None:
         """Take the chosen frame out of its set."""
@@ -376,4 +377,4 @@ class Merging(QObject):
             self.said.emit("This frame belongs to no set.")
             return
         self.proofs.session.set_together((item.number,))
-        self.said.emit("The frame is out of its set. Ctrl+Z takes it back.")
+        self.changed.emit("The frame is out of its set.")

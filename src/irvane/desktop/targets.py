@@ -36,7 +36,7 @@ def targets(window: Any) -> dict[str, Callable[[], object]]:
         "write": window.writing.write,
         "close_item": window.close_item,
         "preferences": lambda: _ask_preferences(window),
-        "automatic": lambda: window.automatic.run(window.sheeting.meant()),
+        "automatic": lambda: window.automatic.run(window.sheeting.several()),
         "decisions": window.automatic.show,
         "medium": window.appearance.choose_medium,
         "about": lambda: AboutDialog(window).open(),

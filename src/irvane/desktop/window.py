@@ -202,7 +202,8 @@ class Window(QMainWindow):
         ):  # fmt: skip
             source.said.connect(self.say)
         self.session.refused.connect(self.say)
-        proofs.changed.connect(lambda words: self.say(words, "Undo", self.session.undo.undo))
+        for done in (proofs.changed, self.automatic.done, self.merging.changed, self.sheeting.marked):
+            done.connect(lambda words: self.say(words, "Undo", self.session.undo.undo))
 
     # sentences
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, Qt
+from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import QWidget
 
 from irvane.core.files.proofs import KEEP, REJECT
@@ -12,13 +12,24 @@ from irvane.desktop.bench.bench import Bench
 from irvane.desktop.culling import Culling
 from irvane.desktop.line.band import Band
 from irvane.desktop.opening import Opening
+from irvane.desktop.plain import counted
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.session import Session
 from irvane.desktop.sheet.sheet import Sheet
 
+#: What is said of a mark.
+_MARKED = {KEEP: "Kept", REJECT: "Rejected", "": "No mark any more"}
+
 
 class Sheeting(QObject):
-    """Frames chosen in the rail or on the sheet, whichever is seen."""
+    """Frames chosen in the rail or on the sheet, whichever is seen.
+
+    Signals
+    -------
+    marked(sentence) : which mark was given to what.
+    """
+
+    marked = Signal(str)
 
     def __init__(
         self,
@@ -113,11 +124,18 @@ class Sheeting(QObject):
         if not numbers:
             return
         self.session.mark(numbers, mark, stars)
+        self.marked.emit(
+            f"{_MARKED[mark] if mark is not None else counted(stars or 0, 'star')}: {self._names(numbers)}."
+        )
         if mark and not self.on and numbers[0] in self.culling.group:
             self.culling.marked(numbers[0])
             return
         if mark and len({self._leader(n) for n in numbers}) == 1:
             self.step(1)
+
+    def _names(self, numbers: list[int]) -> str:
+        names = [self.session.items[n].source.name for n in numbers]
+        return names[0] if len(names) == 1 else counted(len(names), "frame")
 
     def _leader(self, number: int) -> object:
         item = self.session.items[number]
@@ -142,6 +160,13 @@ class Sheeting(QObject):
             *(n for n in pairs if n is not None and n in self.session.items and n not in numbers),
         ]
         return [n for n in both if self.session.items[n].ready]
+
+    def several(self) -> list[int]:
+        """What is selected where one looks, the chosen pane's frame among it."""
+        item = self.bench.item(self.bench.chosen)
+        selected = self.selected_items()
+        own = [] if item is None or self.on or item.number in selected else [item.number]
+        return [n for n in (*selected, *own) if n in self.session.items and self.session.items[n].ready]
 
     def _rate(self) -> None:
         """Write marks and stars of what is selected for other programs."""
