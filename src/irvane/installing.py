@@ -73,8 +73,10 @@ def _appstream() -> str:
   <metadata_license>CC0-1.0</metadata_license>
   <project_license>GPL-3.0-or-later</project_license>
   <description>
-    <p>Two to six developments stand side by side, at the same zoom and place, each with its measured noise, detail and
-    range. Denoising, lens corrections, recovery of shadows and highlights, merging of brackets; all on this machine.</p>
+    <p>Two to six developments stand side by side, at the same zoom and place, each with its measured noise,
+    detail and
+    range. Denoising, lens corrections, recovery of shadows and highlights, merging of brackets; all on this
+    machine.</p>
   </description>
   <launchable type="desktop-id">{ID}.desktop</launchable>
   <content_rating type="oars-1.1"/>

@@ -331,7 +331,9 @@ def test_selected_frames_are_merged_as_wished_and_sets_are_made_by_hand(driver: 
     driver.click(next(b for b in dialog.findChildren(QPushButton) if b.text() == "Merge"))
     fused = next(i for i in window.session.items.values() if i.is_merge)
     assert (
-        fused.source.how.kind == "fusion" and fused.source.how.ghosts == 70 and "exposure fusion" in fused.source.name
+        fused.source.how.kind == "fusion"
+        and fused.source.how.ghosts == 70
+        and "exposure fusion" in fused.source.name
     )
     driver.until(lambda: window.bench.item(0) is fused or window.bench.item(window.bench.chosen) is fused)
     driver.settled()

@@ -10,7 +10,7 @@ from PySide6.QtCore import QSize, Qt
 from pytestqt.qtbot import QtBot
 
 from irvane.core.errors import SettingError
-from irvane.core.files.sets import Bracket
+from irvane.core.files.frame_sets import BRACKET, FrameSet
 from irvane.core.files.thumbnails import Preview
 from irvane.core.line.source import FileSource
 from irvane.core.settings import Settings
@@ -87,7 +87,7 @@ def test_proof_names_stay_distinct_and_the_last_proof_stays(qtbot: QtBot) -> Non
 
 def test_brackets_are_noted_and_forgotten_with_a_closed_member(qtbot: QtBot) -> None:
     session = session_of()
-    session.group([0, 1, 2], [Bracket((0, 1, 2), (-2.0, 0.0, 2.0))])
+    session.group([0, 1, 2], [FrameSet(BRACKET, (0, 1, 2), (-2.0, 0.0, 2.0))])
     assert [session.items[k].offset for k in range(3)] == [-2, 0, 2]
     assert bracket_words(list(session.items.values())) == "3 frames, −2 … +2 EV"
     session.remove(1)
@@ -103,7 +103,7 @@ def test_a_long_rail_is_virtual_and_has_headings(qtbot: QtBot) -> None:
     model = RailModel(session)
     model.rebuild()
     assert model.rowCount() == 5000
-    session.group(list(range(5000)), [Bracket((7, 8, 9), (-1.0, 0.0, 1.0))])
+    session.group(list(range(5000)), [FrameSet(BRACKET, (7, 8, 9), (-1.0, 0.0, 1.0))])
     assert model.rowCount() == 5001
     row = model.place_of(7)
     heading = model.index(row - 1)

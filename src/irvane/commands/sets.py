@@ -32,6 +32,8 @@ def run(args: argparse.Namespace) -> int:
     else:
         for one in found:
             steps = ", ".join(f"{offset:+g} EV" for offset in one["offsets"])
+            count = len(one.get("positions", ()))
+            steps = f"{count} positions" if count else steps
             print(f"{one['kind']}: {', '.join(one['frames'])}{f' ({steps})' if steps else ''}")
         if not found:
             print("No frames that belong together.")

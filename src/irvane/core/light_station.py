@@ -38,7 +38,8 @@ class Light:
     )  # fmt: skip
     shadows: float = declare.number(
         0.0, "Shadows", "EV", -4, 5, 0.1, RECOVERY,
-        "Lifts or deepens dark areas as a whole; edges and fine contrast stay, the deepest black stays black.",
+        "Lifts or deepens dark areas as a whole; edges and fine contrast stay, the deepest black stays "
+        "black.",
         decimals=1,
     )  # fmt: skip
     midtones: float = declare.number(

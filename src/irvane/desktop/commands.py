@@ -98,10 +98,12 @@ def _frame() -> tuple[Command, ...]:
           "choose. Again: back to the bench.", ("any",), page="choose"),
         c("Frame", "go", "previous", "Previous frame", "W", "", ("any",)),
         c("Frame", "go", "next", "Next frame", "S", "", ("any",)),
-        c("Frame", "mark", "keep", "Keep", "]", "The chosen pane's frame, or what is selected on the sheet; goes on to "
+        c("Frame", "mark", "keep", "Keep", "]",
+          "The chosen pane's frame, or what is selected on the sheet; goes on to "
           "the next frame.",
           ("meant",), page="choose"),
-        c("Frame", "mark", "reject", "Reject", "[", "A mark beside the file, which stays. Goes on to the next "
+        c("Frame", "mark", "reject", "Reject", "[",
+          "A mark beside the file, which stays. Goes on to the next "
           "frame.", ("meant",), page="choose"),
         c("Frame", "mark", "unmark", "Take the mark away", "\\", "", ("meant",), page="choose"),
         *(
@@ -120,27 +122,35 @@ def _frame() -> tuple[Command, ...]:
           ("meant",), page="automatic"),
         c("Frame", "automatic", "decisions", "What automatic decided, and why", "", "For the frames that "
           "automatic looked at.", ("decided",), page="automatic"),
-        c("Frame/Merge", "kinds", "merge", "HDR of its bracket", "M", "The bracket of the chosen frame at once: "
+        c("Frame/Merge", "kinds", "merge", "HDR of its bracket", "M",
+          "The bracket of the chosen frame at once: "
           "scene-linear light of all stops, toned afterwards.", ("frame", "bracket"), page="merge"),
-        c("Frame/Merge", "kinds", "merge_hdr", "HDR …", "", "Frames of one scene in exposure steps become light of "
+        c("Frame/Merge", "kinds", "merge_hdr", "HDR …", "",
+          "Frames of one scene in exposure steps become light of "
           "many stops, each pixel weighted by its noise. The selected frames, or the set of the chosen one.",
           ("mergeable",), page="merge"),
         c("Frame/Merge", "kinds", "merge_fusion", "Exposure fusion …", "", "Blends the bracket without tone "
           "mapping: each frame gives the detail it has; natural at once.", ("mergeable",), page="merge"),
-        c("Frame/Merge", "kinds", "merge_join", "Join halves …", "", "The bright parts of short exposures and the "
+        c("Frame/Merge", "kinds", "merge_join", "Join halves …", "",
+          "The bright parts of short exposures and the "
           "dark parts of long ones, along soft borders.", ("mergeable",), page="merge"),
-        c("Frame/Merge", "kinds", "merge_mean", "Mean of a burst …", "", "A burst of equal frames: noise falls "
+        c("Frame/Merge", "kinds", "merge_mean", "Mean of a burst …", "",
+          "A burst of equal frames: noise falls "
           "with the root of their number.", ("mergeable",), page="merge"),
         c("Frame/Merge", "kinds", "merge_panorama", "Panorama …", "", "Positions that overlap are stitched; "
           "brackets among them are merged on the way.", ("mergeable",), page="panorama"),
-        c("Frame/Merge", "again", "merge_how", "Merge this again otherwise …", "Shift+G", "A merge: with another "
+        c("Frame/Merge", "again", "merge_how", "Merge this again otherwise …", "Shift+G",
+          "A merge: with another "
           "reference, strength of ghost removal, places by hand. Frames: every kind to choose from.",
           ("mergeable",), page="merge"),
-        c("Frame/Merge", "sets", "together", "These frames are one set", "", "Where the exposures or times did "
+        c("Frame/Merge", "sets", "together", "These frames are one set", "",
+          "Where the exposures or times did "
           "not tell.", _SEVERAL, page="merge"),
-        c("Frame/Merge", "sets", "apart", "Take this frame out of its set", "", "It stands alone then; undo puts "
+        c("Frame/Merge", "sets", "apart", "Take this frame out of its set", "",
+          "It stands alone then; undo puts "
           "it back.", ("frame", "set"), page="merge"),
-        c("Frame/Merge", "sets", "plan", "Plan a bracket …", "", "Shutter times, which of them a hand can hold, "
+        c("Frame/Merge", "sets", "plan", "Plan a bracket …", "",
+          "Shutter times, which of them a hand can hold, "
           "how many are needed.", page="merge"),
     )  # fmt: skip
 
@@ -198,7 +208,8 @@ def _bench() -> tuple[Command, ...]:
           "the chosen one is."),
         c("Bench", "together", "match", "Equal brightness", "E", "For viewing only; the captions say by how "
           "much.", page="compare"),
-        c("Bench/Zoom", "zoom", "actual", "100 %, and back to fit", "R", "One picture pixel on one pixel of the "
+        c("Bench/Zoom", "zoom", "actual", "100 %, and back to fit", "R",
+          "One picture pixel on one pixel of the "
           "screen."),
         c("Bench/Zoom", "zoom", "closer", "Closer", "+"),
         c("Bench/Zoom", "zoom", "farther", "Farther", "-"),
@@ -210,13 +221,17 @@ def _bench() -> tuple[Command, ...]:
         c("Bench", "marks", "marks", "Hatch what is clipped", "H", "Stripes where light or shadow is lost, "
           "dots where colours do not fit the output space.", page="light"),
         c("Bench", "marks", "limits", "Limits of the hatching …", "Shift+H", "", page="light"),
-        c("Bench/Screen", "screen", "monitor", "Monitor profile …", "Ctrl+M", "An ICC profile that describes your "
+        c("Bench/Screen", "screen", "monitor", "Monitor profile …", "Ctrl+M",
+          "An ICC profile that describes your "
           "screen; pictures are shown through it.", page="screen"),
-        c("Bench/Screen", "screen", "medium", "Soft proof …", "Shift+P", "All panes as on a paper, by its ICC "
+        c("Bench/Screen", "screen", "medium", "Soft proof …", "Shift+P",
+          "All panes as on a paper, by its ICC "
           "profile; no file changes.", page="screen"),
-        c("Bench/Screen", "screen", "surround", "Next grey around the pictures", "Shift+R", "", page="screen"),
+        c("Bench/Screen", "screen", "surround", "Next grey around the pictures", "Shift+R", "",
+          page="screen"),
         c("Bench/Screen", "screen", "full", "Full screen, everything else hidden", "F11"),
-        c("Bench", "waits", "deblur_waits", "Deblur only when asked", "", "For slow machines and long series: "
+        c("Bench", "waits", "deblur_waits", "Deblur only when asked", "",
+          "For slow machines and long series: "
           "panes show proofs without their deblurring and say that it waits. Files are always deblurred.",
           page="acutance"),
         c("Bench", "waits", "deblur_now", "Deblur the chosen pane now", "Shift+Y", "Where deblurring waits.",

@@ -28,7 +28,7 @@ def _selected(window: Window) -> list[int]:
 def _mergeable(window: Window) -> bool:
     item = _item(window)
     merge = item is not None and isinstance(item.source, MergeSource)
-    return len(_selected(window)) > 1 or merge or bool(item is not None and item.bracket)
+    return len(_selected(window)) > 1 or merge or bool(item is not None and (item.bracket or item.panorama))
 
 
 def _in_a_set(window: Window) -> bool:
@@ -68,7 +68,8 @@ CONDITIONS: dict[str, tuple[Callable[[Any], bool], str]] = {
     ),
     "mergeable": (
         _mergeable,
-        "Select the frames to merge, at the left or on the contact sheet (Ctrl or Shift and click), or choose "
+        "Select the frames to merge, at the left or on the contact sheet (Ctrl or Shift and click), or "
+        "choose "
         "a frame of a set.",
     ),
     "bracket": (

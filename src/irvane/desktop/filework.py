@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections import deque
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -15,11 +15,12 @@ from irvane.core.errors import IrvaneError, ReadError, WriteError
 from irvane.core.files.aside import set_aside
 from irvane.core.files.benches import KeptBench
 from irvane.core.files.collecting import collect
+from irvane.core.files.frame_sets import find_sets
 from irvane.core.files.info import FrameInfo, read_info
 from irvane.core.files.preferences import NewFrames
 from irvane.core.files.proofs import Sidecar, merged, with_identities
 from irvane.core.files.remembered import begun
-from irvane.core.files.sets import find_brackets, find_pairs
+from irvane.core.files.sets import find_pairs
 from irvane.core.files.sidecar import NewerSidecarError, Saved, load_sidecar, save_sidecar, stranger
 from irvane.core.files.thumb_store import SIDE, ThumbStore
 from irvane.core.files.thumbnails import Pictures, Preview, exif_preview
@@ -233,18 +234,18 @@ class FileWork(QObject):
     def group(
         self, numbers: list[int], paths: list[Path], infos: list[FrameInfo], previews: Pictures
     ) -> None:
-        """Find pairs of raw and finished pictures among items, and brackets among all but their second
-        halves."""
+        """Find pairs of raw and finished pictures among items, and sets among all but their second halves."""
 
         def work(_progress: Any) -> Any:
             pairs = find_pairs(paths, infos)
             second = {other for _, other in pairs}
             single = [place for place in range(len(paths)) if place not in second]
-            found = find_brackets(
-                [infos[k] for k in single], Pictures([previews.previews[k] for k in single])
+            found = find_sets(
+                [paths[k] for k in single],
+                [infos[k] for k in single],
+                Pictures([previews.previews[k] for k in single]),
             )
-            brackets = [replace(one, members=tuple(single[k] for k in one.members)) for one in found]
-            return brackets, pairs
+            return [one.among(single) for one in found], pairs
 
         self._worker.submit(("group",), work, lambda b: self.grouped.emit(numbers, *b), self._say, 6)
 
@@ -271,7 +272,8 @@ class FileWork(QObject):
     def decide(
         self, number: int, source: Source, base: Settings, how: NewFrames, rules: bool = False
     ) -> None:
-        """Decide what a frame is to begin with; with `rules` by the shipped ones where nothing else is chosen."""
+        """Decide what a frame is to begin with; with `rules` by the shipped ones where nothing else is
+        chosen."""
         self._measurer.submit(
             ("decide", number),
             lambda progress: decide(source, base, how, progress, rules),

@@ -27,7 +27,9 @@ class Item:
     ready : True once its sidecar has been read; before that nothing can be changed.
     problem : why it cannot be shown, or empty.
     locked : why its proofs cannot be changed, or empty.
-    bracket : item numbers of the frames of its bracket, in the order taken; empty when it stands alone.
+    bracket : item numbers of the frames of its set, in the order taken; empty when it stands alone.
+    set_kind : of that set, of :mod:`irvane.core.files.frame_sets`.
+    panorama : positions (each a set or a frame, by item numbers) of the panorama that it is part of.
     offset : EV against the middle exposure of the bracket.
     diagnosis : what is the matter with it, in words; empty until it has been developed.
     pair : number of the other picture of the same shot (raw and finished), None when there is none; the raw
@@ -47,6 +49,8 @@ class Item:
     problem: str = ""
     locked: str = ""
     bracket: tuple[int, ...] = ()
+    set_kind: str = ""
+    panorama: tuple[tuple[int, ...], ...] = ()
     offset: float | None = None
     diagnosis: str = ""
     pair: int | None = None

@@ -3,97 +3,24 @@ undoable."""
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from weakref import WeakSet
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtGui import QUndoCommand, QUndoStack
+from PySide6.QtGui import QUndoStack
 
+from irvane.core.files.frame_sets import PANORAMA, FrameSet
 from irvane.core.files.info import FrameInfo
-from irvane.core.files.proofs import Proof, Sidecar, gone_over, merged, with_identities
-from irvane.core.files.sets import Bracket
+from irvane.core.files.proofs import Proof, Sidecar, merged, with_identities
 from irvane.core.files.sidecar import Saved
 from irvane.core.files.thumbnails import Preview
 from irvane.core.judge.measured import Measured
 from irvane.core.line.source import FileSource, Source
 from irvane.core.settings import Settings, bare, copied_settings, value_text
 from irvane.desktop.item import BARE, Item
-
-#: Changes of one setting within this many seconds become one step of undo.
-_ONE_GESTURE = 0.9
-
-
-class _Change(QUndoCommand):
-    """One undoable change of an item's proofs."""
-
-    def __init__(self, session: Session, item: Item, after: Sidecar, text: str, gesture: str) -> None:
-        super().__init__(text)
-        self._session, self._item = session, item
-        self._before, self._after = item.sidecar, after
-        self._gesture, self._time = gesture, time.monotonic()
-        session.changes.add(self)
-
-    def id(self) -> int:
-        return 1 if self._gesture else -1
-
-    def mergeWith(self, other: QUndoCommand) -> bool:  # noqa: N802
-        if not isinstance(other, _Change) or other._item is not self._item or other._gesture != self._gesture:
-            return False
-        if other._time - self._time > _ONE_GESTURE:
-            return False
-        self._after, self._time = other._after, other._time
-        self.setText(other.text())
-        return True
-
-    def redo(self) -> None:
-        self._go(self._before, self._after)
-
-    def undo(self) -> None:
-        self._go(self._after, self._before)
-
-    def rename(self, item: Item, renamed: dict[str, str]) -> None:
-        """Proofs of an item have other identities from now on."""
-        if item is self._item:
-            self._before = with_identities(self._before, renamed)
-            self._after = with_identities(self._after, renamed)
-
-    def _go(self, here: Sidecar, there: Sidecar) -> None:
-        """From one state to another; what another window changed meanwhile stays."""
-        now = self._item.sidecar
-        self._session.put(self._item, there if now == here else gone_over(here, there, now))
-
-
-class _Together(QUndoCommand):
-    """Frames become one set, or leave theirs."""
-
-    def __init__(self, session: Session, numbers: tuple[int, ...]) -> None:
-        super().__init__("one set" if len(numbers) > 1 else "out of its set")
-        self._session = session
-        items = session.items
-        touched = {n for k in numbers for n in (*items[k].bracket, k) if n in items}
-        self._before = {n: (items[n].bracket, items[n].offset) for n in touched}
-        order = {n: place for place, n in enumerate(session.order)}
-        members = tuple(sorted(numbers, key=lambda n: order.get(n, 0))) if len(numbers) > 1 else ()
-        self._after: dict[int, tuple[tuple[int, ...], float | None]] = {}
-        for number in touched:
-            left = tuple(n for n in items[number].bracket if n not in numbers)
-            together = members if number in numbers else left if len(left) > 1 else ()
-            self._after[number] = (together, self._offset(number, together))
-
-    def _offset(self, number: int, members: tuple[int, ...]) -> float | None:
-        values = [self._session.items[n].info.exposure_value for n in members]
-        own = self._session.items[number].info.exposure_value
-        known = sorted(v for v in values if v is not None)
-        return None if own is None or not known else round(own - known[len(known) // 2], 2)
-
-    def redo(self) -> None:
-        self._session.put_together(self._after)
-
-    def undo(self) -> None:
-        self._session.put_together(self._before)
+from irvane.desktop.steps import Change, Together, TogetherChange
 
 
 class Session(QObject):
@@ -119,7 +46,7 @@ class Session(QObject):
         self.items: dict[int, Item] = {}
         self.order: list[int] = []
         self.undo = QUndoStack(self)
-        self.changes: WeakSet[_Change] = WeakSet()
+        self.changes: WeakSet[Change] = WeakSet()
         self._next = 0
 
     def add(self, source: Source, after: int | None = None) -> Item:
@@ -203,20 +130,23 @@ class Session(QObject):
             self.items[number].ready = True
             self.item_changed.emit(number)
 
-    def group(
-        self, numbers: list[int], brackets: list[Bracket], pairs: Sequence[tuple[int, int]] = ()
-    ) -> None:
-        """Note which of the items (by their place in `numbers`) form brackets, and which are of one shot."""
+    def group(self, numbers: list[int], sets: list[FrameSet], pairs: Sequence[tuple[int, int]] = ()) -> None:
+        """Note which of the items (by their place in `numbers`) form sets, and which are of one shot."""
         for places in pairs:
             raw, other = (self.items.get(numbers[place]) for place in places)
             if raw is not None and other is not None:
                 raw.pair, other.pair, other.leads = other.number, raw.number, False
-        for bracket in brackets:
-            members = tuple(numbers[i] for i in bracket.members)
-            for place, number in enumerate(members):
-                if number in self.items:
-                    self.items[number].bracket = members
-                    self.items[number].offset = bracket.offsets[place]
+        for found in sets:
+            one = found.among(numbers)
+            for place, number in enumerate(one.members):
+                item = self.items.get(number)
+                if item is None:
+                    continue
+                if one.kind == PANORAMA:
+                    item.panorama = one.positions
+                else:
+                    item.bracket, item.set_kind = one.members, one.kind
+                    item.offset = one.offsets[place] if one.offsets else None
         self.rows_changed.emit()
 
     def measured(self, number: int, figures: Measured) -> None:
@@ -228,13 +158,15 @@ class Session(QObject):
     def set_together(self, numbers: tuple[int, ...]) -> None:
         """Take frames for one set, in the order taken, or (a single one) out of its set; in one undoable
         step."""
-        self.undo.push(_Together(self, numbers))
+        self.undo.push(TogetherChange(self, numbers))
 
-    def put_together(self, sets: dict[int, tuple[tuple[int, ...], float | None]]) -> None:
-        """Give items these sets and offsets (used by undo and redo)."""
-        for number, (members, offset) in sets.items():
-            if number in self.items:
-                self.items[number].bracket, self.items[number].offset = members, offset
+    def put_together(self, sets: dict[int, Together]) -> None:
+        """Give items these sets, offsets and kinds (used by undo and redo)."""
+        for number, (members, offset, kind) in sets.items():
+            item = self.items.get(number)
+            if item is not None:
+                item.bracket, item.offset, item.set_kind = members, offset, kind
+                item.panorama = ()  # what it was part of is another thing now
         self.rows_changed.emit()
 
     # changes, all undoable
@@ -270,7 +202,7 @@ class Session(QObject):
         if item.locked:
             self.refused.emit(f"{item.locked}.")
         elif item.ready and after != item.sidecar:
-            self.undo.push(_Change(self, item, after, text, gesture))
+            self.undo.push(Change(self, item, after, text, gesture))
 
     def mark(self, numbers: list[int], mark: str | None = None, stars: int | None = None) -> None:
         """Mark frames (KEEP, REJECT or ""), or give them stars; in one undoable step. None leaves what there

@@ -34,7 +34,8 @@ class Surface(QObject):
 
     Attributes
     ----------
-    commands : the actions by name. message : what was said. finder, jobs, handbook (None until it is asked for)
+    commands : the actions by name. message : what was said. finder, jobs, handbook (None until it is asked
+    for)
     """
 
     def __init__(self, window: Window) -> None:

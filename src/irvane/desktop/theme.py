@@ -54,7 +54,8 @@ QScrollBar:vertical {{ background: {panel}; width: 8px; }}
 QScrollBar:horizontal {{ background: {panel}; height: 8px; }}
 QScrollBar::handle {{ background: #707070; border-radius: 3px; min-height: 24px; min-width: 24px; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
-QProgressBar {{ background: {well}; border: 1px solid {edge}; border-radius: 2px; height: 8px; text-align: center; }}
+QProgressBar {{ background: {well}; border: 1px solid {edge}; border-radius: 2px; height: 8px; text-align:
+center; }}
 QProgressBar::chunk {{ background: {accent_deep}; }}
 QTabWidget::pane {{ background: {panel}; border: none; border-top: 1px solid {edge}; }}
 QTabWidget > QStackedWidget > QWidget {{ background: {panel}; }}
@@ -63,11 +64,14 @@ QTabBar::tab:selected {{ color: {accent}; border-bottom: 2px solid {accent}; }}
 QTabBar::tab:focus {{ color: {text}; }}
 QHeaderView::section {{ background: {panel}; color: {muted}; border: none; border-bottom: 1px solid {edge};
   padding: 3px 4px; }}
-QAbstractItemView::indicator, QCheckBox::indicator {{ width: 11px; height: 11px; border: 1px solid {muted}; background: {panel}; }}
-QAbstractItemView::indicator:checked, QCheckBox::indicator:checked {{ background: {accent_deep}; image: url({tick}); }}
+QAbstractItemView::indicator, QCheckBox::indicator {{ width: 11px; height: 11px; border: 1px solid {muted};
+background: {panel}; }}
+QAbstractItemView::indicator:checked, QCheckBox::indicator:checked {{ background: {accent_deep}; image:
+url({tick}); }}
 QCheckBox::indicator:hover, QCheckBox::indicator:focus {{ border: 1px solid {accent}; }}
 QCheckBox::indicator:disabled {{ border: 1px solid {raised}; }}
-QLineEdit:disabled, QComboBox:disabled, QSpinBox:disabled, QCheckBox:disabled, QLabel:disabled {{ color: #8d8d8d; }}
+QLineEdit:disabled, QComboBox:disabled, QSpinBox:disabled, QCheckBox:disabled, QLabel:disabled {{ color:
+#8d8d8d; }}
 QLabel#muted {{ color: {muted}; }}
 QLabel#group {{ color: {muted}; font-size: 11px; }}
 QLabel#warning {{ color: {warning}; }}

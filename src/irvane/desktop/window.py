@@ -149,7 +149,7 @@ class Window(QMainWindow):
         self.shelf.paces = self.service.engine.paces
         back, bench, shelf, proofs = self.service, self.bench, self.shelf, self.proofs
         self.rail.frame_chosen.connect(bench.show_frame)
-        self.rail.merge_asked.connect(self.opening.merge)
+        self.rail.merge_asked.connect(self.merging.heading)
         bench.chosen_changed.connect(self._update_controls)
         bench.proof_menu.connect(proofs.menu)
         shelf.changed.connect(self.regions.changes.edit)
@@ -171,6 +171,7 @@ class Window(QMainWindow):
         shelf.measure_lens.connect(self.blurring.measure_lens)
         bench.test_strip.taken.connect(self._take_from_strip)
         bench.said.connect(self.say)
+        self.merging.ladder.connect(self.reporting.ladder)
         shelf.held.connect(bench.show_fitting_look)
         shelf.pick_grey.connect(proofs.pick_grey)
         shelf.as_shot.connect(

@@ -15,8 +15,9 @@ from irvane.core.files.info import FrameInfo
 
 #: Longest pause between the end of one frame and the start of the next within a bracket.
 _PAUSE = timedelta(seconds=4)
-_SMALLEST_STEP, _LARGEST_STEP = 0.3, 4.2
-_MOST_FRAMES = 15
+#: Steps between the exposures of a bracket, in EV; what lies closer was exposed alike.
+SMALLEST_STEP, _LARGEST_STEP = 0.3, 4.2
+MOST_FRAMES = 15
 _SMALLEST_BURST = 3
 #: Times of a raw and a finished picture of one shot differ by no more than this; alike frames to choose among
 #: follow each other within this.
@@ -100,13 +101,11 @@ def find_brackets(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | No
         if run:
             seen = [infos[i].exposure_value for i in run]
             value = infos[index].exposure_value
-            fresh = value is not None and all(
-                s is not None and abs(value - s) >= _SMALLEST_STEP for s in seen
-            )
+            fresh = value is not None and all(s is not None and abs(value - s) >= SMALLEST_STEP for s in seen)
             first, second = previews[run[-1]], previews[index]
             silent = any(one is None or _says_nothing(one) for one in (first, second))
             alike = silent or same_scene(first, second)  # type: ignore[arg-type]
-            if not (fresh and alike and _follows(infos[run[-1]], infos[index]) and len(run) < _MOST_FRAMES):
+            if not (fresh and alike and _follows(infos[run[-1]], infos[index]) and len(run) < MOST_FRAMES):
                 close()
         run.append(index)
     close()
@@ -139,7 +138,7 @@ def _as_bracket(run: list[int], infos: Sequence[FrameInfo]) -> Bracket | None:
     if len(run) < 2 or len(known) != len(run):
         return None
     steps = np.diff(sorted(known))
-    if steps.min() < _SMALLEST_STEP or steps.max() > _LARGEST_STEP or np.ptp(steps) > 0.67:
+    if steps.min() < SMALLEST_STEP or steps.max() > _LARGEST_STEP or np.ptp(steps) > 0.67:
         return None
     middle = float(np.median(known))
     return Bracket(tuple(run), tuple(round(v - middle, 2) for v in known))

@@ -1,4 +1,5 @@
-"""The handbook: one page a job, in the order of work. What it says of settings, looks and figures is made from
+"""The handbook: one page a job, in the order of work. What it says of settings, looks and figures is made
+from
 their declarations."""
 
 from __future__ import annotations
@@ -16,8 +17,10 @@ from irvane.core.settings import STATIONS, Choice, Method, names, spec
 
 #: Pages in the order of work.
 PAGES = (
-    "start", "bring-in", "choose", "sensor", "lens", "crop", "noise", "light", "colour", "acutance", "regions",
-    "merge", "panorama", "compare", "figures", "looks", "automatic", "copy-settings", "write", "decide", "ladder",
+    "start", "bring-in", "choose", "sensor", "lens", "crop", "noise", "light", "colour", "acutance",
+    "regions",
+    "merge", "panorama", "compare", "figures", "looks", "automatic", "copy-settings", "write", "decide",
+    "ladder",
     "screen",
 )  # fmt: skip
 #: The page that tells of a station.

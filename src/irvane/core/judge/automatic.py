@@ -1,5 +1,7 @@
-"""What is proposed for many frames, each by what is the matter with it: noise removal by its noise, sharpening by
-its edges, exposure and recovery by its light. The user's own presets by noise come before the shipped rules."""
+"""What is proposed for many frames, each by what is the matter with it: noise removal by its noise,
+sharpening by
+its edges, exposure and recovery by its light. The user's own presets by noise come before the shipped
+rules."""
 
 from __future__ import annotations
 
@@ -32,14 +34,17 @@ class Decision:
     words: str
 
 
-#: Noise removal by class of noise, the worst first (common practice; tuned by eye on frames of the project's own
-#: simulator): where much is removed a little texture is given back, and the haze of the deepest tones taken away.
+#: Noise removal by class of noise, the worst first (common practice; tuned by eye on frames of the project's
+#: own
+#: simulator): where much is removed a little texture is given back, and the haze of the deepest tones taken
+#: away.
 _BY_NOISE: dict[str, dict[str, float]] = {
     "extreme noise": {"noise.texture": 15, "noise.clear_black": 60},
     "strong noise": {"noise.texture": 15, "noise.clear_black": 40},
     "visible noise": {"noise.texture": 20},
 }
-#: Edges of this width (σ, pixels) are sharpened; finer ones need nothing, wider ones were softened by something
+#: Edges of this width (σ, pixels) are sharpened; finer ones need nothing, wider ones were softened by
+#: something
 #: that sharpening does not undo.
 _SHARPENED = 0.8, 2.2
 

@@ -14,8 +14,9 @@ from irvane.core.acutance.intentional_blur import softness_map
 from irvane.core.colour.camera import light_of
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import IrvaneError, ReadError
+from irvane.core.files.frame_sets import FrameSet, find_sets
 from irvane.core.files.info import read_info
-from irvane.core.files.sets import find_brackets, find_bursts, find_pairs
+from irvane.core.files.sets import find_pairs
 from irvane.core.files.thumbnails import preview
 from irvane.core.image import LUMA_2020, NoiseModel
 from irvane.core.judge.diagnosis import MID_SIGNAL, SHADOW_SIGNAL, decibels, diagnose
@@ -132,8 +133,9 @@ def frame_facts(path: Path) -> dict[str, Any]:
 
 
 def sets_of(paths: Sequence[Path]) -> list[dict[str, Any]]:
-    """What belongs together among files: brackets with their EV offsets, bursts of equal frames, pairs of raw
-    and finished."""
+    """What belongs together among files: brackets with their EV offsets, bursts of equal frames, focus
+    series,
+    panoramas with their positions, pairs of raw and finished."""
     infos = [read_info(path) for path in paths]
     previews: list[np.ndarray | None] = []
     for path in paths:
@@ -144,17 +146,23 @@ def sets_of(paths: Sequence[Path]) -> list[dict[str, Any]]:
     pairs = find_pairs(paths, infos)
     second = {other for _, other in pairs}
     single = [k for k in range(len(paths)) if k not in second]
-    own_infos, own_previews = [infos[k] for k in single], [previews[k] for k in single]
-    brackets, bursts = find_brackets(own_infos, own_previews), find_bursts(own_infos, own_previews)
+    found = [
+        one.among(single)
+        for one in find_sets(
+            [paths[k] for k in single], [infos[k] for k in single], [previews[k] for k in single]
+        )
+    ]
 
     def told(kind: str, members: Sequence[int], offsets: Sequence[float] = ()) -> dict[str, Any]:
         return {"kind": kind, "frames": [str(paths[k]) for k in members], "offsets": list(offsets)}
 
-    return [
-        *(told("bracket", [single[k] for k in one.members], one.offsets) for one in brackets),
-        *(told("burst", [single[k] for k in one]) for one in bursts),
-        *(told("pair", pair) for pair in pairs),
-    ]
+    sets = [told(one.kind, one.members, one.offsets) | _positions_of(one, paths) for one in found]
+    return [*sets, *(told("pair", pair) for pair in pairs)]
+
+
+def _positions_of(one: FrameSet, paths: Sequence[Path]) -> dict[str, Any]:
+    """Of a panorama, the frames of each position."""
+    return {"positions": [[str(paths[k]) for k in p] for p in one.positions]} if one.positions else {}
 
 
 def measure_file(

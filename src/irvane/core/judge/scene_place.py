@@ -62,7 +62,8 @@ def scene_place(renderings: Sequence[PlaceFigures]) -> ScenePlace | None:
 
 
 def _unclean(place: PlaceFigures) -> tuple[float, float]:
-    """How noisy a rendering is: as its frame's model lets expect, for what was blurred seems to be clean; of a
+    """How noisy a rendering is: as its frame's model lets expect, for what was blurred seems to be clean; of
+    a
     finished picture as it is, and it decides only where it is far cleaner."""
     level = place.probe.luminance
     spread = place.probe.sigma_luminance / level

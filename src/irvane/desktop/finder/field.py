@@ -91,7 +91,8 @@ class Finder(QLineEdit):
             shown.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
             shown.setAccessibleName("What was found")
             shown.setStyleSheet(
-                f"QListView {{ background: {theme.PANEL.name()}; border: 1px solid {theme.ACCENT_DEEP.name()}; }}"
+                f"QListView {{ background: {theme.PANEL.name()}; "
+                f"border: 1px solid {theme.ACCENT_DEEP.name()}; }}"
             )
             shown.clicked.connect(lambda index: self._take(index.row()))
             shown.hide()

@@ -12,21 +12,24 @@ FIRST = frozenset(
         *(f"lens.{n}" for n in (
             "profile", "vignetting", "aberration", "fringing", "vertical", "straighten", "crop", "distortion",
         )),
-        *(f"noise.{n}" for n in ("amount", "method", "luminance", "colour", "texture", "shadows", "clear_black")),
+        *(f"noise.{n}" for n in ("amount", "method", "luminance", "colour", "texture", "shadows",
+        "clear_black")),
         *(f"light.{n}" for n in (
             "exposure", "contrast", "black", "white", "shadows", "midtones", "highlights", "local_small",
             "local_large", "curve", "tone_map", "tone_strength",
         )),
         *(f"colour.{n}" for n in ("light", "temperature", "tint", "saturation", "pale")),
         *(f"acutance.{n}" for n in (
-            "deblur", "deblur_strength", "radius", "length", "angle", "automatic", "fine", "medium", "noise_floor",
+            "deblur", "deblur_strength", "radius", "length", "angle", "automatic", "fine", "medium",
+            "noise_floor",
         )),
         *(f"finish.{n}" for n in ("space", "format", "quality", "enlarge", "tone")),
     )
 )  # fmt: skip
 #: Settings that are shown at first only where they belong to what is chosen.
 _WHERE_THEY_BELONG = frozenset(
-    ("acutance.radius", "acutance.length", "acutance.angle", "light.tone_strength", "finish.quality", "finish.tone")
+    ("acutance.radius", "acutance.length", "acutance.angle", "light.tone_strength", "finish.quality",
+    "finish.tone")
 )  # fmt: skip
 
 

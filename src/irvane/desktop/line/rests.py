@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from irvane.core.line.deblurring import FEWEST_BLADES
-from irvane.core.settings import Settings, spec
+from irvane.core.settings import Choice, Settings, spec
 
 #: Why a frame's controls rest where it is shown bare.
 BARE_RESTS = (
-    "This pane shows the bare frame, which has no settings: choose the other pane, press B for the proof, or N "
+    "This pane shows the bare frame, which has no settings: choose the other pane, press B for the proof, "
+    "or N "
     "for a new one."
 )
 #: Settings of deblurring, and the causes that they belong to.
@@ -46,9 +47,11 @@ def why_rests(path: str, settings: Settings) -> str:
     acutance = settings.acutance
     if belongs_elsewhere(path, settings):
         choice, values = _OF_CHOICE[path]
-        words = dict(spec(choice).options)  # type: ignore[union-attr]
+        declared = spec(choice)
+        assert isinstance(declared, Choice)
+        words = dict(declared.options)
         wanted = " or ".join(f"“{words[one]}”" for one in values)
-        return f"It does something with {wanted}: choose that under {spec(choice).label}."  # type: ignore[union-attr]
+        return f"It does something with {wanted}: choose that under {declared.label}."
     if path in ("acutance.length", "acutance.angle") and acutance.deblur == "motion" and acutance.path:
         return "The path that is drawn stands in its place: a double click on the name Path takes it away."
     if path == "acutance.angle" and acutance.deblur == "defocus" and acutance.blades < FEWEST_BLADES:

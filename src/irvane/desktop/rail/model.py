@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from PySide6.QtCore import QAbstractListModel, QMimeData, QModelIndex, QObject, QSize, Qt
 from PySide6.QtGui import QImage
 
+from irvane.core.files.frame_sets import BRACKET, BURST, FOCUS, LADDER, PANORAMA
 from irvane.core.files.info import exposure_text
 from irvane.desktop.bench.content import image_of
 from irvane.desktop.item import Item
-from irvane.desktop.plain import tip
+from irvane.desktop.plain import counted, tip
 from irvane.desktop.rows import NOWHERE, Index
 from irvane.desktop.session import Session
 
@@ -23,20 +24,55 @@ _KEPT = 400
 
 @dataclass(frozen=True)
 class Row:
-    """One row: an item, or the heading of a bracket (then `bracket` holds its item numbers)."""
+    """One row: an item, or the heading of a set (then `bracket` holds its item numbers).
+
+    Attributes
+    ----------
+    kind : of a heading, of :mod:`irvane.core.files.frame_sets`.
+    """
 
     item: int
     bracket: tuple[int, ...] = ()
+    kind: str = BRACKET
 
     @property
     def is_heading(self) -> bool:
         return bool(self.bracket)
 
+    @property
+    def offers(self) -> str:
+        """What a click on a heading does, in a word; empty where nothing."""
+        return _OFFERS.get(self.kind, "")
+
+
+#: What is said of it on hover.
+_HELP = {
+    BRACKET: "Click: HDR, scene-linear light of all stops. The menu Merge has exposure fusion and more.",
+    LADDER: "Click: how far the camera can be pushed.",
+    BURST: "Click: the mean of them, with less noise.",
+    FOCUS: "Frames of one scene with the focus at different distances.",
+    PANORAMA: "Click: stitch them; brackets among them are merged on the way.",
+}
+#: What is offered of each kind of set.
+_OFFERS = {BRACKET: "merge", LADDER: "ladder", BURST: "mean", PANORAMA: "stitch"}
+
 
 def bracket_words(items: list[Item]) -> str:
-    """What a bracket is: ``5 frames, −2 … +2 EV``."""
-    offsets = sorted(item.offset or 0.0 for item in items)
-    return f"{len(items)} frames, {offsets[0]:+g} … {offsets[-1]:+g} EV".replace("-", "−")
+    """What a set is: ``5 frames, −2 … +2 EV``."""
+    offsets = sorted(item.offset for item in items if item.offset is not None)
+    if not offsets:
+        return counted(len(items), "frame")
+    return f"{counted(len(items), 'frame')}, {offsets[0]:+g} … {offsets[-1]:+g} EV".replace("-", "−")
+
+
+def heading_words(row: Row, items: list[Item]) -> tuple[str, str]:
+    """The two lines of a heading: ``Bracket of 5``, ``−2 … +2 EV``."""
+    if row.kind == PANORAMA:
+        positions = items[0].panorama if items else ()
+        of = f"{len(positions[0])} each" if positions and len(positions[0]) > 1 else "overlapping"
+        return f"Panorama: {len(positions)}", of
+    words = bracket_words(items).partition(", ")[2]
+    return f"{(row.kind or 'set').capitalize()} of {len(items)}", words or "equal exposure"
 
 
 class RailModel(QAbstractListModel):
@@ -56,11 +92,22 @@ class RailModel(QAbstractListModel):
         """Read the rows anew."""
         self.beginResetModel()
         self.rows = []
+        placed: set[int] = set()
+        begun: set[tuple[tuple[int, ...], ...]] = set()
         for number in self.session.order:
             item = self.session.items[number]
-            if item.bracket and item.bracket[0] == number:
-                self.rows.append(Row(number, item.bracket))
-            self.rows.append(Row(number))
+            if number in placed:
+                continue
+            if item.panorama and item.panorama not in begun:
+                begun.add(item.panorama)
+                members = tuple(n for position in item.panorama for n in position)
+                self.rows.append(Row(number, members, PANORAMA))
+            # a set stands together, under its heading, where the first of it stands
+            own = [n for n in self.session.order if n in item.bracket] if item.bracket else [number]
+            if item.bracket:
+                self.rows.append(Row(number, item.bracket, item.set_kind or BRACKET))
+            self.rows += [Row(n) for n in own]
+            placed.update(own)
         self._places = {}
         for place, row in enumerate(self.rows):
             self._places.setdefault(row.item, []).append(place)
@@ -83,8 +130,8 @@ class RailModel(QAbstractListModel):
             return row
         if row.is_heading:
             members = [self.session.items[n] for n in row.bracket if n in self.session.items]
-            words = f"Bracket: {bracket_words(members)}"
-            help = f"{words}. Enter or M: merge to scene-linear light."
+            words = ", ".join(heading_words(row, members))
+            help = f"{words}. {_HELP.get(row.kind, '')}"
             return {Qt.ItemDataRole.DisplayRole: words, Qt.ItemDataRole.ToolTipRole: help}.get(
                 Qt.ItemDataRole(role)
             )

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOpti
 from irvane.core.files.info import exposure_text, offset_text
 from irvane.desktop import theme
 from irvane.desktop.item import Item
-from irvane.desktop.rail.model import RailModel, Row
+from irvane.desktop.rail.model import RailModel, Row, heading_words
 from irvane.desktop.session import Session
 
 WIDTH = 124
@@ -54,17 +54,21 @@ class _Delegate(QStyledItemDelegate):
     def _paint_heading(self, painter: QPainter, rect: QRect, index: Index) -> None:
         painter.setPen(QPen(theme.ACCENT_DEEP, 2))
         painter.drawLine(rect.left() + 6, rect.top() + 4, rect.right() - 6, rect.top() + 4)
-        words = str(index.data()).removeprefix("Bracket: ")
-        frames, _, span = words.partition(", ")
+        row: Row = index.data(Qt.ItemDataRole.UserRole)
+        items = [self._model.session.items[n] for n in row.bracket if n in self._model.session.items]
+        above, below = heading_words(row, items)
         painter.setFont(theme.font(11))
         painter.setPen(theme.TEXT)
         inner = rect.adjusted(6, 8, -4, -2)
-        painter.drawText(inner, Qt.AlignmentFlag.AlignTop, f"{frames}, {span}" if len(words) < 18 else frames)
-        painter.setPen(theme.MUTED)
+        painter.drawText(inner, Qt.AlignmentFlag.AlignTop, above)
         painter.setFont(theme.font(10))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, span)
         painter.setPen(theme.ACCENT)
-        painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, "merge")
+        bottom = Qt.AlignmentFlag.AlignBottom
+        painter.drawText(inner, bottom | Qt.AlignmentFlag.AlignRight, row.offers)
+        room = inner.width() - painter.fontMetrics().horizontalAdvance(row.offers) - 4
+        painter.setPen(theme.MUTED)
+        shown = painter.fontMetrics().elidedText(below, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(inner, bottom, shown)
 
     def _paint_frame(self, painter: QPainter, rect: QRect, item: Item, chosen: bool) -> None:
         left = rect.left() + (10 if item.bracket or item.is_merge else 6)
@@ -123,12 +127,13 @@ class Rail(QListView):
     Signals
     -------
     frame_chosen(number) : show this item.
-    merge_asked(numbers) : merge this bracket. menu_wanted(number, selected, place) : the right button on a
+    merge_asked(numbers, kind) : the heading of this set was clicked. menu_wanted(number, selected, place) :
+    the right button on a
         frame; what is selected stays.
     """
 
     frame_chosen = Signal(int)
-    merge_asked = Signal(object)
+    merge_asked = Signal(object, str)
     menu_wanted = Signal(int, object, QPoint)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
@@ -172,7 +177,7 @@ class Rail(QListView):
     def _clicked(self, index: QModelIndex) -> None:
         row = index.data(Qt.ItemDataRole.UserRole)
         if isinstance(row, Row) and row.is_heading:
-            self.merge_asked.emit(row.bracket)
+            self.merge_asked.emit(row.bracket, row.kind)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if event.button() == Qt.MouseButton.RightButton:
