@@ -88,7 +88,7 @@ def test_the_sheet_sorts_filters_and_searches(driver: Driver) -> None:
     one, two = sheet.visible_items()[:2]
     window.session.mark([one], "reject")
     window.session.mark([two], stars=3)
-    for words, numbers in (("rejected", {one}), ("3 stars and more", {two}), ("4 stars and more", set())):
+    for words, numbers in (("rejected", {one}), ("3 stars or more", {two}), ("4 stars or more", set())):
         sheet.filter.setCurrentText(words)
         sheet.filter.activated.emit(0)
         assert set(sheet.visible_items()) == numbers

@@ -269,6 +269,10 @@ class FileWork(QObject):
             6,
         )
 
+    def stop_measuring(self) -> None:
+        """Read no further figures for choosing."""
+        self._measurer.cancel(lambda key: key[0] == "measure")
+
     def decide(
         self, number: int, source: Source, base: Settings, how: NewFrames, rules: bool = False
     ) -> None:

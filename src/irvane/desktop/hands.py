@@ -14,10 +14,16 @@ from PySide6.QtCore import QEvent, QObject, QPoint
 from PySide6.QtGui import QContextMenuEvent, QDropEvent, QGuiApplication
 from PySide6.QtWidgets import QMenu
 
+from irvane.core.files.frame_sets import PANORAMA
 from irvane.core.files.proofs import KEEP, REJECT
+from irvane.core.finish.destination import destinations
+from irvane.core.handbook import PAGE_OF
+from irvane.core.merge.kinds import KINDS
 from irvane.desktop.bench.bench import MOST
 from irvane.desktop.bench.panes import LETTERS
-from irvane.desktop.plain import on_button
+from irvane.desktop.item import BARE, Item
+from irvane.desktop.line.rests import BARE_RESTS
+from irvane.desktop.plain import counted, on_button
 from irvane.desktop.rail.model import frames_of
 
 if TYPE_CHECKING:
@@ -39,6 +45,10 @@ class Hands(QObject):
             view.installEventFilter(self)
             self.bench.captions[pane].menu_wanted.connect(lambda place, n=pane: self._about_pane(n, place))
         window.rail.menu_wanted.connect(self._about_frames)
+        window.rail.set_menu_wanted.connect(self._about_set)
+        window.rail.joined.connect(window.merging.join)
+        window.sheeting.sheet.menu_wanted.connect(self._about_frames)
+        window.band.menu_wanted.connect(self._about_station)
         self.bench.judgement.menu_wanted.connect(self._about_figure)
         window.proofs.frames_wanted.connect(self._offer_frames)
         window.reporting.shown_asked.connect(
@@ -130,23 +140,87 @@ class Hands(QObject):
         if not numbers:
             return
         menu, window = self._begin(), self.window
+        items = [self.session.items[n] for n in numbers]
         several = f"these {len(numbers)} frames" if len(numbers) > 1 else "this frame"
         if len(numbers) > 1:
             compare = menu.addAction(f"Compare {several}", partial(window.judging.compare, numbers))
             compare.setEnabled(len(numbers) <= MOST)
-            menu.addAction(f"Merge {several} …", window.merging.ask)
-            paths = [path for n in numbers for path in self.session.items[n].source.paths]
+            compare.setToolTip(f"Two to {MOST} frames can stand side by side.")
+            self._add_merges(menu.addMenu(f"Merge {several}"), items)
+            paths = [path for item in items for path in item.source.paths]
             menu.addAction(f"Measure {several} as a ladder", partial(window.reporting.ladder, paths))
+            menu.addAction("They are one set", partial(window.merging.join, tuple(numbers)))
+        elif window.sheeting.on:
+            menu.addAction("Show on the bench", partial(window.sheeting.sheet.opened.emit, number))
         else:
             for pane in range(self.bench.count):
                 menu.addAction(f"Show in pane {LETTERS[pane]}", partial(self.bench.show_item, pane, number))
+            if items[0].bracket:
+                menu.addAction("Take it out of its set", partial(window.merging.take_out, number))
         menu.addSeparator()
         for words, mark in (
             (f"Keep {several}", KEEP),
             (f"Reject {several}", REJECT),
             ("Take the mark away", ""),
         ):
-            menu.addAction(words, partial(self.session.mark, numbers, mark))
+            menu.addAction(words, partial(window.sheeting.mark, numbers, mark))
+        stars = menu.addMenu("Stars")
+        for count in range(6):
+            words = counted(count, "star") if count else "none"
+            stars.addAction(words, partial(window.sheeting.mark, numbers, None, count))
+        menu.addSeparator()
+        menu.addAction("Automatic …", partial(window.automatic.run, numbers))
+        copied = window.proofs.copied
+        paste = menu.addAction("Paste settings …", partial(window.proofs.paste_settings, numbers))
+        paste.setEnabled(copied is not None)
+        paste.setToolTip("Nothing is copied yet: Copy settings (Ctrl+C) comes first.")
+        onto = menu.addMenu("Write by the queue")
+        for one in destinations():
+            words = on_button(f"“{one.name}”: {one.words()}", 80)
+            onto.addAction(words, partial(window.queueing.put_to, one.name, numbers))
+        menu.setToolTipsVisible(True)
+        menu.popup(place)
+
+    def _add_merges(self, menu: QMenu, items: list[Item]) -> None:
+        """Every kind of merge of these frames."""
+        for key, kind in KINDS.items():
+            menu.addAction(
+                f"{kind.words[0].upper()}{kind.words[1:]} …", partial(self.window.merging.open, items, key)
+            )
+
+    def _about_set(self, numbers: tuple[int, ...], kind: str, place: QPoint) -> None:
+        """The right button on the heading of a set."""
+        menu = self._begin()
+        items = [self.session.items[n] for n in numbers if n in self.session.items]
+        self._add_merges(menu, items)
+        menu.addSeparator()
+        compare = menu.addAction("Compare them", partial(self.window.judging.compare, list(numbers)))
+        compare.setEnabled(len(numbers) <= MOST)
+        paths = [path for item in items for path in item.source.paths]
+        menu.addAction("Measure them as a ladder", partial(self.window.reporting.ladder, paths))
+        if kind != PANORAMA:
+            menu.addAction("They are no set", partial(self.window.merging.dissolve, numbers))
+        menu.popup(place)
+
+    def _about_station(self, station: str, place: QPoint) -> None:
+        """The right button on a station of the line."""
+        window, menu = self.window, self._begin()
+        item = window.proofs.item()
+        bare = item is None or window.proofs.number == BARE
+        for words, call in (
+            (
+                "Open it" if window.band.station != station else "Close it",
+                partial(window.band.toggle, station),
+            ),
+            ("Back to untouched", partial(window.proofs.station_back, station)),
+            ("Compare with and without it", partial(window.judging.leave_out, station)),
+            ("What it does (handbook)", partial(window.surface.show_page, PAGE_OF[station])),
+        ):
+            action = menu.addAction(words, call)
+            if bare and words not in ("Open it", "Close it", "What it does (handbook)"):
+                action.setEnabled(False)
+                action.setToolTip(BARE_RESTS)
+        menu.setToolTipsVisible(True)
         menu.popup(place)
 
     def _about_figure(self, place: QPoint, row: int, pane: int) -> None:

@@ -150,8 +150,10 @@ class JobBar(QWidget):
 
     def tell_queue(self, words: str) -> None:
         """What the queue is doing, on its button."""
-        self.buttons["queue"].setText(on_button(f"Queue: {words}" if words else "Queue", 40))
-        self._fit()
+        text = on_button(f"Queue: {words}" if words else "Queue", 40)
+        if self.buttons["queue"].text() != text:
+            self.buttons["queue"].setText(text)
+            self._fit()
 
     def resizeEvent(self, _event: QResizeEvent) -> None:  # noqa: N802
         self._fit()

@@ -225,18 +225,30 @@ class Merging(QObject):
 
     def together(self) -> None:
         """Take the selected frames for one set."""
-        numbers = tuple(self.sheeting.selected_items())
-        if len(numbers) < 2:
-            self.said.emit("Select the frames that belong together (Ctrl or Shift and click).")
-            return
-        self.proofs.session.set_together(numbers)
-        self.changed.emit(f"{len(numbers)} frames are one set now.")
+        self.join(tuple(self.sheeting.selected_items()))
+
+    def join(self, numbers: tuple[int, ...]) -> None:
+        """Take frames for one set."""
+        if len(numbers) > 1:
+            self.proofs.session.set_together(numbers)
+            self.changed.emit(f"{len(numbers)} frames are one set now.")
 
     def apart(self) -> None:
         """Take the chosen frame out of its set."""
         item = self.proofs.item()
-        if item is None or not item.bracket:
-            self.said.emit("This frame belongs to no set.")
-            return
-        self.proofs.session.set_together((item.number,))
-        self.changed.emit("The frame is out of its set.")
+        if item is not None and item.bracket:
+            self.take_out(item.number)
+
+    def take_out(self, number: int) -> None:
+        """Take a frame out of its set."""
+        self.proofs.session.set_together((number,))
+        self.changed.emit(f"{self.proofs.session.items[number].source.name} is out of its set.")
+
+    def dissolve(self, numbers: tuple[int, ...]) -> None:
+        """Every frame of a set stands alone, in one step of undo."""
+        undo = self.proofs.session.undo
+        undo.beginMacro("no set")
+        for number in numbers:
+            self.proofs.session.set_together((number,))
+        undo.endMacro()
+        self.changed.emit(f"{len(numbers)} frames stand alone now.")

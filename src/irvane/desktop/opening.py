@@ -17,6 +17,7 @@ from irvane.core.line.merging import MergeSource
 from irvane.core.merge.kinds import HDR, MEAN, PANORAMA
 from irvane.core.settings import Settings
 from irvane.desktop.item import Item
+from irvane.desktop.plain import counted
 from irvane.desktop.rail.rail import Rail
 from irvane.desktop.service import RenderService
 from irvane.desktop.session import Session
@@ -64,7 +65,13 @@ class Opening(QObject):
     def _collected(self, paths: list[Path], problems: list[str]) -> None:
         if problems:
             self.said.emit("; ".join(problems))
+        before = len(self.session.items)
         items = self.session.add_files(paths[:_SLICE])
+        if before and not problems and not self._chose_first:
+            fresh = len(self.session.items) - before + max(len(paths) - _SLICE, 0)
+            self.said.emit(
+                f"{counted(fresh, 'picture')} brought in." if fresh else "These pictures are open already."
+            )
         self._waiting |= dict.fromkeys(
             item.number for item in items if not item.ready and item.number not in self._asked
         )

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QDialog, QLabel, QListWidget, QVBoxLayout, QWidget
 
+from irvane.core.finish.destination import destinations
 from irvane.core.handbook import PAGE_OF
-from irvane.core.settings import STATIONS
+from irvane.core.settings import STATIONS, spec
 from irvane.desktop import theme
 from irvane.desktop.actions import Actions
 from irvane.desktop.finder.entries import entries_of
@@ -17,6 +20,7 @@ from irvane.desktop.finder.field import Finder
 from irvane.desktop.handbook.window import HandbookWindow
 from irvane.desktop.jobs import JobBar
 from irvane.desktop.message import Message
+from irvane.desktop.plain import counted, on_button
 from irvane.desktop.targets import targets
 from irvane.desktop.throttle import FRAME, Throttle
 
@@ -59,6 +63,11 @@ class Surface(QObject):
         ):  # fmt: skip
             signal.connect(lambda *_any: self._due.ask())
         window.sheeting.sheet.list.selectionModel().selectionChanged.connect(lambda *_any: self._due.ask())
+        self._offered: list[QAction] = []
+        self.jobs.menus["Write"].aboutToShow.connect(self._offer_destinations)
+        telling = window.queueing.telling
+        telling.told.connect(lambda: self.jobs.tell_queue(telling.short()))
+        self.jobs.tell_queue(telling.short())
         self.jobs.refresh()
 
     def _targets(self) -> dict[str, Callable[[], object]]:
@@ -68,6 +77,17 @@ class Surface(QObject):
             "handbook": lambda: self.show_page(PAGE_OF.get(window.band.station, "start")),
             "messages": self.show_earlier,
         }
+
+    def _offer_destinations(self) -> None:
+        """In the menu Write: the selected frames to each destination."""
+        menu, queueing = self.jobs.menus["Write"], self._window.queueing
+        for action in self._offered:
+            menu.removeAction(action)
+        count = counted(len(self._window.sheeting.several()), "frame")
+        self._offered = [menu.addSeparator()]
+        for one in destinations():
+            text = on_button(f"{count} to “{one.name}”: {one.words()}", 90)
+            self._offered.append(menu.addAction(text, partial(queueing.put_to, one.name)))
 
     def fit(self) -> None:
         """The jobs take what the menus leave."""
@@ -108,6 +128,10 @@ class Surface(QObject):
         self.handbook.show_page(key, words)
         self.handbook.show()
         self.handbook.raise_()
+
+    def explain(self, path: str) -> None:
+        """Show what the handbook says of a setting."""
+        self.show_page(PAGE_OF[path.partition(".")[0]], spec(path).label)  # type: ignore[union-attr]
 
     def show_earlier(self) -> None:
         """What was said before."""

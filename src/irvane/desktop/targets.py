@@ -27,8 +27,8 @@ def targets(window: Any) -> dict[str, Callable[[], object]]:
     parts."""
     bench, proofs, judging = window.bench, window.proofs, window.judging
     return {
-        "open": lambda: window.opening.open(ask_files(window)),
-        "open_folder": lambda: window.opening.open(ask_folder(window)),
+        "open": lambda: window.opening.open(ask_files(window), show=True),
+        "open_folder": lambda: window.opening.open(ask_folder(window), show=True),
         "as_it_was": window.coming_back.open_last,
         "keep_bench": window.coming_back.ask_keep,
         "kept": window.coming_back.ask_open,
@@ -145,7 +145,7 @@ def _ask_preferences(window: Any) -> None:
 def _copy_card(window: Any) -> None:
     dialog = CopyDialog(window)
     dialog.copied.connect(
-        lambda paths: window.opening.open([p for p in paths if p.suffix.lower() in OPENABLE])
+        lambda paths: window.opening.open([p for p in paths if p.suffix.lower() in OPENABLE], show=True)
     )
     dialog.open()
 

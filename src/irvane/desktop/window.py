@@ -19,10 +19,9 @@ from PySide6.QtWidgets import (
 from irvane.core.errors import plain_text
 from irvane.core.files.benches import last_path
 from irvane.core.files.presets import Preset
-from irvane.core.handbook import PAGE_OF
 from irvane.core.judge.verdicts import Judgement
 from irvane.core.line.teststrip import GRADE
-from irvane.core.settings import STATIONS, spec
+from irvane.core.settings import STATIONS
 from irvane.desktop.appearance import Appearance
 from irvane.desktop.asking import may_close
 from irvane.desktop.automatic import Automatic
@@ -171,6 +170,7 @@ class Window(QMainWindow):
         shelf.measure_lens.connect(self.blurring.measure_lens)
         bench.test_strip.taken.connect(self._take_from_strip)
         bench.said.connect(self.say)
+        self.queueing.offered.connect(self.say)
         self.merging.ladder.connect(self.reporting.ladder)
         shelf.held.connect(bench.show_fitting_look)
         shelf.pick_grey.connect(proofs.pick_grey)
@@ -183,7 +183,7 @@ class Window(QMainWindow):
         shelf.level.connect(self.framing.level)
         shelf.pick_fringe.connect(proofs.pick_fringe)
         shelf.station_back.connect(proofs.station_back)
-        shelf.explain.connect(self._explain)
+        shelf.explain.connect(lambda path: self.surface.explain(path))
         shelf.choose_folder.connect(self.writing.choose_folder)
         proofs.picking.connect(shelf.pick_button.setChecked)
         self.band.chosen.connect(self._station)
@@ -208,9 +208,6 @@ class Window(QMainWindow):
 
     # sentences
 
-    def _explain(self, path: str) -> None:
-        self.surface.show_page(PAGE_OF[path.partition(".")[0]], spec(path).label)
-
     def say(self, sentence: str, words: str = "", call: Callable[[], object] | None = None) -> None:
         """Show a sentence until it was seen, with a button that does something about it."""
         self.surface.message.set_full(plain_text(sentence, 400), words, call)
@@ -222,7 +219,8 @@ class Window(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
-        self.opening.open([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
+        dropped = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        self.opening.open(dropped, show=True)
 
     def close_item(self) -> None:
         """Close the chosen frame; its file and its proofs stay."""

@@ -35,7 +35,7 @@ class FrameInfo:
     zone : minutes that clock is ahead of UTC; None when the file does not say.
     bias : exposure compensation in EV as the camera noted it.
     focal_full : focal length with the same view on 36×24 mm, in millimetres.
-    distance : of focus, in metres.
+    distance : of focus, in metres. size : of the file, in bytes.
     """
 
     make: str = ""
@@ -50,6 +50,7 @@ class FrameInfo:
     focal_full: float | None = None
     distance: float | None = None
     zone: int | None = None
+    size: int | None = None
 
     @property
     def moment(self) -> datetime | None:
@@ -95,6 +96,14 @@ def exposure_text(info: FrameInfo) -> str:
     if info.iso:
         parts.append(f"ISO {info.iso:.0f}")
     return " · ".join(parts) or "no exposure data"
+
+
+def place_text(info: FrameInfo) -> str:
+    """What else is known of a frame: ``35 mm · 2026-11-05 14:03 · 24.3 MB``; what is unknown is left out."""
+    parts = [f"{info.focal:g} mm"] if info.focal else []
+    parts += [f"{info.taken:%Y-%m-%d %H:%M}"] if info.taken else []
+    parts += [f"{info.size / 1e6:.1f} MB"] if info.size else []
+    return " · ".join(parts)
 
 
 def offset_text(ev: float) -> str:
@@ -175,7 +184,7 @@ def read_info(path: Path) -> FrameInfo:
     """Exposure data of any file exiv2 can read; an empty record when there is none."""
     try:
         with reading(path):
-            return _info(open_metadata(path))
+            return replace(_info(open_metadata(path)), size=path.stat().st_size)
     except ReadError:
         return FrameInfo()
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QPoint, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from irvane.core.settings import STATIONS
@@ -28,9 +28,11 @@ class Band(QWidget):
     Signals
     -------
     chosen(station) : station's key, or empty when the shelf is to close.
+    menu_wanted(station, place) : the right button on a station.
     """
 
     chosen = Signal(str)
+    menu_wanted = Signal(str, QPoint)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -110,7 +112,14 @@ class Band(QWidget):
                 painter.drawRect(rect.adjusted(1, 8, -2, -2))
         painter.end()
 
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
+        by_mouse = event.reason() == QContextMenuEvent.Reason.Mouse
+        number = self._at(event.pos().x()) if by_mouse else self._focus
+        self.menu_wanted.emit(STATIONS[number], event.globalPos())
+
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
         self._focus = self._at(event.position().x())
         self.toggle(STATIONS[self._focus])
 

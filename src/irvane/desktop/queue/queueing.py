@@ -7,14 +7,16 @@ from PySide6.QtWidgets import QWidget
 
 from irvane.core.errors import IrvaneError
 from irvane.core.files.preferences import choose
-from irvane.core.finish.destination import chosen
+from irvane.core.finish.destination import Destination, chosen, named
 from irvane.core.finish.journal import Wanted
 from irvane.core.line.merging import MergeSource
 from irvane.desktop.item import BARE, Item
 from irvane.desktop.line.shelf import Shelf
+from irvane.desktop.plain import counted
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.queue.destinations import DestinationsDialog
 from irvane.desktop.queue.runner import QueueRunner
+from irvane.desktop.queue.telling import QueueTelling
 from irvane.desktop.queue.window import QueueWindow
 from irvane.desktop.sheet.sheeting import Sheeting
 
@@ -25,10 +27,12 @@ class Queueing(QObject):
     Signals
     -------
     said(sentence), destination_changed(words)
+    offered(sentence, words, call) : said, with a button that does something about it.
     beside(source's first file, written file) : show what was written beside what it was made from.
     """
 
     said = Signal(str)
+    offered = Signal(str, str, object)
     destination_changed = Signal(str)
     beside = Signal(object, object)
 
@@ -37,6 +41,8 @@ class Queueing(QObject):
         self.proofs, self.sheeting, self._window = proofs, sheeting, parent
         self.runner = QueueRunner(self)
         self.runner.said.connect(self.said)
+        self.runner.make_good()
+        self.telling = QueueTelling(self.runner)
         self.window: QueueWindow | None = None
         self.dialog: DestinationsDialog | None = None
         shelf.queue_it.connect(self.put)
@@ -46,24 +52,40 @@ class Queueing(QObject):
 
     def greet(self) -> None:
         """Say what an earlier run left."""
-        left = self.runner.left_over()
+        left = self.telling.waiting
         if left:
-            files = f"{left} file{'' if left == 1 else 's'}"
-            self.said.emit(f"The queue holds {files} still to be written: Ctrl+K shows it; Start goes on.")
+            self.offered.emit(
+                f"{counted(left, 'file')} of the queue still wait to be written.", "Go on", self.go_on
+            )
 
-    def _selected(self) -> list[Item]:
+    def go_on(self) -> None:
+        """Write what an earlier run left."""
+        self.runner.start()
+        self.show()
+
+    def _selected(self, numbers: list[int] | None = None) -> list[Item]:
         session = self.proofs.session
-        numbers = self.sheeting.selected_items()
         item = self.proofs.item()
-        if item is not None and item.number not in numbers and not self.sheeting.on:
-            numbers = [item.number]
+        if numbers is None:
+            numbers = self.sheeting.selected_items()
+            if item is not None and item.number not in numbers and not self.sheeting.on:
+                numbers = [item.number]
         return [session.items[n] for n in numbers if session.items[n].ready and not session.items[n].problem]
 
-    def put(self) -> None:
-        """The selected frames, each with its present proof, to the destination."""
-        items = self._selected()
+    def put_to(self, name: str, numbers: list[int] | None = None) -> None:
+        """The selected frames, or these, to one destination, without choosing it for good."""
+        self.put([named(name)], numbers)
+
+    def put(self, hows: list[Destination] | None = None, numbers: list[int] | None = None) -> None:
+        """Frames, each with its present proof, to the chosen destinations, or to these.
+
+        Parameters
+        ----------
+        numbers : items; without them those that are selected.
+        """
+        items = self._selected(numbers)
         if not items:
-            self.said.emit("There is nothing to write.")
+            self.said.emit("None of what is selected can be written: its files could not be read.")
             return
         seen = self.proofs.item()
         wanted = []
@@ -73,16 +95,19 @@ class Queueing(QObject):
             merge = item.source.how.as_dict() if isinstance(item.source, MergeSource) else None
             name = item.proof_name(proof) if several else ""
             wanted.append(Wanted(item.source.paths, item.settings(proof), name, merge))
-        for how in chosen():
+        words = self.words() if hows is None else f"“{hows[0].name}”"
+        hows = chosen() if hows is None else hows
+        for how in hows:
             self.runner.add(wanted, how, at_once=False)
         self.runner.start()
-        files = f"{len(wanted)} file{'' if len(wanted) == 1 else 's'}"
-        self.said.emit(f"{files} in the queue for {self.words()}. Ctrl+K shows it.")
+        files = counted(len(wanted) * len(hows), "file")
+        into = f", {counted(len(wanted), 'frame')} for each" if len(hows) > 1 else ""
+        self.offered.emit(f"{files} put into the queue for {words}{into}.", "Show the queue", self.show)
 
     def show(self) -> None:
         """Show the queue."""
         if self.window is None:
-            self.window = QueueWindow(self.runner, self._window)
+            self.window = QueueWindow(self.telling, self._window)
             self.window.beside.connect(self.beside)
         self.window.refresh()
         self.window.show()

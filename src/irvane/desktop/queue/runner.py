@@ -51,9 +51,11 @@ class QueueRunner(QObject):
         """All entries, in their order."""
         return self.journal.entries()
 
-    def left_over(self) -> int:
-        """How many entries an earlier run left unfinished."""
-        return sum(not entry.over for entry in self.entries())
+    def make_good(self) -> None:
+        """What a crash left half written waits again; not where another window is writing it."""
+        with self.journal.running() as free:
+            if free:
+                self.journal.make_good()
 
     def add(self, wanted: list[Wanted], how: Any, at_once: bool = True) -> None:
         """Put files into the queue, and begin."""
@@ -82,6 +84,8 @@ class QueueRunner(QObject):
     def pause(self) -> None:
         """Write no further file; the one that is being written is finished."""
         self.paused = True
+        if self.now is not None:
+            self.said.emit("The queue pauses after this file.")
         self.changed.emit()
 
     def stop_this(self) -> None:

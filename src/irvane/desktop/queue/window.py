@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import time
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QObject, Qt, QTimer, QUrl, Signal
+from PySide6.QtCore import QAbstractTableModel, QObject, QPoint, Qt, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
+    QMenu,
     QProgressBar,
     QPushButton,
     QTableView,
@@ -21,28 +21,27 @@ from PySide6.QtWidgets import (
 
 from irvane.core.errors import plain_text
 from irvane.core.finish.journal import CANCELLED, DONE, FAILED, RUNNING, WAITING, Entry
-from irvane.core.waits import Countdown, left_text
 from irvane.desktop import theme
 from irvane.desktop.plain import tip
-from irvane.desktop.queue.runner import QueueRunner
+from irvane.desktop.queue.telling import QueueTelling
 from irvane.desktop.rows import NOWHERE, Index
-from irvane.desktop.writing.strip import TICK
 
+#: States as they are said, where that differs.
+_STATES = {RUNNING: "written elsewhere", DONE: "written"}
 _COLUMNS = ("Frame", "Destination", "State", "What came of it")
 
 
 class _Entries(QAbstractTableModel):
     """The entries as rows."""
 
-    def __init__(self, runner: QueueRunner, parent: QObject) -> None:
+    def __init__(self, telling: QueueTelling, parent: QObject) -> None:
         super().__init__(parent)
-        self.runner = runner
+        self.telling = telling
         self.entries: list[Entry] = []
-        self.share = 0.0
 
     def refresh(self) -> None:
-        """Read the entries anew."""
-        fresh = self.runner.entries()
+        """Show the entries as they are told now."""
+        fresh = self.telling.entries
         if [e.id for e in fresh] != [e.id for e in self.entries]:
             self.beginResetModel()
             self.entries = fresh
@@ -80,8 +79,9 @@ class _Entries(QAbstractTableModel):
         if index.column() == 1:
             return f"{entry.how.name}: {entry.how.words()}"
         if index.column() == 2:
-            now = self.runner.now
-            return f"writing {self.share:.0%}" if now is not None and now.id == entry.id else entry.state
+            now = self.telling.runner.now
+            writing = now is not None and now.id == entry.id
+            return f"writing {self.telling.share:.0%}" if writing else _STATES.get(entry.state, entry.state)
         return plain_text(Path(entry.written).name if entry.state == DONE else entry.reason, 120)
 
 
@@ -95,20 +95,21 @@ class QueueWindow(QWidget):
 
     beside = Signal(object, object)
 
-    def __init__(self, runner: QueueRunner, parent: QWidget) -> None:
+    def __init__(self, telling: QueueTelling, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Window)
         self.setWindowTitle("Queue")
         self.resize(900, 460)
-        self.runner = runner
-        self._timed, self._countdown = "", Countdown(0.0)
-        self._ticking = QTimer(self, interval=TICK)
-        self._ticking.timeout.connect(self.refresh)
-        self.words = QLabel()
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 1000)
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName("Progress of the file that is being written")
-        self.model = _Entries(runner, self)
+        self.telling = telling
+        runner = self.runner = telling.runner
+        self.words, self.file_words = QLabel(), QLabel()
+        self.words.setWordWrap(True)
+        self.file_words.setObjectName("muted")
+        self.all_bar, self.bar = QProgressBar(), QProgressBar()
+        for bar, name in ((self.all_bar, "of all files"), (self.bar, "of the file that is being written")):
+            bar.setRange(0, 1000)
+            bar.setTextVisible(False)
+            bar.setAccessibleName(f"Progress {name}")
+        self.model = _Entries(telling, self)
         self.table = QTableView()
         self.table.setModel(self.model)
         self.table.setAccessibleName("Files of the queue")
@@ -127,6 +128,7 @@ class QueueWindow(QWidget):
         self.start = self._button("Start", "Write what waits; editing goes on meanwhile.", self._toggle)
         buttons = QHBoxLayout()
         buttons.addWidget(self.start)
+        self.buttons = [self.start]
         for words, help_, call in (
             ("To the front", "Before all others.", lambda: runner.move(self._ids(), 0)),
             ("Up", "One place earlier.", lambda: runner.move(self._ids(), -1)),
@@ -140,22 +142,23 @@ class QueueWindow(QWidget):
             ("Beside its source", "The written file and its frame on the bench.", self._show_beside),
             ("Open the folder", "Where the file went.", self._open_folder),
         ):
-            buttons.addWidget(self._button(words, help_, call))
+            self.buttons.append(self._button(words, help_, call))
+            buttons.addWidget(self.buttons[-1])
         buttons.addStretch(1)
         buttons.addWidget(
             self._button("Clear", "Take what is over off the list; the files stay.", runner.clear)
         )
         layout = QVBoxLayout(self)
         layout.addWidget(self.words)
+        layout.addWidget(self.all_bar)
+        layout.addWidget(self.file_words)
         layout.addWidget(self.bar)
         layout.addWidget(self.table, 1)
         layout.addLayout(buttons)
-        runner.changed.connect(self.refresh)
-        runner.changed.connect(runner.estimate)
-        runner.estimated.connect(self.refresh)
-        runner.advanced.connect(self._advance)
+        telling.told.connect(self.refresh)
+        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.table.customContextMenuRequested.connect(self._about_entry)
         self.refresh()
-        runner.estimate()
 
     @staticmethod
     def _button(words: str, help_: str, call: Any) -> QPushButton:
@@ -193,49 +196,33 @@ class QueueWindow(QWidget):
         if written:
             self.beside.emit(Path(written[-1].paths[0]), Path(written[-1].written))
 
-    def _advance(self, share: float, left: float) -> None:
-        self.model.share = share
-        self._countdown.report(share, time.monotonic(), left)
-        self.bar.setValue(round(share * 1000))
-        self.refresh()
-
-    def _time_left(self, waiting: int) -> str:
-        """Of the file that is being written, and of all; nothing that is not known."""
-        parts = []
-        expected, running = self.runner.expected, self.runner.now
-        if running is not None:
-            if running.id != self._timed:
-                self._timed, self._countdown = running.id, Countdown(time.monotonic())
-            own = left_text(self._countdown.left(time.monotonic()))
-            parts += [f"{own} for this file"] if own and waiting > 1 else [own] if own else []
-        if waiting > (running is not None) and expected.count == waiting and expected.timed == expected.count:
-            done = self._countdown.share if running is not None else 0.0
-            told = left_text(expected.seconds * (waiting - done) / waiting)
-            parts += [f"{told} for all {waiting}"] if told else []
-        return ", ".join(parts)
+    def _about_entry(self, place: QPoint) -> None:
+        """The right button on an entry: what can be done with it, and with what is selected."""
+        row = self.table.rowAt(place.y())
+        if row < 0:
+            return
+        if row not in {index.row() for index in self.table.selectionModel().selectedIndexes()}:
+            self.table.selectRow(row)
+        menu = QMenu(self)
+        for button in self.buttons[1:]:
+            menu.addAction(button.text(), button.click)
+        menu.popup(self.table.viewport().mapToGlobal(place))
+        menu.aboutToHide.connect(menu.deleteLater)
 
     def refresh(self) -> None:
         """Show the queue as it is now."""
         self.model.refresh()
-        entries = self.model.entries
-        count = {state: sum(e.state == state for e in entries) for state in (WAITING, RUNNING, DONE, FAILED)}
-        waiting = count[WAITING] + count[RUNNING]
-        parts = [f"{waiting} to be written", f"{count[DONE]} written"]
-        if count[FAILED]:
-            parts.append(f"{count[FAILED]} failed")
-        expected = self.runner.expected
-        if waiting and expected.count == waiting and expected.size_words():
-            parts.append(expected.size_words())
-        if told := self._time_left(waiting):
-            parts.append(told)
-        self.words.setText(
-            ", ".join(parts) if entries else "The queue is empty: put proofs into it from the station Finish."
-        )
-        running = self.runner.now is not None
-        self.start.setText("Start" if self.runner.paused else "Pause")
-        self.start.setEnabled(bool(waiting) or running)
+        telling, runner = self.telling, self.runner
+        self.words.setText(telling.words())
+        running = runner.now is not None
+        several = len(telling.entries) > 1
+        self.start.setText("Start" if runner.paused else "Pause")
+        if runner.paused and telling.count(DONE) and telling.waiting:
+            self.start.setText("Go on")
+        self.start.setEnabled(bool(telling.waiting) or running)
         self.bar.setVisible(running)
-        if running != self._ticking.isActive():
-            self._ticking.start() if running else self._ticking.stop()
-        if not running:
-            self.model.share = 0.0
+        self.file_words.setVisible(running)
+        self.file_words.setText(telling.of_file())
+        self.all_bar.setVisible(several and bool(telling.waiting))
+        self.bar.setValue(round(telling.share * 1000))
+        self.all_bar.setValue(round(telling.share_of_all * 1000))

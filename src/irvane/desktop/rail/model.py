@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QAbstractListModel, QMimeData, QModelIndex, QObject, QSize, Qt
+from PySide6.QtCore import QAbstractListModel, QMimeData, QModelIndex, QObject, QSize, Qt, QUrl
 from PySide6.QtGui import QImage
 
 from irvane.core.files.frame_sets import BRACKET, BURST, FOCUS, LADDER, PANORAMA
@@ -152,10 +152,8 @@ class RailModel(QAbstractListModel):
         return [FRAMES]
 
     def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:  # noqa: N802
-        data = QMimeData()
         numbers = [self.rows[index.row()].item for index in sorted(indexes, key=lambda one: one.row())]
-        data.setData(FRAMES, " ".join(map(str, numbers)).encode())
-        return data
+        return frames_as_data(self.session, numbers)
 
     def thumb(self, item: Item, room: QSize) -> QImage | None:
         """The item's preview as large as the room (in device pixels) allows; kept, since scaling takes
@@ -176,6 +174,15 @@ class RailModel(QAbstractListModel):
     def place_of(self, number: int) -> int:
         """Row of an item; −1 when there is none."""
         return self._places.get(number, [-1])[-1]  # a heading comes before its frame
+
+
+def frames_as_data(session: Session, numbers: Sequence[int]) -> QMimeData:
+    """Frames that are dragged: by their numbers for panes and sets here, as files for other programs."""
+    data = QMimeData()
+    data.setData(FRAMES, " ".join(map(str, numbers)).encode())
+    paths = [path for n in numbers if n in session.items for path in session.items[n].source.paths]
+    data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    return data
 
 
 def frames_of(data: QMimeData) -> list[int]:

@@ -5,13 +5,24 @@ from __future__ import annotations
 from bisect import bisect_left
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPoint, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPen,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from irvane.core.files.info import exposure_text, offset_text
+from irvane.core.files.proofs import REJECT
 from irvane.desktop import theme
 from irvane.desktop.item import Item
-from irvane.desktop.rail.model import RailModel, Row, heading_words
+from irvane.desktop.rail.model import RailModel, Row, frames_of, heading_words
 from irvane.desktop.session import Session
 
 WIDTH = 124
@@ -75,6 +86,7 @@ class _Delegate(QStyledItemDelegate):
         room = QRect(left, rect.top() + 5, rect.right() - left - 5, 68)
         ratio = painter.device().devicePixelRatioF()
         thumb = self._model.thumb(item, room.size() * ratio)
+        rejected = item.sidecar.mark == REJECT
         if item.bracket or item.is_merge:
             painter.setPen(QPen(theme.ACCENT_DEEP, 2))
             painter.drawLine(rect.left() + 6, rect.top(), rect.left() + 6, rect.bottom())
@@ -83,7 +95,9 @@ class _Delegate(QStyledItemDelegate):
             place = QRect(
                 room.left(), room.top() + (room.height() - size.height()) // 2, size.width(), size.height()
             )
+            painter.setOpacity(0.35 if rejected else 1.0)
             painter.drawImage(place, thumb)
+            painter.setOpacity(1.0)
             if chosen:
                 painter.setPen(QPen(theme.ACCENT, 2))
                 painter.drawRect(place)
@@ -114,6 +128,12 @@ class _Delegate(QStyledItemDelegate):
         count = len(item.sidecar.proofs)
         if count > 1:
             words += f" · {count} proofs"
+        marks = " ".join(part for part in (item.sidecar.mark, "●" * item.sidecar.stars) if part)
+        if marks:
+            painter.setPen(theme.WARNING if rejected else theme.ACCENT)
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, marks)
+            line.setRight(line.right() - painter.fontMetrics().horizontalAdvance(marks) - 4)
+            painter.setPen(theme.MUTED)
         painter.drawText(
             line,
             Qt.AlignmentFlag.AlignVCenter,
@@ -129,12 +149,15 @@ class Rail(QListView):
     frame_chosen(number) : show this item.
     merge_asked(numbers, kind) : the heading of this set was clicked. menu_wanted(number, selected, place) :
     the right button on a
-        frame; what is selected stays.
+        frame; what is selected stays. set_menu_wanted(numbers, kind, place) : on the heading of a set.
+    joined(numbers) : frames were dropped onto a set.
     """
 
     frame_chosen = Signal(int)
     merge_asked = Signal(object, str)
     menu_wanted = Signal(int, object, QPoint)
+    set_menu_wanted = Signal(object, str, QPoint)
+    joined = Signal(object)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -148,7 +171,8 @@ class Rail(QListView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QListView.Shape.NoFrame)
         self.setDragEnabled(True)
-        self.setDragDropMode(QListView.DragDropMode.DragOnly)
+        self.setDragDropMode(QListView.DragDropMode.DragDrop)
+        self.setDropIndicatorShown(True)
         self.setStyleSheet(f"QListView {{ background: {theme.PANEL.name()}; }}")
         self.selectionModel().currentChanged.connect(self._current)
         self.clicked.connect(self._clicked)
@@ -192,6 +216,35 @@ class Rail(QListView):
         if meant >= 0 and meant != self._chosen:
             self._choose(meant)
 
+    def _set_under(self, event: QDropEvent) -> tuple[int, ...]:
+        """The set that frames are dragged over, with them; nothing where there is none."""
+        row = self.indexAt(event.position().toPoint()).data(Qt.ItemDataRole.UserRole)
+        numbers = frames_of(event.mimeData())
+        item = self.rows.session.items.get(row.item) if isinstance(row, Row) else None
+        if item is None or not item.bracket or not set(numbers) - set(item.bracket):
+            return ()
+        return (*item.bracket, *(n for n in numbers if n not in item.bracket))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
+        if frames_of(event.mimeData()):
+            event.acceptProposedAction()
+        else:
+            event.ignore()  # files are the window's
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:  # noqa: N802
+        if not frames_of(event.mimeData()):
+            event.ignore()
+            return
+        event.setAccepted(bool(self._set_under(event)))
+
+    def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
+        members = self._set_under(event)
+        if members:
+            event.acceptProposedAction()
+            self.joined.emit(members)
+        else:
+            event.ignore()
+
     def startDrag(self, actions: Qt.DropAction) -> None:  # noqa: N802
         self._pressed, self._meant = False, -1
         super().startDrag(actions)
@@ -201,8 +254,15 @@ class Rail(QListView):
         by_mouse = event.reason() == QContextMenuEvent.Reason.Mouse
         index = self.indexAt(event.pos()) if by_mouse else self.currentIndex()
         row = index.data(Qt.ItemDataRole.UserRole)
-        if isinstance(row, Row) and not row.is_heading:
+        if isinstance(row, Row) and row.is_heading:
+            self.set_menu_wanted.emit(row.bracket, row.kind, event.globalPos())
+        elif isinstance(row, Row):
             self.menu_wanted.emit(row.item, self.selected_items(), event.globalPos())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        super().resizeEvent(event)
+        if self.currentIndex().isValid():  # a station that opens may not hide the chosen frame
+            self.scrollTo(self.currentIndex())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

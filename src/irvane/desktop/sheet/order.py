@@ -8,9 +8,11 @@ from functools import partial
 from typing import Any
 
 from irvane.core.files.proofs import KEEP, REJECT
+from irvane.core.files.searching import Searched, wanted
 from irvane.core.judge.ranking import ranks
 from irvane.core.names import natural_key
 from irvane.desktop.item import Item
+from irvane.desktop.plain import counted
 from irvane.desktop.session import Session
 
 
@@ -36,6 +38,7 @@ SORTS: dict[str, Callable[[Item], tuple[Any, ...]]] = {
     "ISO": lambda item: (item.info.iso or 0.0, natural_key(item.source.name)),
     "lens": lambda item: (item.info.lens, *_time(item)),
     "camera": lambda item: (item.info.model, *_time(item)),
+    "size": lambda item: (-(item.info.size or 0), natural_key(item.source.name)),
     "focal length": lambda item: (item.info.focal or 0.0, natural_key(item.source.name)),
     "exposure": lambda item: (item.info.exposure_value or 0.0, natural_key(item.source.name)),
     "stars": lambda item: (-item.sidecar.stars, natural_key(item.source.name)),
@@ -48,8 +51,8 @@ SHOWN: dict[str, Callable[[Item], bool]] = {
     "kept": lambda item: item.sidecar.mark == KEEP,
     "rejected": lambda item: item.sidecar.mark == REJECT,
     "without a mark": lambda item: not item.sidecar.mark and not item.sidecar.stars,
-    "brackets": lambda item: bool(item.bracket),
-    **{f"{n} stars and more": partial(_has_stars, n) for n in range(1, 6)},
+    "sets": lambda item: bool(item.bracket or item.panorama),
+    **{f"{counted(n, 'star')}{' or more' if n < 5 else ''}": partial(_has_stars, n) for n in range(1, 6)},
     "sharp enough": lambda item: item.measured is not None and item.measured.sharp_enough,
     "not sharp": lambda item: item.measured is not None and not item.measured.sharp_enough,
     "visible noise": lambda item: item.measured is not None and item.measured.is_noisy,
@@ -58,27 +61,24 @@ SHOWN: dict[str, Callable[[Item], bool]] = {
 MEASURED = (SHARPNESS, "noise", "sharp enough", "not sharp", "visible noise")
 
 
-def _accepted(item: Item, shown: str, words: list[str]) -> bool:
-    if not SHOWN[shown](item):
-        return False
-    info = item.info
-    told = f"{item.source.name} {info.make} {info.model} {info.lens} {info.iso or ''}".casefold()
-    return all(part in told for part in words)
-
-
 def arranged(session: Session, by: str, shown: str, text: str, folded: bool) -> list[int]:
     """Numbers of the items that are shown, in their order.
 
     Parameters
     ----------
-    by, shown : keys of SORTS and SHOWN. text : words that name, camera, lens or ISO have to hold.
+    by, shown : keys of SORTS and SHOWN. text : as :mod:`irvane.core.files.searching` reads it.
     folded : of a bracket only the first frame. Of a raw and a finished picture of one shot only the raw is
         shown anyway.
     """
     items = [item for item in (session.items[number] for number in session.order) if item.leads]
-    words = text.casefold().split()
-    if shown != "all" or words:
-        items = [item for item in items if _accepted(item, shown, words)]
+    if shown != "all" or text.strip():
+        fits = wanted(text)
+        items = [
+            item
+            for item in items
+            if SHOWN[shown](item)
+            and fits(Searched(item.source.name, item.info, item.sidecar.mark, item.sidecar.stars))
+        ]
     if folded:
         first: set[tuple[int, ...]] = set()
         items = [i for i in items if not i.bracket or not (i.bracket in first or first.add(i.bracket))]  # type: ignore[func-returns-value]
@@ -92,5 +92,5 @@ def arranged(session: Session, by: str, shown: str, text: str, folded: bool) -> 
 def mark_words(item: Item) -> str:
     """``keep, 3 stars``."""
     stars = item.sidecar.stars
-    told = f"{stars} star{'' if stars == 1 else 's'}" if stars else ""
+    told = counted(stars, "star") if stars else ""
     return ", ".join(part for part in (item.sidecar.mark, told) if part)

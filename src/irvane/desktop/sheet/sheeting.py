@@ -51,6 +51,7 @@ class Sheeting(QObject):
         band.chosen.connect(lambda station: self.sheet.open_chosen() if station and self.on else None)
         self.sheet.seen.connect(lambda: opening.look_at(self.sheet.visible_items()))
         self.sheet.measuring.connect(self._measure)
+        self.sheet.stopped.connect(opening.service.files.stop_measuring)
         opening.service.files.measured.connect(session.measured)
 
     @property
@@ -123,15 +124,18 @@ class Sheeting(QObject):
         numbers = self.meant()
         if not numbers:
             return
-        self.session.mark(numbers, mark, stars)
-        self.marked.emit(
-            f"{_MARKED[mark] if mark is not None else counted(stars or 0, 'star')}: {self._names(numbers)}."
-        )
+        self.mark(numbers, mark, stars)
         if mark and not self.on and numbers[0] in self.culling.group:
             self.culling.marked(numbers[0])
             return
         if mark and len({self._leader(n) for n in numbers}) == 1:
             self.step(1)
+
+    def mark(self, numbers: list[int], mark: str | None = None, stars: int | None = None) -> None:
+        """Mark frames, and say so."""
+        self.session.mark(numbers, mark, stars)
+        told = _MARKED[mark] if mark is not None else counted(stars, "star") if stars else "No stars any more"
+        self.marked.emit(f"{told}: {self._names(numbers)}.")
 
     def _names(self, numbers: list[int]) -> str:
         names = [self.session.items[n].source.name for n in numbers]
