@@ -22,7 +22,7 @@ _LEAST, _A_LETTER = 3.0, 0.055
 _PATIENCE = 6
 #: How many earlier ones are kept.
 _KEPT = 60
-_WIDEST, _ABOVE = 620, 4
+_WIDEST, _BELOW_STRIP = 620, 34
 
 
 class Message(QFrame):
@@ -110,7 +110,7 @@ class Message(QFrame):
         high = max(self._words.heightForWidth(inner), self.away.sizeHint().height())
         self.resize(inner + beside, high + 10)
         corner = over.mapTo(parent, over.rect().topLeft())
-        self.move(corner.x() + (over.width() - self.width()) // 2, corner.y() + _ABOVE)
+        self.move(corner.x() + (over.width() - self.width()) // 2, corner.y() + _BELOW_STRIP)
         self.raise_()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802

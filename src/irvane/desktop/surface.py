@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 #: Milliseconds that something pointed at is lit.
 _LIT = 2500
 #: Pixels between the menus and the jobs.
-_GAP = 12
+_GAP = 24
 
 
 class Surface(QObject):

@@ -73,6 +73,9 @@ QCheckBox::indicator:disabled {{ border: 1px solid {raised}; }}
 QLineEdit:disabled, QComboBox:disabled, QSpinBox:disabled, QCheckBox:disabled, QLabel:disabled {{ color:
 #8d8d8d; }}
 QLabel#muted {{ color: {muted}; }}
+QLabel[state="differs"], QLabel[state="region"], QPushButton[state="differs"] {{ color: {accent}; }}
+QLabel[state="region"] {{ text-decoration: underline; }}
+QLabel[state="told"] {{ color: {text}; }}
 QLabel#group {{ color: {muted}; font-size: 11px; }}
 QLabel#warning {{ color: {warning}; }}
 """

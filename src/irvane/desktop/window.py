@@ -66,7 +66,7 @@ _EMPTY = (
 )
 _AS_IT_WAS = "Ctrl+B opens what stood here last: frames, panes, zoom.\n\n"
 #: Pixels of height below which controls stand closer.
-_LOW = 720
+_LOW = 765
 
 
 class Window(QMainWindow):

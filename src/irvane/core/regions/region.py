@@ -20,9 +20,9 @@ from irvane.core.errors import SettingError
 
 #: What a region's parts can be, in words; and how many numbers each has.
 KINDS = {
-    "linear": ("a straight gradient", 4), "round": ("a round gradient", 6), "brush": ("painted", 0),
+    "linear": ("linear gradient", 4), "round": ("radial gradient", 6), "brush": ("brush", 0),
     "tone": ("tones", 3), "hue": ("hues", 3), "spot": ("like this place", 4), "focus": ("in focus", 2),
-    "subject": ("the subject", 0),
+    "subject": ("subject", 0),
 }  # fmt: skip
 OPERATIONS = ("add", "subtract", "intersect")
 #: Settings that act in a region.

@@ -19,10 +19,9 @@ from irvane.core.judge.difference import KINDS
 from irvane.core.judge.matching import KINDS as MATCHED
 from irvane.core.line.look_purposes import by_purpose
 from irvane.core.line.looks import PICTURE
-from irvane.desktop import theme
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED, ONE
 from irvane.desktop.bench.viewport import ZOOMS
-from irvane.desktop.flat import flat_button
+from irvane.desktop.flat import flat_button, set_state
 
 _PRINT = "print 30 cm"
 #: Sizes that pictures are used at: longer side in pixels (a print of 30 cm seen from half a metre, at the
@@ -126,6 +125,9 @@ class BenchStrip(QWidget):
             self.look_box.findData(PICTURE)
         )  # with a placeholder it begins with none
         self.look_box.activated.connect(lambda index: self.look_chosen.emit(self.look_box.itemData(index)))
+        self.look_name = QLabel("Look")
+        self.look_name.setToolTip(self.look_box.toolTip())
+        row.addWidget(self.look_name)
         row.addWidget(self.look_box)
         self.kind_box = QComboBox()
         self.kind_box.setAccessibleName("Kind of difference")
@@ -158,7 +160,7 @@ class BenchStrip(QWidget):
             self.zoom_box.addItem(words, side)
             tip = f"The frame {side} pixels long: many differences vanish at the size that is used."
             self.zoom_box.setItemData(self.zoom_box.count() - 1, tip, Qt.ItemDataRole.ToolTipRole)
-        self.zoom_box.setFixedWidth(82)
+        self.zoom_box.setFixedWidth(86)
         self.zoom_box.activated.connect(lambda index: self.zoomed.emit(self.zoom_box.itemData(index)))
         row.addWidget(self.zoom_box)
 
@@ -167,7 +169,8 @@ class BenchStrip(QWidget):
         self._arrangements[arrangement].setChecked(True)
         self.panes_count.setText(f"{count} panes")
         differing = arrangement == DIFFERENCE
-        self.look_box.setVisible(not differing)
+        for part in (self.look_name, self.look_box):
+            part.setVisible(not differing)
         for box in (self.kind_box, self.amplified):
             box.setVisible(differing)
 
@@ -178,7 +181,7 @@ class BenchStrip(QWidget):
         self.match_button.setText(
             "equal" if not kinds else f"equal: {', '.join(k for k in MATCHED if k in kinds)}"[:30]
         )
-        self.match_button.setStyleSheet(f"color: {theme.ACCENT.name()}" if kinds else "")
+        set_state(self.match_button, "differs" if kinds else "")
 
     def show_difference(self, kind: str, amplified: float) -> None:
         """Show kind and amplification in force."""

@@ -258,6 +258,9 @@ class ChoiceRow(NamedRow):
         declared = spec(path)
         assert isinstance(declared, Choice)
         self.box = QComboBox()
+        # a long choice may be cut in the box, never in its list; the whole is said on hover
+        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.box.setMinimumContentsLength(8)
         super().__init__(path, self.box, declared.help)
         for key, words in declared.options:
             self.box.addItem(words, key)

@@ -22,7 +22,7 @@ class Plot(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setMinimumSize(220, 90)
+        self.setMinimumSize(190, 90)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self._histogram: StopHistogram | None = None
         self._noise: NoiseModel | None = None

@@ -7,7 +7,7 @@ from PySide6.QtGui import QContextMenuEvent, QMouseEvent
 from PySide6.QtWidgets import QLabel, QMenu, QPushButton, QWidget
 
 from irvane.core.settings import spec
-from irvane.desktop import theme
+from irvane.desktop.flat import set_state
 from irvane.desktop.icons_of import icon
 
 
@@ -25,11 +25,7 @@ class NameLabel(QLabel):
 
     def mark(self, differs: bool, region: bool = False) -> None:
         """Colour it: it differs from an untouched proof; underlined: a region changes it."""
-        state = ("region" if region else "differs") if differs else ""
-        if (self.property("state") or "") != state:
-            self.setProperty("state", state)
-            line = "; text-decoration: underline" if state == "region" else ""
-            self.setStyleSheet(f"color: {theme.ACCENT.name()}{line}" if state else "")
+        set_state(self, ("region" if region else "differs") if differs else "")
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:  # noqa: N802
         menu = QMenu(self)

@@ -18,7 +18,7 @@ from irvane.desktop.item import BARE
 from irvane.desktop.proofs import Proofs
 from irvane.desktop.regions.changes import Changes
 from irvane.desktop.regions.overlay import RegionOverlay, with_part
-from irvane.desktop.regions.strip import RegionStrip
+from irvane.desktop.regions.strip import BACKGROUND, RegionStrip
 from irvane.desktop.regions.telling import Telling
 from irvane.desktop.service import RenderService
 
@@ -268,16 +268,21 @@ class Regions(QObject):
         settings, region = self.settings(), self.region()
         if settings is None or self.overlay is None:
             return
+        inverted = kind == BACKGROUND
+        if inverted:
+            kind, operation = "subject", "new"
         part = Part(kind, _FIRST.get(kind, ()))
         if region is None or operation == "new":
             if len(settings.regions) >= MOST:
                 self.said.emit(f"A proof has at most {MOST} regions.")
                 return
             taken = {one.name for one in settings.regions}
-            words = KINDS[kind][0].split(" ")[-1].capitalize()
+            words = "Background" if inverted else KINDS[kind][0].split(" ")[-1].capitalize()
             name = next(n for n in (f"{words} {k}" for k in range(1, MOST + 2)) if n not in taken)
             self.index = len(settings.regions)
-            self._put([*settings.regions, LocalRegion(name, (part,))], f"new region “{name}”")
+            self._put(
+                [*settings.regions, LocalRegion(name, (part,), inverted=inverted)], f"new region “{name}”"
+            )
         else:
             made = replace(part, operation=operation)
             self.replace_region(replace(region, parts=(*region.parts, made)), f"{operation} {KINDS[kind][0]}")

@@ -6,6 +6,7 @@ from functools import partial
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
     QCheckBox,
     QComboBox,
     QHBoxLayout,
@@ -16,8 +17,8 @@ from PySide6.QtWidgets import (
 )
 
 from irvane.core.regions.region import KINDS, LocalRegion
-from irvane.desktop import theme
 from irvane.desktop.bench.elided import Elided
+from irvane.desktop.flat import set_state
 from irvane.desktop.numbers import NumberField, WholeField
 from irvane.desktop.plain import on_button
 from irvane.desktop.rows import two_rows
@@ -37,6 +38,13 @@ _HELP = {
     "focus": "What is in focus, by its edges.", "subject": "What is sharp, stands out and is whole; a few "
                                                            "strokes mend it.",
 }  # fmt: skip
+#: The same in a few words, for the strip.
+_HINT = {
+    "linear": "Drag along it.", "round": "Drag from its middle.", "brush": "Paint.", "tone": "Click a place.",
+    "hue": "Click a place.", "spot": "Drag a circle.", "subject": "Strokes mend it.",
+}  # fmt: skip
+#: Said of what is greyed while the whole frame is chosen.
+_OF_A_REGION = "This is of a region, and the whole frame is chosen: choose a region, or add one."
 _OPERATIONS = {
     "new": "as a new region",
     "add": "added to it",
@@ -45,13 +53,18 @@ _OPERATIONS = {
 }
 
 
+#: Asked for like a kind of shape: the subject, inverted.
+BACKGROUND = "background"
+
+
 def _spin(low: float, high: float, unit: str, name: str, help: str) -> NumberField:
     box = NumberField()
     box.setRange(low, high)
     box.setDecimals(1 if high < 60 else 0)
     box.setSuffix(f" {unit}")
     box.setKeyboardTracking(False)
-    box.setFixedWidth(76)
+    box.setFixedWidth(58)
+    box.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
     box.setAccessibleName(name)
     box.setToolTip(help)
     return box
@@ -83,6 +96,8 @@ class RegionStrip(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._filling = False
+        #: Controls that are of a region, and their help.
+        self._of_region: dict[QWidget, str] = {}
         self.setAccessibleName("Regions")
         first, second = two_rows(self)
         self.which = QComboBox()
@@ -98,14 +113,18 @@ class RegionStrip(QWidget):
         for kind, (words, _) in KINDS.items():
             action = self.menu.addAction(words.capitalize(), partial(self._ask_for, kind))
             action.setToolTip(_HELP[kind])
+        background = self.menu.addAction("Background", partial(self._ask_for, BACKGROUND))
+        background.setToolTip("All but the subject, as a new region.")
         self.menu.setToolTipsVisible(True)
         self.add.setMenu(self.menu)
         self.how = QComboBox()
         self.how.setAccessibleName("What the next shape is")
+        self.how.setToolTip("What the shape that is added next does.")
         for key, words in _OPERATIONS.items():
             self.how.addItem(words, key)
         self.seen = QComboBox()
         self.seen.setAccessibleName("How the mask is seen")
+        self.seen.setToolTip("How the mask of the chosen region is seen; files are the same.")
         for key, words in SIGHTS.items():
             self.seen.addItem(words, key)
         self.seen.activated.connect(lambda _i: self.sight.emit(self.seen.currentData()))
@@ -116,7 +135,11 @@ class RegionStrip(QWidget):
         )
         self.words = Elided("muted")
         self.words.setAccessibleName("What to do, or what acts here")
-        for widget in (self.which, self.add, self.how, self.seen, self.figures):
+        for name, widget in (
+            ("Region", self.which), ("", self.add), ("next shape", self.how), ("", self.seen), ("", self.figures),
+        ):  # fmt: skip
+            if name:
+                first.addWidget(QLabel(name))
             first.addWidget(widget)
         first.addWidget(self.words, 1)
         for words, help, signal in (
@@ -165,7 +188,8 @@ class RegionStrip(QWidget):
         self.wide = WholeField()
         self.wide.setRange(1, 600)
         self.wide.setValue(60)
-        self.wide.setSuffix(" ‰ wide")
+        self.wide.setSuffix(" ‰")
+        self.wide.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
         self.wide.setAccessibleName("Width of the brush")
         self.wide.setToolTip("In thousandths of the frame's width (Shift and wheel over the picture).")
         self.soft = _spin(0, 100, "%", "Softness of the brush", "How far from its border inwards it fades.")
@@ -181,7 +205,9 @@ class RegionStrip(QWidget):
         inner.setContentsMargins(0, 0, 0, 0)
         inner.setSpacing(6)
         brush: tuple[QWidget, ...] = (self.wide, self.soft, self.flow, self.erases, self.follows)
-        for part in (QLabel("Brush"), *brush):
+        for name, part in zip(("Brush", "soft", "opacity", "", ""), brush, strict=True):
+            if name:
+                inner.addWidget(QLabel(name))
             inner.addWidget(part)
         self.wide.valueChanged.connect(lambda _v: self.brush_changed.emit())
         row.addWidget(self.brush)
@@ -195,6 +221,7 @@ class RegionStrip(QWidget):
             button.setToolTip(help)
             button.clicked.connect(signal)
             row.addWidget(button)
+            self._of_region[button] = help
 
     def _emit(self, name: str, value: object) -> None:
         if not self._filling:
@@ -210,7 +237,7 @@ class RegionStrip(QWidget):
             self.which.addItem(on_button(one.name) + mark)
         self.which.setCurrentIndex(index + 1)
         region = regions[index] if 0 <= index < len(regions) else None
-        for widget in (
+        for part in (
             self.on,
             self.inverted,
             self.opacity,
@@ -220,7 +247,10 @@ class RegionStrip(QWidget):
             self.how,
             self.figures,
         ):
-            widget.setEnabled(region is not None)
+            self._of_region.setdefault(part, part.toolTip())
+        for control, help in self._of_region.items():
+            control.setEnabled(region is not None)
+            control.setToolTip(help if region is not None else _OF_A_REGION)
         if region is None:
             self.how.setCurrentIndex(0)
         else:
@@ -239,5 +269,5 @@ class RegionStrip(QWidget):
 
     def hint(self, kind: str) -> None:
         """What to do with the mouse."""
-        self.words.set_full(_HELP.get(kind, ""))
-        self.words.setStyleSheet(f"color: {theme.TEXT.name()}" if kind else "")
+        self.words.set_full(_HINT.get(kind, ""))
+        set_state(self.words, "told" if kind else "")
