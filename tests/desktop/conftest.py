@@ -14,6 +14,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
+from irvane.core.files.preferences import choose
 from irvane.core.judge.readings import Figure
 from irvane.desktop import theme
 from irvane.desktop.bench.caption import Caption
@@ -143,6 +144,7 @@ class Driver:
         station = path.partition(".")[0]
         if self.window.band.station != station:
             self.window.band.toggle(station)
+        self.window.shelf.stations[station].unfold_for(path)
         row = self.window.shelf.stations[station].rows[path]
         assert isinstance(row, NumberRow)
         return row
@@ -169,6 +171,7 @@ def _themed(qapp: QApplication) -> None:
 @pytest.fixture
 def driver(qtbot: QtBot, frames: Path, _themed: None) -> Iterator[Driver]:
     """An open window on copies of the small demo frames."""
+    choose(unfolded=())
     window = Window()
     qtbot.addWidget(window)
     window.resize(1280, 800)  # the screen of tests is small

@@ -171,8 +171,8 @@ def test_a_comparison_is_named_in_the_window(driver: Driver, monkeypatch: pytest
 
 def test_nothing_kept_is_a_sentence(second: Driver) -> None:
     second.window.surface.commands.by_name["as_it_was"].trigger()
-    assert "Nothing is kept yet" in _told(second.window)
+    assert "No window was closed here yet" in _told(second.window)
     second.window.surface.commands.by_name["keep_bench"].trigger()
-    assert "Nothing stands on the bench" in _told(second.window)
+    assert "No frame is chosen" in _told(second.window)
     assert "Ctrl+B" not in second.window.bench.views[0].hint
     second.window.close()

@@ -144,7 +144,7 @@ def test_stations_say_what_they_do_without_a_frame() -> None:
     assert words["acutance"] == "sharpening fine 80 %"
     assert words["lens"] == "corners 1.0 EV"
     assert "saturation 120 %" in words["colour"]
-    assert words["finish"] == "TIFF, sRGB"
+    assert words["finish"] == "TIFF 16 bit, sRGB"
     assert station_words(Settings(), None)["light"] == "as it was"
 
 

@@ -72,7 +72,7 @@ def test_a_gradient_is_drawn_changed_moved_switched_off_and_undone(driver: Drive
     assert changed is not None and changed.change("light.exposure") == -2.0
     assert regions.settings().light.exposure == 0, "the frame's own value stays"  # type: ignore[union-attr]
     rows = window.shelf.stations["light"].rows
-    assert row.name.property("differs") and not rows["light.contrast"].name.property("differs")
+    assert row.name.property("state") == "region" and not rows["light.contrast"].name.property("state")
     assert not window.shelf.stations["light"].rows["light.white"].isEnabled(), "acts on the whole frame only"
     dark = _pixels(driver)
     h = len(plain)

@@ -108,8 +108,8 @@ def test_a_long_rail_is_virtual_and_has_headings(qtbot: QtBot) -> None:
     row = model.place_of(7)
     heading = model.index(row - 1)
     assert model.data(heading, Qt.ItemDataRole.UserRole).is_heading
-    assert "3 frames" in str(model.data(heading))
-    assert "merge" in str(model.data(heading, Qt.ItemDataRole.ToolTipRole))
+    assert "Bracket of 3" in str(model.data(heading))
+    assert "HDR" in str(model.data(heading, Qt.ItemDataRole.ToolTipRole))
     assert model.place_of(99_999) == -1
     item = session.items[7]
     assert model.thumb(item, QSize(100, 68)) is None

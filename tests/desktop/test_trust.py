@@ -211,7 +211,7 @@ def test_captions_choose_panes_and_say_all_figures(driver: Driver) -> None:
     driver.window.band.toggle("light")
     driver.settled()
     assert driver.settings(1) is not None and bench.contents[1].proof == BARE
-    assert driver.window.shelf.rests.isVisible() and "rest" in driver.window.shelf.rests.text()
+    assert driver.window.shelf.rests.isVisible() and "no settings" in driver.window.shelf.rests.text()
     bench.choose(0)
     driver.settled()
     assert not driver.window.shelf.rests.isVisible()

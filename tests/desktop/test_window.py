@@ -137,6 +137,9 @@ def test_every_station_opens_by_key_and_stays_low(driver: Driver) -> None:
         assert driver.window.band.station == station
         assert driver.window.shelf.isVisible()
         assert driver.window.shelf.height() <= 0.3 * driver.window.height()
+        folded = [r for r in driver.window.shelf.stations[station].rows.values() if r.isHidden()]
+        assert folded and len(folded) == driver.window.shelf.stations[station].folded, "most need fewer"
+        driver.click(driver.window.shelf.more_button)
         for row in driver.window.shelf.stations[station].rows.values():
             assert row.isVisibleTo(driver.window.shelf)
             control = row.slider if isinstance(row, NumberRow) else row.box
