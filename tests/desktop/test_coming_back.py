@@ -23,7 +23,7 @@ from .conftest import Driver
 
 @pytest.fixture(autouse=True)
 def _own_places(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    for module in ("coming_back", "window"):
+    for module in ("coming_back", "window", "conditions"):
         monkeypatch.setattr(
             f"irvane.desktop.{module}.last_path", lambda: tmp_path / "state" / "last.bench.json"
         )
