@@ -125,7 +125,7 @@ def contact_sheet(p: Photographer, folder: Path) -> None:
     w.queueing.show()
     queue = w.queueing.window
     assert queue is not None
-    while queue.model.share < 0.3:
+    while queue.telling.share < 0.3:
         p.settle(0.1)
     if not p.wanted or "queue" in p.wanted:
         keep(queue, "queue")
