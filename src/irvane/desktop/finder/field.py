@@ -121,6 +121,7 @@ class Finder(QLineEdit):
 
     def _seek(self) -> None:
         shown = self._made()
+        self._pool = self._pool or self._entries()
         found = search(self.text(), self._pool)
         self._model.clear()
         for entry in found or ([_NOTHING] if self.text().strip() else []):

@@ -177,12 +177,14 @@ class Rail(QListView):
         self.selectionModel().currentChanged.connect(self._current)
         self.clicked.connect(self._clicked)
         self._chosen = self._meant = -1
-        self._pressed = False
+        self._pressed = self._extends = False
         self.rows.modelReset.connect(self._restore)
 
     def _current(self, index: QModelIndex, _previous: QModelIndex) -> None:
         row = index.data(Qt.ItemDataRole.UserRole)
         if isinstance(row, Row) and not row.is_heading and row.item != self._chosen:
+            if self._extends:
+                return  # several are selected; the bench goes on showing the chosen one
             if self._pressed:
                 self._meant = row.item  # chosen on release: it may be dragged onto a pane instead
             else:
@@ -208,11 +210,14 @@ class Rail(QListView):
             event.accept()  # a menu is about a frame; it does not choose it
             return
         self._pressed, self._meant = True, -1
+        several = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+        self._extends = bool(event.modifiers() & several)
         super().mousePressEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         super().mouseReleaseEvent(event)
         self._pressed, meant, self._meant = False, self._meant, -1
+        self._extends = False
         if meant >= 0 and meant != self._chosen:
             self._choose(meant)
 
@@ -247,6 +252,7 @@ class Rail(QListView):
 
     def startDrag(self, actions: Qt.DropAction) -> None:  # noqa: N802
         self._pressed, self._meant = False, -1
+        self._extends = False
         super().startDrag(actions)
         self._restore()
 
