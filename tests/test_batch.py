@@ -31,6 +31,20 @@ def test_several_frames_at_once_and_what_came_of_them_as_json(frames: Path, tmp_
     assert told.err.count("irvane: ") == 1 and "\r" not in told.err, "no line of progress where nobody looks"
 
 
+def test_a_raw_and_a_jpeg_of_one_name_go_in_one_run(frames: Path, tmp_path: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    """And what cannot be read takes no name from the next."""
+    folder = tmp_path / "in"
+    folder.mkdir()
+    (folder / "cut.jpg").write_bytes((b"\xff\xd8\xff\xe0" + b"cut") * 20)
+    for name in ("cut.png", "two.png", "two.jpg"):
+        cv2.imwrite(str(folder / name), np.full((40, 60, 3), 90, np.uint8))
+    given = [folder / name for name in ("cut.jpg", "cut.png", "two.png", "two.jpg")]
+    assert _run("develop", *given, "--out", tmp_path / "out", "--denoise", "off") == 1
+    written = sorted(p.name for p in (tmp_path / "out").iterdir())
+    assert written == ["cut-png.tif", "two-jpg.tif", "two.tif"]
+    assert "another input has the same name: written as two-jpg.tif" in capsys.readouterr().out
+
+
 def test_frames_go_to_several_destinations_each_by_its_noise(
     frames: Path,
     tmp_path: Path,
@@ -59,7 +73,7 @@ def test_frames_go_to_several_destinations_each_by_its_noise(
     )
     told = capsys.readouterr().out
     assert sorted(p.suffix for p in (tmp_path / "out").iterdir()) == [".jpg", ".jpg", ".tif", ".tif"]
-    assert "strong noise" in told and "“Grey”" in told and "left as it is" in told
+    assert "strong noise" in told and "“Grey”" in told and "noise removed as measured" in told
     grey = cv2.imread(str(tmp_path / "out" / "bench-iso6400.jpg")).astype(int)
     assert (
         np.abs(grey[..., 0] - grey[..., 2]).mean()

@@ -59,6 +59,10 @@ def test_a_card_is_copied_renamed_and_verified(card: Path, tmp_path: Path) -> No
         assert abs(one.target.stat().st_mtime - one.source.stat().st_mtime) < 1
     assert {p: p.read_bytes() for p in card.rglob("*") if p.is_file()} == before
     assert {one.state for one in copy_all(plan)} == {THERE}, "again: nothing is written twice"
+    empty = card / "DCIM" / "100AAA" / "EMPTY.DNG"
+    empty.write_bytes(b"")
+    (one,) = copy_all(plan_copy([empty], tmp_path / "out", "{name}"))
+    assert one.state == FAILED and "0 bytes" in one.reason and not one.target.exists()
 
 
 def test_an_interrupted_copy_goes_on_and_leaves_nothing_half(card: Path, tmp_path: Path) -> None:

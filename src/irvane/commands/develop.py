@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import asdict, dataclass, replace
 from functools import partial
+from itertools import chain, count
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
@@ -66,8 +67,8 @@ class Work:
     ----------
     target : file to write; None: where the destination puts it.
     how : destination, by its values; None where the file's ending tells all.
-    suggest, decide : exposure and recovery are suggested; or what the preferences say of new frames is
-        decided.
+    suggest, decide : exposure and recovery are suggested; or decided by the frame's noise, edges and light.
+    note : said of it beside what the line says.
     """
 
     path: Path
@@ -83,6 +84,7 @@ class Work:
     how: Any = None
     suggest: bool = False
     decide: bool = False
+    note: str = ""
 
 
 @dataclass(frozen=True)
@@ -189,33 +191,34 @@ class _Line:
 
 
 def _one_by_one(works: list[Work], shown: _Line) -> Iterator[Outcome]:
+    for work in _told_apart(works):
+        yield carry_out(work, partial(shown.show, work.path.name))
+
+
+def _told_apart(works: list[Work]) -> list[Work]:
+    """Inputs that would be written under one name, such as a raw and a JPEG of one shot: all but the first take
+    their ending into the name, and a note says so."""
     made: set[Path] = set()
+    found = []
     for work in works:
-        yield _unless_made(work, made) or carry_out(work, partial(shown.show, work.path.name))
-
-
-def _unless_made(work: Work, made: set[Path]) -> Outcome | None:
-    """Refuse a target that another input of this run has."""
-    if work.target is None or work.overwrite:
-        return None
-    if work.target in made:
-        reason = f"another input of this run has the same name; {work.path.name} was not written"
-        return Outcome(str(work.path), problem=str(WriteError(work.target, reason)))
-    made.add(work.target)
-    return None
+        target = work.target
+        if target in made and target is not None:
+            ending = work.path.suffix.lstrip(".").lower() or "file"
+            endings = chain([""], (f"-{k}" for k in count(2)))
+            names = (target.with_name(f"{target.stem}-{ending}{more}{target.suffix}") for more in endings)
+            other = next(name for name in names if name not in made)
+            note = f"another input has the same name: written as {other.name}"
+            work, target = replace(work, target=other, note=note), other
+        if target is not None:
+            made.add(target)
+        found.append(work)
+    return found
 
 
 def _several(works: list[Work], jobs: int, shown: _Line) -> Iterator[Outcome]:
     """Several frames at once."""
-    made: set[Path] = set()
     with ProcessPoolExecutor(jobs, get_context("spawn"), initializer=keep_to_threads) as pool:
-        running = []
-        for work in works:
-            refused = _unless_made(work, made)
-            if refused is not None:
-                yield refused
-            else:
-                running.append(pool.submit(carry_out, work))
+        running = [pool.submit(carry_out, work) for work in _told_apart(works)]
         try:
             for one in as_completed(running):
                 shown.show("", 0.0)
@@ -247,7 +250,7 @@ def _made(work: Work, progress: Callable[[float], bool]) -> Outcome:
     from irvane.core.line.realise import realise
     from irvane.core.line.source import FileSource
 
-    source, notes = FileSource(work.path), []
+    source, notes = FileSource(work.path), [work.note] if work.note else []
     target, how, overwrite = work.target, work.how, work.overwrite
     if target is None:
         target, overwrite = target_of(source, how, "", work.number), how.existing == "replace"

@@ -141,6 +141,8 @@ def copy_file(one: Planned, progress: Progress = always) -> Copied:
         When `progress` returns False; nothing is left behind. Other trouble is told in the result.
     """
     try:
+        if one.source.stat().st_size == 0:
+            return _failed(one, "it is empty (0 bytes) on the card; nothing was copied")
         if one.target.exists():
             same = one.target.stat().st_size == one.source.stat().st_size
             if same and _checksum(one.target) == _checksum(one.source):
