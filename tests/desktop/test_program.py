@@ -148,6 +148,11 @@ def test_a_first_start_shows_the_demo_and_its_path(
     qtbot.waitUntil(lambda: len(window.session.items) == 6, timeout=20000)
     assert window.path.isVisible()
     assert not window.strip.isVisible()
+    # a step notices that it is done
+    qtbot.waitUntil(lambda: window.proofs.item() is not None and window.proofs.item().ready, timeout=20000)
+    window.path.go(2)
+    window.proofs.edit("light.exposure", 1.0)
+    qtbot.waitUntil(lambda: window.path.step == 3, timeout=8000)
     for _ in range(20):
         window.path.go(window.path.step + 1)
     assert not window.path.isVisible()

@@ -46,6 +46,7 @@ class DecideStrip(QWidget):
         self.judgements: list[Judgement] = []
         self.criterion = QComboBox()
         self.criterion.setAccessibleName("Criterion")
+        self.criterion.setToolTip("What the two are judged by now.")
         self.criterion.addItems(CRITERIA)
         self.blind = QCheckBox("blind")
         self.blind.setToolTip("Hides what the panes are until you have answered.")

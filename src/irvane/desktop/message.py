@@ -49,6 +49,8 @@ class Message(QFrame):
         self._words.setTextFormat(Qt.TextFormat.PlainText)
         self._words.setWordWrap(True)
         self.act = QPushButton()
+        self.act.setAccessibleName("What can be done about it")
+        self.act.setToolTip("What can be done about it.")
         self.act.clicked.connect(self._do)
         self._call: Callable[[], object] | None = None
         self.away = flat_button("×", "Seen: take it away.")

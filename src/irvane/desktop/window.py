@@ -117,6 +117,7 @@ class Window(QMainWindow):
         self._connect()
         self.hands = Hands(self)
         self.surface = Surface(self)
+        self.path.watched = self
         self.shelf.hide()
         self._greyed = GreyedFields()
         QApplication.instance().installEventFilter(self)  # type: ignore[union-attr]

@@ -131,11 +131,13 @@ class BenchStrip(QWidget):
         row.addWidget(self.look_box)
         self.kind_box = QComboBox()
         self.kind_box.setAccessibleName("Kind of difference")
+        self.kind_box.setToolTip("What is taken from what.")
         for kind, words in KINDS.items():
             self.kind_box.addItem(kind, kind)
             self.kind_box.setItemData(self.kind_box.count() - 1, words, Qt.ItemDataRole.ToolTipRole)
         self.amplified = QComboBox()
         self.amplified.setAccessibleName("Amplification")
+        self.amplified.setToolTip("By how much the difference is made larger for the eye.")
         for factor in AMPLIFIED:
             self.amplified.addItem(f"×{factor}", float(factor))
         for box in (self.kind_box, self.amplified):

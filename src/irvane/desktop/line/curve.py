@@ -185,6 +185,9 @@ class CurveEditor(FloatingPanel):
             box.setSuffix(" EV")
             box.setKeyboardTracking(False)
             box.setAccessibleName(f"Level {words} of the point in hand, in EV")
+            box.setToolTip(
+                f"Level {words} of the point in hand, in EV around mid-grey; typed, it moves the point."
+            )
             box.valueChanged.connect(lambda _value: self._typed())
             self.boxes.append(box)
             row.addWidget(QLabel(words))

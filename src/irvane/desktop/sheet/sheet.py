@@ -27,6 +27,10 @@ from irvane.desktop.sheet.order import MEASURED, SHOWN, SORTS
 
 #: Milliseconds after which changes are shown, and after which the cells of a sheet have their places.
 _SOON, _LAID_OUT = 150, 120
+_CHOICES = {
+    "Sort by": "Sharpness and noise are measured first: that takes a while, and says how long.",
+    "Show": "Which frames are shown: all, or those with a mark, stars, of sets, sharp ones.",
+}
 _SEARCH = (
     "Parts of names, and fields by name: iso 6400, iso >3200, f/2.8, 50 mm, 1/250, date 2026-11, lens WORD, "
     "camera WORD, 3 stars, kept, mb >20. All of it must hold."
@@ -143,6 +147,7 @@ class Sheet(QWidget):
         box = QComboBox()
         box.addItems(options)
         box.setAccessibleName(name)
+        box.setToolTip(_CHOICES[name])
         box.activated.connect(lambda _index: call())
         return box
 

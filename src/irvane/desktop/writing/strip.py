@@ -33,6 +33,7 @@ class WritingStrip(QWidget):
         self._bar.setTextVisible(False)
         self._bar.setAccessibleName("Progress")
         self._cancel = QPushButton("Cancel")
+        self._cancel.setToolTip("Stop it; nothing half done is left behind.")
         self._cancel.clicked.connect(self.cancel)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(10, 2, 10, 2)
