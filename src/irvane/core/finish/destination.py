@@ -26,7 +26,7 @@ FORMATS = {one.key: one for one in formats.FORMATS if one.offered}
 METADATA = {"all": "all", "no-places": "all but place and serial numbers", "none": "none"}
 EXISTING = {
     "number": "write beside it with a number",
-    "skip": "leave it, write nothing",
+    "skip": "write nothing",
     "replace": "replace it",
 }
 

@@ -70,9 +70,8 @@ class MergeSource:
         finished = [m.path for m in self.members if m.path.suffix.lower() in RENDERED_ENDINGS]
         if KINDS[how.kind].of_light and finished:
             raise MergeError(
-                f"{plain_text(finished[0].name)} is a finished picture: only raw frames can be merged to "
-                f"light or stitched; "
-                "use fusion, join or mean."
+                f"{plain_text(finished[0].name)} is a finished picture: HDR and panorama need raw frames; "
+                "choose exposure fusion, join halves or mean of a burst."
             )
 
     @property

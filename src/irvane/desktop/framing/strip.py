@@ -111,7 +111,7 @@ class FramingStrip(QWidget):
             button = _button(words, tip)
             button.clicked.connect(lambda _c=False, q=quarters: self.turned.emit(q))
             row.addWidget(button)
-        mirror = _button("Mirror", "Exchange left and right (Shift+M).")
+        mirror = _button("Mirror", "Left becomes right (Shift+M).")
         mirror.clicked.connect(self.mirrored)
         row.addWidget(mirror)
         row.addSpacing(14)
