@@ -186,6 +186,9 @@ def test_nothing_is_cut(driver: Driver, size: tuple[int, int]) -> None:
             QApplication.processEvents()
         assert (window.width(), window.height()) == size, state
         assert not _cut(window), state
+        field = window.surface.finder
+        right = field.mapTo(window, field.rect().topRight()).x()
+        assert size[0] - 40 < right < size[0], "the jobs end where the window does"
         if size == (1280, 650) and state in STATIONS:
             view = window.bench.views[0]
             assert view.width() >= 560 and view.height() >= 280, state

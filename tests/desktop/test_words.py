@@ -43,7 +43,11 @@ def _texts() -> list[tuple[str, str]]:
             for node in ast.walk(tree):
                 own = isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in docs
                 # style sheets and keys of dictionaries are no sentences
-                if own and not re.search("[{;]", node.value) and (" " in node.value.strip() or node.value[:1].isupper()):
+                if (
+                    own
+                    and not re.search("[{;]", node.value)
+                    and (" " in node.value.strip() or node.value[:1].isupper())
+                ):
                     found.append((f"{path.name}:{node.lineno}", node.value))
     found += [(one.key, one.text) for one in pages()]
     for station in STATIONS:

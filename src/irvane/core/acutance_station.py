@@ -65,10 +65,11 @@ class Acutance:
         decimals=2,
     )  # fmt: skip
     automatic: str = declare.choice(
-        "lens", "Sharpening", (("off", "by hand"), ("lens", "soft lenses"), ("on", "automatic")), SCALE,
-        "Soft lenses: mildly, and only where the frame's edges and spectrum say that a lens softened it. "
-        "Automatic: as far as the softness of the edges asks for and the noise allows. The strengths below "
-        "are added to either.",
+        "lens", "Capture", (("off", "off"), ("lens", "mild, for a soft lens"), ("on", "as measured")), SCALE,
+        "Capture sharpening. Mild, for a soft lens: only where the frame's edges and spectrum say that a "
+        "lens "
+        "softened it. As measured: as far as the softness of the edges asks for and the noise allows. The "
+        "strengths below are added to either.",
     )  # fmt: skip
     fine: float = declare.number(
         0, "Fine", "%", 0, 200, 5, SCALE, "Strength for structures of one to two pixels: hair, lettering, "

@@ -211,7 +211,7 @@ class DecisionsDialog(QDialog):
         table.setShowGrid(False)
         table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(52)  # three lines
+        table.verticalHeader().setDefaultSectionSize(68)  # four lines
         table.setSelectionMode(QTableView.SelectionMode.NoSelection)
         table.setTextElideMode(Qt.TextElideMode.ElideRight)
         table.setStyleSheet(f"QTableView {{ background: {theme.PANEL.name()}; }}")

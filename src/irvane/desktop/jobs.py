@@ -69,6 +69,7 @@ class JobBar(QWidget):
     def __init__(self, actions: Actions, field: QWidget) -> None:
         super().__init__()
         self._actions, self._field = actions, field
+        self._room = 0
         self.setAccessibleName("Jobs")
         self.buttons: dict[str, QPushButton] = {}
         self.menus: dict[str, QMenu] = {}
@@ -190,6 +191,14 @@ class JobBar(QWidget):
 
     def _part(self, job: Job) -> QWidget:
         return next(part for one, part in self._order if one is job)
+
+    def take_room(self, width: int) -> None:
+        """Be as wide as that. (The menu bar asks for the hint, not for the width.)"""
+        self._room = width
+        self.setFixedWidth(width)
+
+    def sizeHint(self) -> QSize:  # noqa: N802
+        return QSize(self._room or super().sizeHint().width(), super().sizeHint().height())
 
     def minimumSizeHint(self) -> QSize:  # noqa: N802
         return QSize(60, 22)

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 #: Milliseconds that something pointed at is lit.
 _LIT = 2500
 #: Pixels between the menus and the jobs.
-_GAP = 24
+_GAP = 12
 
 
 class Surface(QObject):
@@ -90,10 +90,13 @@ class Surface(QObject):
             self._offered.append(menu.addAction(text, partial(queueing.put_to, one.name)))
 
     def fit(self) -> None:
-        """The jobs take what the menus leave."""
+        """The jobs take what the menus leave, once these have their new width."""
+        QTimer.singleShot(0, self, self._fit)
+
+    def _fit(self) -> None:
         menus = self._window.menuBar()
         used = menus.actionGeometry(menus.actions()[-1]).right()
-        self.jobs.setFixedWidth(max(self._window.width() - used - _GAP, 120))
+        self.jobs.take_room(max(self._window.width() - used - _GAP, 120))
         menus.setCornerWidget(self.jobs)
         self.message.place()
 

@@ -46,6 +46,7 @@ QComboBox QAbstractItemView, QMenu {{ background: {well}; border: 1px solid {edg
   selection-background-color: {accent_deep}; }}
 QMenu::item {{ padding: 4px 22px 4px 14px; }}
 QMenu::item:selected {{ background: {accent_deep}; }}
+QMenu::item:disabled {{ color: #8d8d8d; background: transparent; }}
 QMenu::separator {{ height: 1px; background: {raised}; margin: 3px 8px; }}
 QMenuBar {{ background: {panel}; }}
 QMenuBar::item {{ padding: 3px 9px; background: transparent; }}

@@ -33,7 +33,7 @@ SYNONYMS: dict[str, tuple[str, ...]] = {
     "soft": ("deblurring", "sharpening"), "shaken": ("deblurring", "movement"), "blurry": ("deblurring",),
     "blur": ("deblurring",), "shake": ("movement",), "motion": ("movement",), "focus": ("focus",),
     "out of focus": ("deblurring", "lens and focus"), "unsharp mask": ("sharpening",), "usm": ("sharpening",),
-    "sharpen": ("sharpening",), "sharper": ("sharpening", "detail"), "crisp": ("sharpening",
+    "sharpen": ("sharpening",), "capture sharpening": ("capture",), "sharper": ("sharpening", "detail"), "crisp": ("sharpening",
     "local contrast"),
     "halo": ("overshoot", "halo"), "upscale": ("enlarging",), "resize": ("enlarging", "destinations"),
     "print size": ("destinations", "enlarging"), "pixels long": ("destinations",), "size": ("destinations",

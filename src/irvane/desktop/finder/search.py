@@ -13,6 +13,8 @@ _WORD = re.compile(r"[\w%]+")
 _TITLE, _SYNONYM, _WHERE, _HELP = 12.0, 9.0, 4.0, 1.5
 #: A word that fits as a whole is worth more than one that begins alike.
 _WHOLE = 1.3
+#: Of what fits alike, the thing itself comes before a page that tells of it.
+_LESS = {"handbook": 6.0, "frame": 1.0}
 #: Words that say nothing of what is looked for.
 _EMPTY = frozenset(
     [
@@ -102,7 +104,7 @@ def _score(query: list[str], meanings: list[tuple[int, int, tuple[list[str], ...
     if not all(worth):
         return 0.0
     # of two that fit alike the shorter title is meant
-    return sum(worth) - 0.1 * len(title) - (0.5 if entry.why_not else 0.0)
+    return sum(worth) - 0.1 * len(title) - _LESS.get(entry.kind, 0.0)
 
 
 def search(query: str, entries: Iterable[Entry], most: int = 12) -> list[Entry]:

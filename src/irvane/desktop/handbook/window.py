@@ -10,7 +10,9 @@ from irvane.core.handbook import PAGES, Page, page, pages
 from irvane.desktop import theme
 from irvane.desktop.finder.search import Entry, search
 
-_LIST = 250
+_LIST = 300
+#: Pixels between paragraphs, and above headings.
+_APART, _ABOVE = 7, 12
 _STYLE = f"a {{ color: {theme.ACCENT.name()}; }} li {{ margin-bottom: 3px; }}"
 
 
@@ -30,6 +32,8 @@ class HandbookWindow(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Pages")
         self.list.setFixedWidth(_LIST)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setSpacing(2)
         self.list.currentRowChanged.connect(self._choose)
         self.count = QLabel()
         self.count.setObjectName("muted")
@@ -80,6 +84,7 @@ class HandbookWindow(QWidget):
             self.search.clear()
         self.key = key
         self.text.setMarkdown(page(key).text)
+        self._set_apart()
         row = self._shown.index(key)
         if self.list.currentRow() != row:
             self.list.blockSignals(True)
@@ -88,6 +93,16 @@ class HandbookWindow(QWidget):
         self.text.moveCursor(QTextCursor.MoveOperation.Start)
         if words.strip():
             self._find(words.strip())
+
+    def _set_apart(self) -> None:
+        """Room between paragraphs, which Markdown leaves to whoever shows it."""
+        block = self.text.document().begin()
+        while block.isValid():
+            cursor, form = QTextCursor(block), block.blockFormat()
+            form.setBottomMargin(_APART)
+            form.setTopMargin(_ABOVE if form.headingLevel() else 0)
+            cursor.setBlockFormat(form)
+            block = block.next()
 
     def _find(self, words: str) -> bool:
         """Mark the next place of the words, or of the longest of them."""

@@ -29,7 +29,9 @@ _BELOW = {
 #: A setting's row.
 Row: TypeAlias = NumberRow | ChoiceRow | PointsRow | NameRow | CropRow | TrailRow
 #: Columns that need little room.
-_NARROW = {CURVES: 112}
+_NARROW = {CURVES: 140}
+#: Pixels of the others at most: on wide screens sliders are longer, and finer.
+_WIDEST = 620
 _ROWS: dict[type, Callable[[str], Row]] = {
     Number: NumberRow,
     Choice: ChoiceRow,
@@ -87,7 +89,7 @@ class StationPage(QWidget):
 
     def _new_column(self, group: Group) -> QVBoxLayout:
         holder = QWidget()
-        holder.setMaximumWidth(_NARROW.get(group, 330))
+        holder.setMaximumWidth(_NARROW.get(group, _WIDEST))
         column = QVBoxLayout(holder)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(1)
