@@ -9,8 +9,10 @@ import time
 from pathlib import Path
 
 from PIL import Image
+from PySide6.QtCore import QRect
 from PySide6.QtWidgets import QApplication, QWidget
 
+import irvane.core.handbook
 from irvane.core.finish.journal import Journal
 from irvane.core.line.teststrip import PRESETS
 from irvane.core.simulate.demo import make_demo
@@ -29,10 +31,16 @@ def chosen(window: Window) -> Item:
     return item
 
 
-def keep(widget: QWidget, name: str) -> None:
-    """Save a widget's picture, well packed: 256 colours of its own are enough to show it."""
-    path = TARGET / f"{name}.png"
-    widget.grab().save(str(path))
+#: Pictures of the handbook, and how wide they are at most.
+PAGES = Path(irvane.core.handbook.__file__).parent / "pages" / "pictures"
+_WIDEST = 720
+
+
+def keep(widget: QWidget, name: str, folder: Path = TARGET, part: QRect | None = None) -> None:
+    """Save a widget's picture, or a part of it, well packed: 256 colours of its own are enough to show it."""
+    path = folder / f"{name}.png"
+    path.parent.mkdir(exist_ok=True)
+    widget.grab(widget.rect() if part is None else part).save(str(path))
     with Image.open(path) as image:
         plain = image.convert("RGB")
     palette = plain.quantize(256, method=Image.Quantize.MEDIANCUT)
@@ -70,6 +78,24 @@ class Photographer:
         self.app.processEvents()
         if not self.wanted or name in self.wanted:
             keep(self.window, name)
+            self._crop(name)
+
+    def _crop(self, name: str) -> None:
+        """What the handbook shows of a view."""
+        w = self.window
+        part: dict[str, tuple[QWidget, QRect]] = {
+            "start": (w, QRect(390, 0, _WIDEST, 24)),
+            "sheet": (w, QRect(0, 0, _WIDEST, 260)),
+            "crop": (w.framing.strip, w.framing.strip.rect()),
+            "regions": (w.regions.strip, w.regions.strip.rect()),
+            "panes": (w.bench.judgement, w.bench.judgement.rect()),
+            **{
+                name: (w.shelf, w.shelf.rect()) for name in ("noise", "light", "colour", "acutance", "finish")
+            },
+        }
+        if name in part:
+            widget, rect = part[name]
+            keep(widget, name, PAGES, QRect(rect.x(), rect.y(), min(_WIDEST, rect.width()), rect.height()))
 
     def choose(self, name: str) -> None:
         """Show a frame."""

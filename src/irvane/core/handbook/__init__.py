@@ -8,7 +8,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
-from importlib.resources import files
+from pathlib import Path
 
 from irvane.core.declaring import Number
 from irvane.core.judge.rows import ROWS
@@ -78,12 +78,17 @@ def _figures(_of: str) -> str:
 _MADE: dict[str, Callable[[str], str]] = {"settings": _settings, "looks": _looks, "figures": _figures}
 
 
+def pages_folder() -> Path:
+    """Where the pages lie, and their pictures."""
+    return Path(__file__).parent / "pages"
+
+
 @cache
 def page(key: str) -> Page:
     """A page by its key; KeyError where there is none."""
     if key not in PAGES:
         raise KeyError(key)
-    text = files(__name__).joinpath("pages", f"{key}.md").read_text("utf-8")
+    text = (pages_folder() / f"{key}.md").read_text("utf-8")
     text = _MARK.sub(lambda found: _MADE[found[1]](found[2] or ""), text)
     return Page(key, text.partition("\n")[0].removeprefix("# "), text)
 

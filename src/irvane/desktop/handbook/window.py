@@ -6,7 +6,7 @@ from PySide6.QtCore import QSize, Qt, QUrl
 from PySide6.QtGui import QTextCursor, QTextDocument
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListWidget, QTextBrowser, QVBoxLayout, QWidget
 
-from irvane.core.handbook import PAGES, Page, page, pages
+from irvane.core.handbook import PAGES, Page, page, pages, pages_folder
 from irvane.desktop import theme
 from irvane.desktop.finder.search import Entry, search
 
@@ -22,7 +22,7 @@ class HandbookWindow(QWidget):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Window)
         self.setWindowTitle("Handbook")
-        self.resize(900, 640)
+        self.resize(1120, 700)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search the handbook")
         self.search.setAccessibleName("Search the handbook")
@@ -40,6 +40,7 @@ class HandbookWindow(QWidget):
         self.text = QTextBrowser()
         self.text.setAccessibleName("The page")
         self.text.setOpenLinks(False)
+        self.text.setSearchPaths([str(pages_folder())])
         self.text.anchorClicked.connect(self._follow)
         self.text.document().setDefaultStyleSheet(_STYLE)
         self.text.setStyleSheet(f"QTextBrowser {{ background: {theme.PANEL.name()}; padding: 8px 14px; }}")
@@ -55,7 +56,7 @@ class HandbookWindow(QWidget):
         self.show_page(PAGES[0])
 
     def sizeHint(self) -> QSize:  # noqa: N802
-        return QSize(900, 640)
+        return QSize(1120, 700)
 
     def _seek(self, words: str) -> None:
         """List the pages that the words are found on; without words all."""
