@@ -183,6 +183,7 @@ class Window(QMainWindow):
         shelf.frame_it.connect(self.framing.toggle)
         shelf.level.connect(self.framing.level)
         shelf.pick_fringe.connect(proofs.pick_fringe)
+        shelf.said.connect(self.say)
         shelf.station_back.connect(proofs.station_back)
         shelf.explain.connect(lambda path: self.surface.explain(path))
         shelf.choose_folder.connect(self.writing.choose_folder)

@@ -87,7 +87,7 @@ class Cause:
             return self._wanted_words()
         blur = self.blur
         if blur is None:
-            return "Sharp." if self.cause == NONE else "Soft, but it cannot be told of what."
+            return "The frame is sharp." if self.cause == NONE else "Soft, but it cannot be told of what."
         if blur.cause == MOTION:
             return f"Moved by {blur.size:.0f} px at {blur.angle:+.0f}°."
         if blur.cause == DEFOCUS:

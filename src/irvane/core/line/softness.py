@@ -68,4 +68,4 @@ def softness_words(found: np.ndarray) -> str:
     down = "upper" if y < 0.36 else "lower" if y > 0.64 else ""
     where = f"{down} {across}".strip() or "middle"
     rest = float(np.median(found[known & ~sharp]))
-    return f"Sharp in {share:.0%} of what has edges, mostly {where}; the rest has σ {rest:.1f} px."
+    return f"{share:.0%} of its edges are sharp, mostly {where}; the others have σ {rest:.1f} px."

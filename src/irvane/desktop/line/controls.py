@@ -124,7 +124,7 @@ class NumberRow(SettingRow):
         if declared.decimals == 2:
             self._fine = 0.02
         #: Many values lie under each pixel of the slider: the hover text offers to drag finely.
-        self._coarse = (declared.high - declared.low) / declared.step > _MANY
+        self.coarse = (declared.high - declared.low) / declared.step > _MANY
         self._filling = False
         self._automatic_value: float | None = None
         self._value: float | None = None
@@ -180,7 +180,7 @@ class NumberRow(SettingRow):
         text = f"{s.help}\nFrom {s.low:g} to {s.high:g} {s.unit}; neutral: {s.neutral:g} {s.unit}."
         if s.automatic and self._automatic_value is not None:
             text += f" Automatic here: {value_text(self.path, self._automatic_value)}."
-        text += f"\nDrag with Shift{', or with the right button' if self._coarse else ''}: finely. "
+        text += f"\nDrag with Shift{', or with the right button' if self.coarse else ''}: finely. "
         text += "Wheel and arrow keys: steps."
         text += "\nDouble click on the name: back to what a new proof has. Right click, or F: its test strip."
         self.help = text

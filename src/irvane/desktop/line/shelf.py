@@ -27,9 +27,9 @@ from irvane.core.regions.region import ALLOWED
 from irvane.core.settings import STATIONS, Settings
 from irvane.desktop import theme
 from irvane.desktop.bench.content import Content
-from irvane.desktop.flat import flat_button
 from irvane.desktop.line.acutance_words import acutance_text
 from irvane.desktop.line.controls import NumberRow, PointsRow
+from irvane.desktop.line.head import StationHead
 from irvane.desktop.line.lens_words import lens_text
 from irvane.desktop.line.names import CropRow, NameRow
 from irvane.desktop.line.page import FOLDER, GRADE, QUEUE, StationPage
@@ -87,6 +87,7 @@ class Shelf(QWidget):
     draw_path = Signal()
     measure_lens = Signal()
     station_back = Signal(str)
+    said = Signal(str)
     explain = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -112,6 +113,8 @@ class Shelf(QWidget):
                     row.strip.connect(lambda p=path: self.strip.emit(p))
                 if isinstance(row, NumberRow):
                     row.held.connect(lambda on, p=path: self.held.emit(p, on))
+                    if row.coarse:
+                        row.held.connect(self._offer_fine)
             self.stations[station] = page
             self._stack.addWidget(page)
         self._colour_buttons()
@@ -145,52 +148,26 @@ class Shelf(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(self._stack, 1)
+        self.head = StationHead()
+        self.strip_button, self.untouched_button, self.more_button = self.head.buttons
+        self.strip_button.clicked.connect(lambda: self.strip.emit(self.setting_in_hand()))
+        self.untouched_button.clicked.connect(lambda: self.station_back.emit(self._station))
+        self.more_button.clicked.connect(self._unfold)
         end = QVBoxLayout()
         end.setContentsMargins(0, 4, 0, 0)
         end.setSpacing(0)
-        end.addLayout(self._head())
+        end.addWidget(self.head)
         end.addWidget(self.plot, 1)
         layout.addLayout(end)
-        self._station, self._last = "light", ""
+        self._station: str = "light"
+        self._last = ""
+        self._offered = False
         self.paces = Paces()
         self.changed.connect(self._remember)
 
-    def _head(self) -> QHBoxLayout:
-        """What holds for the whole station."""
-        row = QHBoxLayout()
-        row.setContentsMargins(0, 0, 6, 0)
-        row.setSpacing(0)
-        self.strip_button = flat_button(
-            "test strip", "One crop at several values of the setting in hand; click on the one you want (F)."
-        )
-        self.strip_button.clicked.connect(lambda: self.strip.emit(self.setting_in_hand()))
-        self.untouched_button = flat_button(
-            "as untouched", "This station as an untouched proof has it; the others stay (Shift+Backspace)."
-        )
-        self.untouched_button.clicked.connect(lambda: self.station_back.emit(self._station))
-        self.more_button = flat_button("more", "The settings that few pictures need.", checkable=True)
-        self.more_button.clicked.connect(self._unfold)
-        row.addStretch(1)
-        for button in (self.strip_button, self.untouched_button, self.more_button):
-            row.addWidget(button)
-        return row
-
     def _unfold(self, on: bool) -> None:
         self.stations[self._station].unfold(on)
-        self._tell_folded()
-
-    def _tell_folded(self) -> None:
-        page = self.stations[self._station]
-        self.more_button.setChecked(page.unfolded)
-        self.more_button.setText(
-            "less" if page.unfolded else f"more ({page.folded})" if page.folded else "more"
-        )
-        self.more_button.setEnabled(bool(page.folded))
-        self.more_button.setToolTip(
-            "The settings that few pictures need."
-            if page.folded
-            else "All settings of this station are shown."
-        )
+        self.head.tell_folded(self.stations[self._station])
 
     def set_low(self, on: bool) -> None:
         """With less height, in a low window; what does not fit then is scrolled to."""
@@ -323,6 +300,15 @@ class Shelf(QWidget):
         self.rests.move(10, self.height() - self.rests.height() - 8)
         self.rests.raise_()
 
+    def _offer_fine(self, on: bool) -> None:
+        """The first time that a coarse slider was dragged: there are finer ways."""
+        if not on and not self._offered:
+            self._offered = True
+            self.said.emit(
+                "Finer: drag with Shift or with the right button, turn the wheel, or click on the value and "
+                "type."
+            )
+
     def _remember(self, path: str, _value: object) -> None:
         self._last = path
 
@@ -330,7 +316,7 @@ class Shelf(QWidget):
         """Show the controls of a station."""
         self._station = station
         self._stack.setCurrentWidget(self.stations[station])
-        self._tell_folded()
+        self.head.tell_folded(self.stations[self._station])
 
     def setting_in_hand(self) -> str:
         """The setting whose row has the focus, or else the last one changed of the open station, or its
@@ -363,14 +349,9 @@ class Shelf(QWidget):
             touched = settings.get(path) != _UNTOUCHED.get(path)
             row.mark(touched if differs is None else path in differs, differs is not None)
         page.fold(settings, _UNTOUCHED)
-        self._tell_folded()
+        self.head.tell_folded(self.stations[self._station])
         touched = any(settings.get(path) != _UNTOUCHED.get(path) for path in page.rows)
-        self.untouched_button.setEnabled(touched and editable)
-        self.untouched_button.setToolTip(
-            "This station as an untouched proof has it; the others stay (Shift+Backspace)."
-            if touched
-            else "This station is untouched."
-        )
+        self.head.tell_touched(touched, editable)
         self.write_button.setEnabled(frame is not None)
         noise = frame.developed.noise if frame is not None else None
         if self._station == "noise" and frame is not None and noise is not None:

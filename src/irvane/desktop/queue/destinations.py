@@ -161,10 +161,16 @@ class DestinationsDialog(QDialog):
             button.clicked.connect(lambda _c=False, c=call: c())
             buttons.addWidget(button)
         buttons.addStretch(1)
-        use = QPushButton("Use this one")
-        use.setDefault(True)
-        use.clicked.connect(self._use)
-        buttons.addWidget(use)
+        cancel = QPushButton("Cancel")
+        cancel.clicked.connect(self.reject)
+        buttons.addWidget(cancel)
+        self.use = QPushButton("Write to this one")
+        self.use.setDefault(True)
+        self.use.setToolTip("The queue writes to the one that is shown, and to those with a tick.")
+        self.use.clicked.connect(self._use)
+        self.list.itemChanged.connect(lambda _item: self._count())
+        self.list.currentTextChanged.connect(lambda _name: self._count())
+        buttons.addWidget(self.use)
         right = QVBoxLayout()
         fields = QWidget()
         fields.setLayout(form)
@@ -313,6 +319,11 @@ class DestinationsDialog(QDialog):
         """Names of those with a tick."""
         entries = (self.list.item(row) for row in range(self.list.count()))
         return tuple(entry.text() for entry in entries if entry.checkState() == Qt.CheckState.Checked)
+
+    def _count(self) -> None:
+        shown = self.list.currentItem().text() if self.list.currentItem() else ""
+        count = len({*self.ticked(), shown} - {""})
+        self.use.setText("Write to this one" if count < 2 else f"Write to these {count}")
 
     def _remove(self) -> None:
         name = self.list.currentItem().text() if self.list.currentItem() else ""
