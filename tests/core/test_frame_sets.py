@@ -126,5 +126,9 @@ def test_brackets_of_finished_pictures_are_found_by_content() -> None:
     (one,) = find_sets([Path(f"/a/{k}.jpg") for k in range(3)], [FrameInfo()] * 3, shown)
     assert one.kind == BRACKET and one.members == (0, 1, 2)
     assert one.offsets == pytest.approx((-1.5, 0, 1.5), abs=0.25)
+    # one before it that is called otherwise, and another bracket after it
+    names = [Path(f"/a/{name}.jpg") for name in ("cup", "x1", "x2", "x3", "x4", "x5", "x6")]
+    found = find_sets(names, [FrameInfo()] * 7, [shown[1], *shown, *shown])
+    assert [one.members for one in found] == [(1, 2, 3), (4, 5, 6)]
     again = [shown[0], shown[0], shown[0]]
     assert find_sets([Path(f"/a/{k}.jpg") for k in range(3)], [FrameInfo()] * 3, again) == []

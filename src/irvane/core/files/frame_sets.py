@@ -3,6 +3,7 @@ panoramas. A set never reaches over a folder."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import timedelta
@@ -36,6 +37,7 @@ _TELLING_CELLS = 0.25
 #: the
 #: light must have changed (EV, half the middle 80 %).
 _DARK, _BRIGHT, _LEAST_PIXELS, _EVENLY = 24, 232, 400, 0.6
+_NUMBER = re.compile(r"\d+")
 
 
 @dataclass(frozen=True)
@@ -75,15 +77,19 @@ def find_sets(
         folders.setdefault(path.parent, []).append(index)
     found: list[FrameSet] = []
     for indexes in folders.values():
-        own = _in_folder([infos[k] for k in indexes], [previews[k] for k in indexes])
+        own = _in_folder(
+            [paths[k].stem for k in indexes], [infos[k] for k in indexes], [previews[k] for k in indexes]
+        )
         found += [one.among(indexes) for one in own]
     return found
 
 
-def _in_folder(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | None]) -> list[FrameSet]:
+def _in_folder(
+    names: Sequence[str], infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | None]
+) -> list[FrameSet]:
     brackets = find_brackets(infos, previews)
     taken = {k for one in brackets for k in one.members}
-    brackets += [one for one in finished_brackets(infos, previews) if not taken & set(one.members)]
+    brackets += [one for one in finished_brackets(names, infos, previews) if not taken & set(one.members)]
     found = [FrameSet(_kind(one.offsets), one.members, one.offsets) for one in brackets]
     taken = {k for one in brackets for k in one.members}
     for burst in find_bursts(infos, previews):
@@ -257,10 +263,11 @@ def light_between(a: np.ndarray, b: np.ndarray) -> tuple[float, float] | None:
     return float(middle), float(high - low) / 2
 
 
-def finished_brackets(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | None]) -> list[Bracket]:
-    """Brackets among pictures that note neither time nor exposure, by what they show: neighbours in the
-    list, of
-    one scene, whose light differs by a step."""
+def finished_brackets(
+    names: Sequence[str], infos: Sequence[FrameInfo], previews: Sequence[np.ndarray | None]
+) -> list[Bracket]:
+    """Brackets among pictures that note neither time nor exposure, by what they show: neighbours in the list,
+    called alike but for a number, of one scene, whose light differs by a step."""
     brackets: list[Bracket] = []
     run: list[int] = []
     steps: list[float] = []
@@ -281,7 +288,12 @@ def finished_brackets(infos: Sequence[FrameInfo], previews: Sequence[np.ndarray 
         if run:
             before = previews[run[-1]]
             assert before is not None
-            found = light_between(shown, before) if same_scene(before, shown) else None
+            numbered = _NUMBER.sub("#", names[run[-1]]) == _NUMBER.sub("#", names[index])
+            found = light_between(shown, before) if numbered and same_scene(before, shown) else None
+            if found is not None and any(
+                abs(sum(steps[k:]) + found[0]) < SMALLEST_STEP for k in range(len(steps) + 1)
+            ):
+                found = None  # as light as one that is in the run already: another begins
             if (
                 found is None
                 or abs(found[0]) < SMALLEST_STEP
