@@ -171,7 +171,6 @@ def main() -> None:
         while not any(row.is_heading for row in w.rail.rows.rows):
             p.settle(5)
         p.choose("bench-iso6400.dng")
-        w.bench.move_probe(2230, 600)
         p.take("start")
         w.path.hide()
         w.band.toggle("noise")

@@ -45,7 +45,7 @@ def lens_text(settings: Settings, frame: Frame) -> str:
     facts, lens = frame.context.lens, settings.lens
     optics = facts.optics
     corrections = corrections_of(facts, bending_only(lens))
-    name = optics.lens or "no lens named in the file"
+    name = optics.lens or "No lens is named in the file"
     focal = f", {optics.focal:g} mm" if optics.focal else ""
     said = [f"{name}{focal}."]
     if corrections.of_file:
