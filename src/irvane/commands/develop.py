@@ -196,9 +196,8 @@ def _one_by_one(works: list[Work], shown: _Line) -> Iterator[Outcome]:
 
 
 def _told_apart(works: list[Work]) -> list[Work]:
-    """Inputs that would be written under one name, such as a raw and a JPEG of one shot: all but the first
-    take
-    their ending into the name, and a note says so."""
+    """Inputs that would be written under one name, such as a raw and a JPEG of one shot: all but the
+    first take their ending into the name, and a note says so."""
     made: set[Path] = set()
     found = []
     for work in works:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence, QUndoStack
@@ -16,9 +15,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QM
 
 from irvane.desktop.commands import COMMANDS, HELD, MENUS, Command
 from irvane.desktop.conditions import TICKS, reason
-
-if TYPE_CHECKING:
-    from irvane.desktop.window import Window
+from irvane.desktop.whole import Whole
 
 BY_NAME = {command.name: command for command in COMMANDS}
 
@@ -31,7 +28,7 @@ class Actions:
     by_name : every command's action.
     """
 
-    def __init__(self, window: Window, targets: dict[str, Callable[[], object]]) -> None:
+    def __init__(self, window: Whole, targets: dict[str, Callable[[], object]]) -> None:
         """Every command needs a target; a missing one raises KeyError."""
         self._window = window
         self.by_name: dict[str, QAction] = {}

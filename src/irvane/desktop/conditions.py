@@ -4,7 +4,7 @@ it. And which commands are on or off."""
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from irvane.core.files.benches import last_path
 from irvane.core.line.merging import MergeSource
@@ -12,40 +12,38 @@ from irvane.desktop.bench.bench import FEWEST, MOST
 from irvane.desktop.bench.panes import DIFFERENCE, DIVIDED
 from irvane.desktop.item import BARE, Item
 from irvane.desktop.line.rests import BARE_RESTS
-
-if TYPE_CHECKING:
-    from irvane.desktop.window import Window
+from irvane.desktop.whole import Whole
 
 
-def _item(window: Window) -> Item | None:
+def _item(window: Whole) -> Item | None:
     return window.proofs.item()
 
 
-def _selected(window: Window) -> list[int]:
+def _selected(window: Whole) -> list[int]:
     return [n for n in window.sheeting.selected_items() if n in window.session.items]
 
 
-def _mergeable(window: Window) -> bool:
+def _mergeable(window: Whole) -> bool:
     item = _item(window)
     merge = item is not None and isinstance(item.source, MergeSource)
     return len(_selected(window)) > 1 or merge or bool(item is not None and (item.bracket or item.panorama))
 
 
-def _in_a_set(window: Window) -> bool:
+def _in_a_set(window: Whole) -> bool:
     item = _item(window)
     return item is not None and bool(item.bracket)
 
 
-def _has_proof(window: Window) -> bool:
+def _has_proof(window: Whole) -> bool:
     item = _item(window)
     return item is not None and window.proofs.number != BARE
 
 
-def _others(window: Window) -> bool:
+def _others(window: Whole) -> bool:
     return sum(item.ready for item in window.session.items.values()) > 1
 
 
-def _has_regions(window: Window) -> bool:
+def _has_regions(window: Whole) -> bool:
     item = _item(window)
     return item is not None and _has_proof(window) and bool(item.settings(window.proofs.number).regions)
 
@@ -111,7 +109,7 @@ TICKS: dict[str, Callable[[Any], bool]] = {
 }
 
 
-def reason(window: Window, needs: Iterable[str]) -> str:
+def reason(window: Whole, needs: Iterable[str]) -> str:
     """Why a command cannot be done now, in a sentence; empty where it can."""
     for need in needs:
         holds, sentence = CONDITIONS[need]

@@ -8,7 +8,6 @@ whole selection where that lies in it.
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, QPoint
 from PySide6.QtGui import QContextMenuEvent, QDropEvent, QGuiApplication
@@ -25,9 +24,7 @@ from irvane.desktop.item import BARE, Item
 from irvane.desktop.line.rests import BARE_RESTS
 from irvane.desktop.plain import counted, on_button
 from irvane.desktop.rail.model import frames_of
-
-if TYPE_CHECKING:
-    from irvane.desktop.window import Window
+from irvane.desktop.whole import Whole
 
 #: Frames that a menu offers at most: those around the one that is shown.
 _OFFERED = 24
@@ -36,7 +33,7 @@ _OFFERED = 24
 class Hands(QObject):
     """Watches panes, captions, rail and table of a window."""
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, window: Whole) -> None:
         super().__init__(window)
         self.window, self.bench, self.session = window, window.bench, window.session
         self.menu: QMenu | None = None

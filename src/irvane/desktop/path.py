@@ -6,16 +6,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from irvane.core.line.merging import MergeSource
 from irvane.desktop.item import BARE
-
-if TYPE_CHECKING:
-    from irvane.desktop.window import Window
+from irvane.desktop.whole import Whole
 
 #: Milliseconds after which it is looked whether a step is done, and that “Done” stays.
 _LOOK, _DONE = 400, 1500
@@ -29,7 +27,7 @@ class Step:
     done: Callable[[Any], bool]
 
 
-def _touched(window: Window, *paths: str) -> bool:
+def _touched(window: Whole, *paths: str) -> bool:
     item = window.proofs.item()
     if item is None or window.proofs.number == BARE:
         return False
@@ -92,7 +90,7 @@ class PathStrip(QWidget):
         super().__init__(parent)
         self.step = 0
         #: The window whose steps they are; None: nobody looks.
-        self.watched: Window | None = None
+        self.watched: Whole | None = None
         #: Was the step done before it was shown? Then it is not taken for done by itself.
         self._before = False
         self._count = QLabel()

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import time
-from typing import TYPE_CHECKING
+from typing import Any
 
 from PySide6.QtGui import QUndoCommand
 
 from irvane.core.files.frame_sets import BRACKET
 from irvane.core.files.proofs import Sidecar, gone_over, with_identities
 from irvane.desktop.item import Item
-
-if TYPE_CHECKING:
-    from irvane.desktop.session import Session
 
 #: Changes of one setting within this many seconds become one step of undo.
 _ONE_GESTURE = 0.9
@@ -23,7 +20,7 @@ Together = tuple[tuple[int, ...], float | None, str]
 class Change(QUndoCommand):
     """One undoable change of an item's proofs."""
 
-    def __init__(self, session: Session, item: Item, after: Sidecar, text: str, gesture: str) -> None:
+    def __init__(self, session: Any, item: Item, after: Sidecar, text: str, gesture: str) -> None:
         super().__init__(text)
         self._session, self._item = session, item
         self._before, self._after = item.sidecar, after
@@ -63,7 +60,7 @@ class Change(QUndoCommand):
 class TogetherChange(QUndoCommand):
     """Frames become one set, or leave theirs."""
 
-    def __init__(self, session: Session, numbers: tuple[int, ...]) -> None:
+    def __init__(self, session: Any, numbers: tuple[int, ...]) -> None:
         super().__init__("one set" if len(numbers) > 1 else "out of its set")
         self._session = session
         items = session.items

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import QAction
@@ -23,9 +22,7 @@ from irvane.desktop.message import Message
 from irvane.desktop.plain import counted, on_button
 from irvane.desktop.targets import targets
 from irvane.desktop.throttle import FRAME, Throttle
-
-if TYPE_CHECKING:
-    from irvane.desktop.window import Window
+from irvane.desktop.whole import Whole
 
 #: Milliseconds that something pointed at is lit.
 _LIT = 2500
@@ -42,7 +39,7 @@ class Surface(QObject):
     for)
     """
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, window: Whole) -> None:
         super().__init__(window)
         self._window = window
         self.message = Message(window, lambda: window.sheeting.sheet if window.sheeting.on else window.bench)

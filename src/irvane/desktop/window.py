@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QHBoxLayout,
-    QMainWindow,
     QVBoxLayout,
     QWidget,
 )
@@ -57,6 +56,7 @@ from irvane.desktop.session import Session
 from irvane.desktop.sheet.sheeting import Sheeting
 from irvane.desktop.surface import Surface
 from irvane.desktop.throttle import FRAME, Throttle
+from irvane.desktop.whole import Whole
 from irvane.desktop.writing.strip import WritingStrip
 from irvane.desktop.writing.writer import Writing
 
@@ -69,7 +69,7 @@ _AS_IT_WAS = "Ctrl+B opens what stood here last: frames, panes, zoom.\n\n"
 _LOW = 765
 
 
-class Window(QMainWindow):
+class Window(Whole):
     """The main window."""
 
     def __init__(self, service: RenderService | None = None) -> None:

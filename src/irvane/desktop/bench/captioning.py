@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Any
 
 from PySide6.QtCore import QObject
 
@@ -13,14 +13,11 @@ from irvane.desktop.bench.panes import BESIDE, LETTERS
 from irvane.desktop.bench.table import Column
 from irvane.desktop.item import BARE
 
-if TYPE_CHECKING:
-    from irvane.desktop.bench.bench import Bench
-
 
 class Captioning(QObject):
     """Writes them for a bench."""
 
-    def __init__(self, bench: Bench) -> None:
+    def __init__(self, bench: Any) -> None:
         super().__init__(bench)
         self.bench = bench
         self.judgement = Judgement(bench.telling, self.columns)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
 
 from irvane.core.files.presets import list_presets, presets_folder
 from irvane.core.finish.destination import destinations
@@ -15,12 +14,10 @@ from irvane.desktop.commands import COMMANDS
 from irvane.desktop.finder.search import Entry
 from irvane.desktop.item import BARE
 from irvane.desktop.line.rests import BARE_RESTS
-
-if TYPE_CHECKING:
-    from irvane.desktop.window import Window
+from irvane.desktop.whole import Whole
 
 
-def entries_of(window: Window) -> list[Entry]:
+def entries_of(window: Whole) -> list[Entry]:
     """All that can be found now."""
     return [
         *_commands(window), *_settings(window), *_looks(window), *_figures(window), *_pages(window),
@@ -28,7 +25,7 @@ def entries_of(window: Window) -> list[Entry]:
     ]  # fmt: skip
 
 
-def _commands(window: Window) -> list[Entry]:
+def _commands(window: Whole) -> list[Entry]:
     actions = window.surface.commands
     return [
         Entry(
@@ -39,7 +36,7 @@ def _commands(window: Window) -> list[Entry]:
     ]  # fmt: skip
 
 
-def _settings(window: Window) -> list[Entry]:
+def _settings(window: Whole) -> list[Entry]:
     rests = BARE_RESTS if window.proofs.item() is not None and window.proofs.number == BARE else ""
     found = []
     for station in STATIONS:
@@ -56,7 +53,7 @@ def _settings(window: Window) -> list[Entry]:
     return found
 
 
-def _looks(window: Window) -> list[Entry]:
+def _looks(window: Whole) -> list[Entry]:
     return [
         Entry(
             "look", look.words, f"list Look, {purpose}", look.help, "K", partial(window.bench.set_look, key)
@@ -66,7 +63,7 @@ def _looks(window: Window) -> list[Entry]:
     ]
 
 
-def _figures(window: Window) -> list[Entry]:
+def _figures(window: Whole) -> list[Entry]:
     return [
         Entry("figure", row.name, "table under the panes", row.means, "",
               partial(window.surface.show_page, "figures", row.name))
@@ -74,7 +71,7 @@ def _figures(window: Window) -> list[Entry]:
     ]  # fmt: skip
 
 
-def _pages(window: Window) -> list[Entry]:
+def _pages(window: Whole) -> list[Entry]:
     return [
         Entry(
             "handbook",
@@ -88,7 +85,7 @@ def _pages(window: Window) -> list[Entry]:
     ]
 
 
-def _presets(window: Window) -> list[Entry]:
+def _presets(window: Whole) -> list[Entry]:
     found, _problems = list_presets(presets_folder())
     rests = BARE_RESTS if window.proofs.number == BARE else ""
     return [
@@ -97,7 +94,7 @@ def _presets(window: Window) -> list[Entry]:
     ]
 
 
-def _destinations(window: Window) -> list[Entry]:
+def _destinations(window: Whole) -> list[Entry]:
     return [
         Entry("destination", one.name, "Write, Destinations", one.words(), "",
               partial(window.queueing.use, one.name))
@@ -105,7 +102,7 @@ def _destinations(window: Window) -> list[Entry]:
     ]  # fmt: skip
 
 
-def _frames(window: Window) -> list[Entry]:
+def _frames(window: Whole) -> list[Entry]:
     return [
         Entry("frame", item.source.name, "rail and contact sheet", "", "",
               partial(window.rail.choose, item.number))
