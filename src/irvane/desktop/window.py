@@ -54,6 +54,7 @@ from irvane.desktop.reporting import Reporting
 from irvane.desktop.service import RenderService
 from irvane.desktop.session import Session
 from irvane.desktop.sheet.sheeting import Sheeting
+from irvane.desktop.sideways import Sideways
 from irvane.desktop.surface import Surface
 from irvane.desktop.throttle import FRAME, Throttle
 from irvane.desktop.whole import Whole
@@ -137,8 +138,8 @@ class Window(Whole):
         column.addWidget(self.path)
         upper.addWidget(self.sheeting.sheet, 1)
         column.addLayout(upper, 1)
-        column.addWidget(self.framing.strip)
-        column.addWidget(self.regions.strip)
+        column.addWidget(Sideways(self.framing.strip, strip=True))
+        column.addWidget(Sideways(self.regions.strip, strip=True))
         column.addWidget(self.decide)
         column.addWidget(self.strip)
         column.addWidget(self.shelf)

@@ -46,6 +46,7 @@ from irvane.desktop.line.words import (
     sigma_text,
 )
 from irvane.desktop.plain import on_button
+from irvane.desktop.sideways import Sideways
 from irvane.desktop.view_request import Owner
 
 HEIGHT = 218
@@ -116,7 +117,7 @@ class Shelf(QWidget):
                     if row.coarse:
                         row.held.connect(self._offer_fine)
             self.stations[station] = page
-            self._stack.addWidget(page)
+            self._stack.addWidget(Sideways(page, strip=False))
         self._colour_buttons()
         self.sensor_words = self._words("sensor")
         self.noise_words = self._words("noise")
@@ -315,7 +316,7 @@ class Shelf(QWidget):
     def open(self, station: str) -> None:
         """Show the controls of a station."""
         self._station = station
-        self._stack.setCurrentWidget(self.stations[station])
+        self._stack.setCurrentIndex(STATIONS.index(station))
         self.head.tell_folded(self.stations[self._station])
 
     def setting_in_hand(self) -> str:
