@@ -149,7 +149,10 @@ def verdict(told: Sequence[SideBySide], names: Sequence[str], where: str = HERE)
     known = [k for k, pair in enumerate(pairs) if pair is not None]
     if not known:
         apart = any(
-            one.figure("light", k) is not None for one in told for k in range(len(names)) if k != reference
+            one.figure("light", reference) is not None and one.figure("light", k) is not None
+            for one in told
+            for k in range(len(names))
+            if k != reference
         )
         return Verdict(
             "These are not pictures of one scene: each is told by itself." if apart else NOTHING, pairs
