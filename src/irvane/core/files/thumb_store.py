@@ -21,6 +21,8 @@ from irvane.core.store.cache import make_room
 
 #: Longer side of a small picture, bytes that all may take, and how often that is looked at.
 SIDE, LIMIT, _LOOK = 512, 600_000_000, 200
+#: Changed when small pictures are made otherwise: those on disk are made again.
+_MAKING = "b"
 
 
 class ThumbStore:
@@ -38,7 +40,7 @@ class ThumbStore:
         self._put = 0
 
     def _path(self, key: str) -> Path:
-        return self.folder / f"{key}.jpg"
+        return self.folder / f"{key}.{_MAKING}.jpg"
 
     def get(self, path: Path, key: str) -> Preview:
         """The small picture of a frame with this content, from the store or made anew.
