@@ -13,7 +13,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QPushButton
 
 from irvane.core.files.preferences import choose, preferences
-from irvane.core.files.thumb_store import ThumbStore
+from irvane.core.files.thumb_store import _MAKING, ThumbStore
 from irvane.core.finish.destination import Destination, remove_destination, save_destination
 from irvane.core.finish.journal import DONE, FAILED, Journal, Wanted
 
@@ -104,7 +104,7 @@ def test_small_pictures_are_kept_by_content_within_bounds(frames: Path, tmp_path
     store = ThumbStore(tmp_path / "thumbs", limit=10_000_000)
     path = frames / "bench-iso6400.dng"
     first = store.get(path, "a1")
-    kept = tmp_path / "thumbs" / "a1.jpg"
+    kept = tmp_path / "thumbs" / f"a1.{_MAKING}.jpg"
     # another reader: Qt's own JPEG decoder sees the same picture
     image = QImage(str(kept)).convertToFormat(QImage.Format.Format_RGB888)
     assert (image.height(), image.width()) == first.pixels.shape[:2]
@@ -115,7 +115,7 @@ def test_small_pictures_are_kept_by_content_within_bounds(frames: Path, tmp_path
     assert store.get(path, "a1").extent == first.extent and len(kept.read_bytes()) > 100
     small = ThumbStore(tmp_path / "thumbs", limit=kept.stat().st_size + 10)
     small.get(path, "b2")  # does not fit beside the first
-    assert [p.name for p in (tmp_path / "thumbs").iterdir()] == ["b2.jpg"]
+    assert [p.name for p in (tmp_path / "thumbs").iterdir()] == [f"b2.{_MAKING}.jpg"]
 
 
 def test_a_frame_is_seen_as_it_was_developed(driver: Driver, frames: Path) -> None:
