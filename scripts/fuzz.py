@@ -1,8 +1,9 @@
 """Damaged files by the thousand: each must be read, or refused with one of the project's own sentences.
 
-Run with ``python scripts/fuzz.py [--count 10000] [--seed 1]``. Files of a megapixel of every kind are changed byte by byte,
-in blocks, and cut off, each change by its own seed; in other processes they are previewed, read and loaded. What counts as
-a fault: another exception, a crash, more than 20 s, more than 2 GB. The exit code is 1 when there was one.
+Run with ``python scripts/fuzz.py [--count 10000] [--seed 1] [--others FOLDER]``. Files of a megapixel of every kind (and
+those of a folder: they are tried as they are, too) are changed byte by byte, in blocks, and cut off, each change by its
+own seed; in other processes they are told of, previewed, read, loaded, and their metadata are copied. What counts as a
+fault: another exception, a crash, more than 20 s, more than 2 GB. The exit code is 1 when there was one.
 """
 
 from __future__ import annotations
@@ -16,6 +17,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 SECONDS, BYTES = 20.0, 2_000_000_000
@@ -60,6 +62,7 @@ def originals(folder: Path) -> list[Path]:
         write_tiff(folder / name, pixels, space="srgb")
         made.append(folder / name)
     write_jpeg(folder / "a.jpg", np.rint(light * 255).astype(np.uint8), space="srgb", quality=90)
+    write_jpeg(folder / "plain.jpg", np.zeros((64, 64, 3), np.uint8), space="srgb", quality=90)
     write_exr(folder / "a.exr", light, space="rec2020")
     (folder / "a.png").write_bytes(imagecodecs.png_encode(np.rint(light * 65535).astype(np.uint16)))
     sidecar = save_sidecar(Sidecar(), folder / "bayer.dng", "").path
@@ -89,15 +92,32 @@ def mutated(content: bytes, seed: int) -> bytes:
 
 def attempt(path: Path) -> str:
     """Everything that is done to a file when it is opened; returns a fault, or nothing."""
+    import shutil
+
     from irvane.core.errors import IrvaneError
-    from irvane.core.files.info import read_info
+    from irvane.core.files.header import header_facts
+    from irvane.core.files.info import Form, copy_metadata, read_info
     from irvane.core.files.presets import ENDING as PRESET
     from irvane.core.files.presets import read_preset
     from irvane.core.files.sidecar import ENDING, read_proofs
     from irvane.core.files.thumbnails import preview
     from irvane.core.line.source import FileSource
 
-    steps = [read_info, lambda p: preview(p, 1280), lambda p: FileSource(p).load()]
+    def told(p: Path) -> None:
+        json.dumps(header_facts(p)).encode("utf-8")
+
+    def passed_on(p: Path) -> None:
+        target = p.with_name(f"{p.name}-target.jpg")
+        shutil.copy(p.with_name("plain.jpg"), target)
+        copy_metadata(p, target, "Irvane", "none", Form(64, 64, True, True))
+
+    steps: list[Callable[[Path], object]] = [
+        read_info,
+        told,
+        lambda p: preview(p, 1280),
+        lambda p: FileSource(p).load(),
+        passed_on,
+    ]
     if path.name.endswith(ENDING):
         steps = [read_proofs]
     elif path.name.endswith(PRESET):
@@ -122,9 +142,10 @@ def work(folder: Path, first: int, last: int) -> int:
     note = folder / f"now-{first}"
     for seed in range(first, last):
         which = seed % len(files)
-        ending = "".join(files[which].suffixes)
+        ending = "".join(files[which].suffixes[-3:])
         trial = folder / f"trial-{first}{ending}"
-        trial.write_bytes(mutated(contents[which], seed))
+        # seeds below the number of files: each as it is
+        trial.write_bytes(contents[which] if seed < len(files) else mutated(contents[which], seed))
         note.write_text(str(seed), "ascii")
         fault = attempt(trial)
         used = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
@@ -140,7 +161,8 @@ def work(folder: Path, first: int, last: int) -> int:
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--count", type=int, default=10_000)
-    parser.add_argument("--seed", type=int, default=1, help="the first one")
+    parser.add_argument("--seed", type=int, default=0, help="the first one")
+    parser.add_argument("--others", type=Path, help="a folder of files that others made, tried too")
     parser.add_argument("--work", nargs=3, metavar=("FOLDER", "FIRST", "LAST"), help=argparse.SUPPRESS)
     args = parser.parse_args()
     if args.work:
@@ -150,7 +172,10 @@ def main() -> int:
     faults = []
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        (folder / "files.txt").write_text("\n".join(map(str, originals(folder))), "utf-8")
+        files = originals(folder)
+        if args.others:
+            files += sorted(path.absolute() for path in args.others.iterdir() if path.is_file())
+        (folder / "files.txt").write_text("\n".join(map(str, files)), "utf-8")
         first, end = args.seed, args.seed + args.count
         while first < end:
             last = min(end, first + BATCH)

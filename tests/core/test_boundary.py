@@ -22,6 +22,7 @@ from irvane.core.files.info import read_info
 from irvane.core.files.thumbnails import preview
 from irvane.core.files.writers import write_exr, write_tiff
 from irvane.core.line.source import FileSource
+from irvane.core.store.json_text import json_text
 
 ROOT = Path(__file__).parents[2]
 
@@ -185,3 +186,13 @@ def test_the_fuzzer_finds_faults(tmp_path: Path) -> None:
     finally:
         boundary.check_size, rendered.reading = real, kept
     assert json.dumps(fuzz.mutated(b"abcdef", 3).hex()) == json.dumps(fuzz.mutated(b"abcdef", 3).hex())
+
+
+def test_a_name_that_is_no_text_comes_back_from_json() -> None:
+    """Names of files as Python has them (PEP 383), and half a pair of surrogates from a maker's text."""
+    name = os.fsdecode(b"/f\xff/fr\xe9.dng")
+    text = json_text({"path": name, "words": "grün"})
+    text.encode("utf-8")
+    assert json.loads(text) == {"path": name, "words": "grün"}
+    assert "grün" in json_text({"words": "grün"})
+    assert plain_text("lens \ud83d") == "lens ?"

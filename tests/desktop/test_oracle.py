@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication
 from .machine import Hand
 
 #: Sequences, and what is done in each at most; IRVANE_SEQUENCES of them by ``scripts/sequences``.
-_SEQUENCES, _STEPS = 12, 10
+_SEQUENCES, _STEPS = 6, 10
 
 
 def test_any_sequence_shows_what_is_made_from_nothing(tmp_path: Path, qapp: QApplication) -> None:

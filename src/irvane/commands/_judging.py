@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import argparse
-import json
 from typing import Any
 
 from irvane.commands._inputs import (
     UsageError,
 )
+from irvane.core.store.json_text import json_text
 
 
 def numbers(text: str, count: int, what: str) -> list[int]:
@@ -23,7 +23,7 @@ def numbers(text: str, count: int, what: str) -> list[int]:
 
 def print_facts(facts: dict[str, Any], as_json: bool) -> None:
     if as_json:
-        print(json.dumps(facts, indent=1, ensure_ascii=False))
+        print(json_text(facts))
         return
     for name, value in facts.items():
         print(f"{name}: {value}")
@@ -40,7 +40,7 @@ def finish(args: argparse.Namespace, report: Any) -> None:
             for path in written:
                 print(f"-> {path}")
     if args.json:
-        print(json.dumps(report.figures, indent=1, ensure_ascii=False))
+        print(json_text(report.figures))
     else:
         for sentence in report.summary:
             print(sentence)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import dataclasses
-import json
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -17,6 +16,7 @@ from irvane.commands._inputs import (
     guarded,
 )
 from irvane.core.errors import plain_text
+from irvane.core.store.json_text import json_text
 
 
 def add_parser(commands: Any) -> None:
@@ -44,5 +44,5 @@ def run(args: argparse.Namespace) -> int:
             print(f"{path}: {words}{notes}", flush=True)
     if args.json:
         as_dicts = [{**dataclasses.asdict(f), "path": str(f.path)} for f in found]
-        print(json.dumps(as_dicts, indent=1, ensure_ascii=False))
+        print(json_text(as_dicts))
     return SOME_FAILED if failed or any(f.problems for f in found) else DONE

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 from pathlib import Path
 from typing import Any
@@ -14,6 +13,7 @@ from irvane.commands._inputs import (
     UsageError,
 )
 from irvane.core.errors import SettingError
+from irvane.core.store.json_text import json_text
 
 
 def add_parser(commands: Any) -> None:
@@ -46,7 +46,7 @@ def run(args: argparse.Namespace) -> int:
             {"source": str(r.source), "target": str(r.target), "state": r.state, "reason": r.reason or None}
             for r in results
         ]
-        print(json.dumps(told_, indent=1, ensure_ascii=False))
+        print(json_text(told_))
     else:
         print(told(results, others))
     return SOME_FAILED if any(r.state == FAILED for r in results) else DONE

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import argparse
-import json
 from typing import Any
 
 from irvane.commands._inputs import (
     DONE,
 )
+from irvane.core.store.json_text import json_text
 
 
 def add_parser(commands: Any) -> None:
@@ -25,7 +25,7 @@ def run(args: argparse.Namespace) -> int:
 
     found = destinations()
     if args.json:
-        print(json.dumps([asdict(one) for one in found], indent=1, ensure_ascii=False))
+        print(json_text([asdict(one) for one in found]))
         return DONE
     for one in found:
         print(f"{one.name}: {one.words()}, into {one.folder}, named {one.pattern}{one.ending}")

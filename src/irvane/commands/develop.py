@@ -4,7 +4,6 @@ results as JSON."""
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 import time
 from collections.abc import Callable, Iterator
@@ -29,6 +28,7 @@ from irvane.commands._inputs import (
 from irvane.commands._to import destinations_of, to_options
 from irvane.core.errors import WriteError
 from irvane.core.settings import Settings, bare
+from irvane.core.store.json_text import json_text
 
 #: Share of a frame that has to be done before time left is told.
 _TELLING = 0.05
@@ -161,7 +161,7 @@ def run(args: argparse.Namespace) -> int:
                 print(f"{outcome.input} -> {outcome.output}", flush=True)
         outcomes.append(outcome)
     if args.json:
-        print(json.dumps([asdict(one) for one in outcomes], indent=1, ensure_ascii=False))
+        print(json_text([asdict(one) for one in outcomes]))
     return SOME_FAILED if failed else DONE
 
 

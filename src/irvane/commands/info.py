@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -16,6 +15,7 @@ from irvane.commands._inputs import (
     guarded,
 )
 from irvane.core.errors import FileError
+from irvane.core.store.json_text import json_text
 
 
 def add_parser(commands: Any) -> None:
@@ -71,7 +71,7 @@ def run(args: argparse.Namespace) -> int:
 
         sets = sets_of([Path(f["path"]) for f in facts])
     if args.json:
-        print(json.dumps({"frames": facts, "sets": sets}, indent=1, ensure_ascii=False))
+        print(json_text({"frames": facts, "sets": sets}))
     else:
         for fact in facts:
             print(fact["path"])

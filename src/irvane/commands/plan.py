@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 from typing import Any
 
 from irvane.commands._inputs import (
@@ -11,6 +10,7 @@ from irvane.commands._inputs import (
     UsageError,
 )
 from irvane.core.errors import SettingError
+from irvane.core.store.json_text import json_text
 
 
 def add_parser(commands: Any) -> None:
@@ -42,7 +42,7 @@ def run(args: argparse.Namespace) -> int:
     except SettingError as error:
         raise UsageError(str(error)) from error
     if args.json:
-        print(json.dumps(made.as_dict(), indent=1, ensure_ascii=False))
+        print(json_text(made.as_dict()))
     else:
         print(made.words())
     return DONE

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 from pathlib import Path
 from typing import Any
@@ -21,6 +20,7 @@ from irvane.commands._inputs import (
 from irvane.commands._to import destinations_of, to_options
 from irvane.core.errors import IrvaneError
 from irvane.core.settings import Settings
+from irvane.core.store.json_text import json_text
 
 
 def add_parser(commands: Any) -> None:
@@ -102,7 +102,7 @@ def _list(args: argparse.Namespace) -> int:
              "written": e.written or None, "reason": e.reason or None, "seconds": e.seconds or None}
             for e in entries
         ]  # fmt: skip
-        print(json.dumps(told, indent=1, ensure_ascii=False))
+        print(json_text(told))
         return DONE
     for e in entries:
         name = Path(e.paths[0]).name + (f" “{e.proof}”" if e.proof else "")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +11,7 @@ from irvane.commands._inputs import (
     SOME_FAILED,
     expand,
 )
+from irvane.core.store.json_text import json_text
 
 
 def add_parser(commands: Any) -> None:
@@ -28,7 +28,7 @@ def run(args: argparse.Namespace) -> int:
     inputs, failed = expand(args.inputs)
     found = sets_of(inputs)
     if args.json:
-        print(json.dumps(found, indent=1, ensure_ascii=False))
+        print(json_text(found))
     else:
         for one in found:
             steps = ", ".join(f"{offset:+g} EV" for offset in one["offsets"])

@@ -12,7 +12,11 @@ _LONGEST = 240
 def plain_text(text: str, longest: int = _LONGEST) -> str:
     """A text as it can be shown in one line anywhere: names that are no text get signs for what they hold,
     and long ones are cut in the middle."""
-    text = os.fsencode(text).decode("utf-8", "replace")
+    try:
+        coded = os.fsencode(text)
+    except UnicodeEncodeError:  # half of a pair of surrogates, from a maker's text
+        coded = text.encode("utf-8", "replace")
+    text = coded.decode("utf-8", "replace")
     text = "".join(c if c.isprintable() else "\N{REPLACEMENT CHARACTER}" for c in text)
     if len(text) <= longest:
         return text

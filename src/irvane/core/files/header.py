@@ -52,11 +52,11 @@ def read_header(path: Path) -> Header:
         raise ReadError(path, "the file is not there")
     with reading(path):
         kind = kind_of(path)
-        if kind == "tiff":
-            return _tiff(path)
-        if kind in ("jpeg", "png"):
-            return _pillow(path)
-        return _exr(path) if kind == "exr" else _raw(path)
+        reads = {"tiff": _tiff, "jpeg": _pillow, "png": _pillow, "exr": _exr}
+        header = reads.get(kind, _raw)(path)
+        if min(header.width, header.height) < 1:
+            raise ReadError(path, f"its size of {header.width} × {header.height} pixels is not plausible")
+        return header
 
 
 def _tiff(path: Path) -> Header:

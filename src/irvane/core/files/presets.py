@@ -15,6 +15,7 @@ from irvane.core.files.boundary import reading
 from irvane.core.regions.region import as_json as region_json
 from irvane.core.settings import PARTS, REGIONS, STATIONS, Settings, as_json, copied_settings, part_names
 from irvane.core.store.atomic import atomic_file, make_folder, safe_name, write_reason
+from irvane.core.store.json_text import json_text
 from irvane.core.store.small import read_small
 
 FORMAT, VERSION = "irvane-preset", 1
@@ -142,7 +143,7 @@ def save_preset(folder: Path, name: str, settings: Settings, stations: Sequence[
         kept["regions"] = [region_json(one) for one in settings.regions]
     data = {"format": FORMAT, "version": VERSION, "name": name, "stations": list(stations), "settings": kept}
     with atomic_file(path, overwrite=False) as temporary:
-        temporary.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", "utf-8")
+        temporary.write_text(json_text(data) + "\n", "utf-8")
     return read_preset(path)
 
 

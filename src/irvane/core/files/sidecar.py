@@ -27,6 +27,7 @@ from irvane.core.files.aside import free_name, set_aside
 from irvane.core.files.proofs import FIRST, KEEP, MOST_STARS, REJECT, Proof, Sidecar, merged
 from irvane.core.settings import Settings
 from irvane.core.store.atomic import atomic_file, make_folder
+from irvane.core.store.json_text import json_text
 from irvane.core.store.small import read_small
 
 FORMAT = "irvane-proofs"
@@ -346,7 +347,7 @@ def save_sidecar(
             p if p.same(before.proof(p.id)) else replace(p, revision=p.revision + 1) for p in sidecar.proofs
         )
         sidecar = replace(sidecar, proofs=tuple(proofs))
-        text = json.dumps(_to_json(sidecar, frame, key), indent=1, ensure_ascii=False)
+        text = json_text(_to_json(sidecar, frame, key))
         with atomic_file(target) as temporary:
             temporary.write_text(text, "utf-8", errors="replace")
     _note_place(key, target)

@@ -16,6 +16,7 @@ from irvane.core.files.preferences import preferences
 from irvane.core.finish.medium import MEDIA
 from irvane.core.finish.size import Size
 from irvane.core.store.atomic import atomic_file, make_folder, safe_name
+from irvane.core.store.json_text import json_text
 from irvane.core.store.small import read_small
 
 FORMAT, VERSION = "irvane-destination", 1
@@ -222,7 +223,7 @@ def save_destination(one: Destination) -> Path:
     path = folder / f"{safe_name(one.name)}.json"
     with atomic_file(path, overwrite=True) as temporary:
         data = {"format": FORMAT, "version": VERSION, "values": asdict(one)}
-        temporary.write_text(json.dumps(data, indent=1, ensure_ascii=False), "utf-8")
+        temporary.write_text(json_text(data), "utf-8")
     return path
 
 

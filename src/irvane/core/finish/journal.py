@@ -27,6 +27,7 @@ from irvane.core.errors import ReadError, SettingError, WriteError
 from irvane.core.finish.destination import Destination, checked
 from irvane.core.settings import Settings
 from irvane.core.store.atomic import finish_interrupted, make_folder, remove_stale
+from irvane.core.store.json_text import json_text
 from irvane.core.store.small import Position, read_on, why_not_a_file
 
 #: States of an entry.
@@ -178,7 +179,7 @@ class Journal:
         with suppress(OSError):
             if words := why_not_a_file(self.path.stat().st_mode):
                 raise WriteError(self.path, f"the queue cannot be kept ({words})")
-        data = b"".join(json.dumps(line, ensure_ascii=False).encode() + b"\n" for line in lines)
+        data = b"".join(json_text(line, None).encode() + b"\n" for line in lines)
         try:
             with self.path.open("ab") as stream:
                 fcntl.flock(stream, fcntl.LOCK_EX)

@@ -6,7 +6,6 @@ from __future__ import annotations
 import base64
 import csv
 import io
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from importlib.resources import files
@@ -22,6 +21,7 @@ from irvane.core.judge.comparing import Compared, around, crop
 from irvane.core.judge.readings import SideBySide
 from irvane.core.settings import Settings, differences, full_label, value_text
 from irvane.core.store.atomic import atomic_file, make_folder
+from irvane.core.store.json_text import json_text
 
 #: Side of a crop in picture pixels at 100 %; at 200 % half of it.
 _CROP, _PER_ROW = 340, 3
@@ -100,7 +100,7 @@ class Report:
         texts = {
             "html": self.html(),
             "csv": self.csv(),
-            "json": json.dumps(self.figures, indent=1, ensure_ascii=False),
+            "json": json_text(self.figures),
         }
         names = free_names(folder)
         written = []

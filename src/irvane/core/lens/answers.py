@@ -14,6 +14,7 @@ import platformdirs
 from irvane.core.errors import IrvaneError
 from irvane.core.installed import version_of
 from irvane.core.store.atomic import atomic_file
+from irvane.core.store.json_text import json_text
 from irvane.core.store.small import read_small
 
 #: Answers that are kept, and bytes that they may have.
@@ -45,7 +46,7 @@ def keep(question: str, answer: Any) -> None:
     answers[question] = answer
     while len(answers) > _MOST:
         answers.pop(next(iter(answers)))
-    text = json.dumps({"database": version_of("lensfunpy"), "answers": answers}, ensure_ascii=False)
+    text = json_text({"database": version_of("lensfunpy"), "answers": answers}, None)
     with suppress(OSError, IrvaneError):
         _path().parent.mkdir(parents=True, exist_ok=True)
         with atomic_file(_path()) as temporary:
