@@ -3,9 +3,7 @@ from the centre."""
 
 from __future__ import annotations
 
-import difflib
 import math
-import re
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -13,14 +11,16 @@ from typing import Any
 import numpy as np
 
 from irvane.core.lens import answers
+from irvane.core.lens.bodies import by_name, camera, fitting, full_name
+from irvane.core.lens.identify import chosen, maker_of
 from irvane.core.lens.optics import FULL_DIAGONAL, Optics
 from irvane.core.pixels.radial import DISTANCES
 
 #: Metres that are assumed where the file does not say how far away the lens was focused, and the f-number
 #: likewise.
 _USUAL_DISTANCE, _USUAL_APERTURE = 10.0, 8.0
-#: How alike two names must be to be offered (ratio of Ratcliff & Metzener 1988, through difflib).
-_ALIKE = 0.72
+#: Changed when lenses are matched otherwise: answers that are kept are asked anew. Lenses that are offered.
+_MATCHING, _OFFERED = "by parts 1", 3
 #: Longer side of the small picture whose gains are read.
 _SMALL = 600
 
@@ -32,14 +32,16 @@ class Profile:
     Attributes
     ----------
     name : of the lens.
-    sure : ``"certain"`` (the file names this lens, and the camera is known), ``"likely"`` or ``"chosen"`` by
-        hand.
+    sure : ``"certain"`` (of all that the body can carry this alone agrees with what the file names),
+        ``"likely"`` or ``"chosen"`` by hand.
     corrects : what it holds for this focal length: ``distortion``, ``vignetting``, ``aberration``.
+    others : lenses that it may be as well, the likelier first.
     """
 
     name: str
     sure: str
     corrects: tuple[str, ...]
+    others: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,42 +63,9 @@ class Tables:
     gains: np.ndarray | None
 
 
-@lru_cache(maxsize=1)
-def _database() -> Any:
-    import lensfunpy  # 0.1 s: only where a lens is looked for
-
-    return lensfunpy.Database()
-
-
-def _plain(text: str) -> str:
-    return re.sub(r"[^a-z0-9.]+", " ", text.lower()).strip()
-
-
-def _full_name(lens: Any) -> str:
-    maker = str(lens.maker)
-    model = str(lens.model)
-    return model if _plain(model).startswith(_plain(maker)) else f"{maker} {model}"
-
-
-@lru_cache(maxsize=1)
-def _by_name() -> dict[str, list[Any]]:
-    found: dict[str, list[Any]] = {}
-    for lens in _database().lenses:
-        found.setdefault(_full_name(lens), []).append(lens)
-    return found
-
-
 def all_profiles() -> list[str]:
     """Names of all lenses of the database, sorted."""
-    return sorted(_by_name(), key=str.casefold)
-
-
-@lru_cache(maxsize=64)
-def _camera(make: str, model: str) -> Any:
-    if not make and not model:
-        return None
-    found = _database().find_cameras(make or None, model or None)
-    return found[0] if found else None
+    return sorted(by_name(), key=str.casefold)
 
 
 @lru_cache(maxsize=64)
@@ -104,8 +73,8 @@ def _camera_crop(make: str, model: str) -> float | None:
     """Crop factor of a camera of the database; None when it does not know it."""
     known, answer = answers.kept(f"{make}|{model}")
     if not known:
-        camera = _camera(make, model)
-        answer = None if camera is None else float(camera.crop_factor)
+        known_camera = camera(make, model)
+        answer = None if known_camera is None else float(known_camera.crop_factor)
         answers.keep(f"{make}|{model}", answer)
     return None if answer is None else float(answer)
 
@@ -146,79 +115,55 @@ def _fitting(candidates: list[Any], crop: float) -> Any:
     return min(larger or candidates, key=lambda lens: abs(lens.crop_factor - crop))
 
 
-def _numbers(text: str) -> set[str]:
-    return {
-        number.rstrip("0").rstrip(".") if "." in number else number
-        for number in re.findall(r"\d+(?:\.\d+)?", text)
-    }
-
-
 @lru_cache(maxsize=256)
 def find_profile(optics: Optics) -> Profile | None:
     """The lens of the database that took a frame; None when none is alike."""
     question = "|".join(
         str(v or "")
-        for v in (optics.make, optics.model, optics.lens, optics.focal, optics.focal_full, optics.aperture)
-    )
+        for v in (
+            _MATCHING, optics.make, optics.model, optics.lens, optics.focal, optics.focal_full, optics.aperture
+        )
+    )  # fmt: skip
     known, answer = answers.kept(question)
     if not known:
         found = _looked_up(optics)
-        answers.keep(question, None if found is None else [found.name, found.sure, found.corrects])
+        answers.keep(
+            question, None if found is None else [found.name, found.sure, found.corrects, found.others]
+        )
         return found
-    return None if answer is None else Profile(answer[0], answer[1], tuple(answer[2]))
+    return None if answer is None else Profile(answer[0], answer[1], tuple(answer[2]), tuple(answer[3]))
 
 
 def _looked_up(optics: Optics) -> Profile | None:
-    camera = _camera(optics.make, optics.model)
-    if not optics.lens:
-        if camera is None or not str(camera.mount)[:1].islower():
+    own = camera(optics.make, optics.model)
+    lenses = fitting(optics.make, optics.model, optics.focal)
+    if own is not None and str(own.mount)[:1].islower():  # its lens cannot be changed
+        candidates, certain = [name for name, _ in lenses], len(lenses) == 1
+        if not certain:
             return None
-        fixed = _database().find_lenses(
-            camera
-        )  # a camera whose lens cannot be changed has a mount of its own
-        return (
-            _described(fixed[0], optics, "certain")
-            if len({_full_name(lens) for lens in fixed}) == 1
-            else None
-        )
-    wanted, numbers = _plain(optics.lens), _numbers(optics.lens)
-    best: tuple[float, str] = (0.0, "")
-    for name, lenses in _by_name().items():
-        if optics.focal and not any(_holds(lens, optics.focal) for lens in lenses):
-            continue
-        plain, model = _plain(name), _plain(str(lenses[0].model))
-        if wanted in (plain, model):
-            best = (1.0, name)
-            break
-        if numbers and numbers != _numbers(name):
-            continue
-        alike = difflib.SequenceMatcher(None, wanted, plain).ratio()
-        best = max(best, (alike, name))
-    if best[0] < _ALIKE:
+    else:
+        candidates, certain = chosen([optics.lens], lenses, maker_of(optics.make))
+    if not candidates:
         return None
-    lens = _fitting(_by_name()[best[1]], _crop(optics))
-    certain = best[0] == 1.0 and camera is not None
-    return _described(lens, optics, "certain" if certain else "likely")
-
-
-def _holds(lens: Any, focal: float) -> bool:
-    return float(lens.min_focal) * 0.97 <= focal <= float(lens.max_focal) * 1.03
+    lens = _fitting(by_name()[candidates[0]], _crop(optics))
+    return _described(lens, optics, "certain" if certain else "likely", tuple(candidates[1:_OFFERED]))
 
 
 def named_profile(name: str, optics: Optics) -> Profile | None:
     """A lens by its name in the database; None when there is none of that name."""
-    lenses = _by_name().get(name)
+    lenses = by_name().get(name)
     return None if lenses is None else _described(_fitting(lenses, _crop(optics)), optics, "chosen")
 
 
-def _described(lens: Any, optics: Optics, sure: str) -> Profile:
+def _described(lens: Any, optics: Optics, sure: str, others: tuple[str, ...] = ()) -> Profile:
     focal = _focal(lens, optics)
     known = {
         "distortion": lens.interpolate_distortion(focal),
         "vignetting": lens.interpolate_vignetting(focal, optics.aperture or _USUAL_APERTURE, _USUAL_DISTANCE),
         "aberration": lens.interpolate_tca(focal),
     }
-    return Profile(_full_name(lens), sure, tuple(what for what, held in known.items() if held is not None))
+    corrects = tuple(what for what, held in known.items() if held is not None)
+    return Profile(full_name(lens), sure, corrects, others)
 
 
 def _focal(lens: Any, optics: Optics) -> float:
@@ -231,7 +176,7 @@ def tables_of(name: str, optics: Optics, extent: tuple[int, int]) -> Tables:
     """A profile's numbers for a frame of that height and width (in either orientation)."""
     import lensfunpy as lf
 
-    lens = _fitting(_by_name()[name], _crop(optics))
+    lens = _fitting(by_name()[name], _crop(optics))
     focal, crop = _focal(lens, optics), _crop(optics, lens)
     aperture = optics.aperture or _USUAL_APERTURE
     distance = optics.distance or _USUAL_DISTANCE
