@@ -19,12 +19,11 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests" / "core"))
 import cv2
 import lensfunpy
 import numpy as np
-from lenses import TestLens, centres, chart, dots
 from skimage.color import deltaE_ciede2000, rgb2lab
 
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic
 from irvane.core.judge.edge import edge_figures
-from irvane.core.lens import profile
+from irvane.core.lens import bodies
 from irvane.core.lens.aberration import measure_aberration
 from irvane.core.lens.corrections import LensFacts, corrections_of
 from irvane.core.lens.framing import bending_only, geometry_of
@@ -37,6 +36,7 @@ from irvane.core.pixels.places import OutputRegion
 from irvane.core.simulate.demo import make_frame
 from irvane.core.stations import Lens
 from irvane.core.threads import CORES
+from lenses import TestLens, centres, chart, dots
 from photographs import TEST, load
 from steps import seconds
 
@@ -48,7 +48,7 @@ _TILE = 768
 
 def _facts() -> LensFacts:
     made = lensfunpy.Database(xml=LENS.xml("Reference", "Test 35"))
-    profile._database = lambda: made
+    bodies.database = lambda: made
     return LensFacts(EXTENT, 0, True, Optics("Irvane", "Reference", "Test 35", 35.0, None, 4.0, 10.0))
 
 
@@ -235,7 +235,7 @@ def speed(facts: LensFacts) -> list[tuple[str, str]]:
     corrected(picture, facts, lens)
     ours = seconds(lambda: corrected(picture, facts, lens))
     h, w = EXTENT
-    entry = next(one for one in profile._database().lenses if one.model == "Test 35")
+    entry = next(one for one in bodies.database().lenses if one.model == "Test 35")
     maps: list[np.ndarray] = []
 
     def library_maps() -> None:

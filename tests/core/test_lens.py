@@ -15,14 +15,13 @@ import numpy as np
 import pytest
 import shots
 import tifffile
-from lenses import TestLens, centres, chart, dots
 from skimage.color import deltaE_ciede2000, rgb2lab
 
 from irvane.core.files.info import FrameInfo
 from irvane.core.files.opcodes import parse
 from irvane.core.finish import job
 from irvane.core.image import BAYER, SIX_BY_SIX, Mosaic
-from irvane.core.lens import answers, profile
+from irvane.core.lens import answers, bodies, profile
 from irvane.core.lens.aberration import measure_aberration
 from irvane.core.lens.corrections import LensFacts, corrections_of
 from irvane.core.lens.falloff import measure_falloff
@@ -43,6 +42,7 @@ from irvane.core.pixels.picture import Picture
 from irvane.core.pixels.places import OutputRegion
 from irvane.core.settings import Settings, bare
 from irvane.core.stations import Lens
+from lenses import TestLens, centres, chart, dots
 
 EXTENT = (800, 1200)
 LENS = TestLens(a=0.021, b=-0.058, c=0.013, red=0.0011, blue=-0.0014, falloff=(-0.47, 0.11, -0.03))
@@ -53,7 +53,7 @@ def database(monkeypatch: pytest.MonkeyPatch) -> None:
     """A lens database that holds one lens more: the simulated one."""
     made = lensfunpy.Database(xml=LENS.xml("Reference", "Test 35"))
     _forget()
-    monkeypatch.setattr(profile, "_database", lambda: made)
+    monkeypatch.setattr(bodies, "database", lambda: made)
     # what the other database said does not count, and what this one says is not kept
     monkeypatch.setattr(answers, "kept", lambda _question: (False, None))
     monkeypatch.setattr(answers, "keep", lambda _question, _answer: None)
@@ -63,8 +63,11 @@ def database(monkeypatch: pytest.MonkeyPatch) -> None:
 
 def _forget() -> None:
     for cached in (
-        profile._by_name,
-        profile._camera,
+        bodies.by_name,
+        bodies.camera,
+        bodies.mounts,
+        bodies._cameras,
+        bodies._named,
         profile._camera_crop,
         profile.find_profile,
         profile.tables_of,
@@ -87,9 +90,9 @@ def test_what_the_database_said_is_kept(monkeypatch: pytest.MonkeyPatch, tmp_pat
             profile._camera_crop(make, model),
         )
 
-    one, camera = profile._database().lenses[0], profile._database().cameras[0]
+    one, camera = bodies.database().lenses[0], bodies.database().cameras[0]
     name, focal, make, model = (
-        profile._full_name(one),
+        bodies.full_name(one),
         float(one.min_focal),
         str(camera.maker),
         str(camera.model),
@@ -101,7 +104,7 @@ def test_what_the_database_said_is_kept(monkeypatch: pytest.MonkeyPatch, tmp_pat
     def loaded() -> None:
         raise AssertionError("the database was loaded for what it had said before")
 
-    monkeypatch.setattr(profile, "_database", loaded)
+    monkeypatch.setattr(bodies, "database", loaded)
     assert asked_anew() == told
     (tmp_path / "lenses.json").write_text('{"database": "an older one", "answers": {}}')
     with pytest.raises(AssertionError):

@@ -24,6 +24,7 @@ from irvane.desktop.item import BARE, Item
 from irvane.desktop.line.rests import BARE_RESTS
 from irvane.desktop.plain import counted, on_button
 from irvane.desktop.rail.model import frames_of
+from irvane.desktop.shot_card import show_shot
 from irvane.desktop.whole import Whole
 
 #: Frames that a menu offers at most: those around the one that is shown.
@@ -154,6 +155,8 @@ class Hands(QObject):
                 menu.addAction(f"Show in pane {LETTERS[pane]}", partial(self.bench.show_item, pane, number))
             if items[0].bracket:
                 menu.addAction("Take it out of its set", partial(window.merging.take_out, number))
+        if len(numbers) == 1:
+            menu.addAction("What its file says", partial(show_shot, items[0].path, items[0].info, window))
         menu.addSeparator()
         for words, mark in (
             (f"Keep {several}", KEEP),

@@ -20,6 +20,7 @@ from irvane.desktop.asking import ask_files, ask_folder, ask_settings
 from irvane.desktop.bench.panes import BESIDE, DIFFERENCE, DIVIDED
 from irvane.desktop.copying import CopyDialog
 from irvane.desktop.preferences import PreferencesDialog
+from irvane.desktop.shot_card import show_shot
 
 
 def targets(window: Any) -> dict[str, Callable[[], object]]:
@@ -38,6 +39,7 @@ def targets(window: Any) -> dict[str, Callable[[], object]]:
         "preferences": lambda: _ask_preferences(window),
         "automatic": lambda: window.automatic.run(window.sheeting.several()),
         "decisions": window.automatic.show,
+        "shot": lambda: _show_shot(window),
         "medium": window.appearance.choose_medium,
         "about": lambda: AboutDialog(window).open(),
         "report_fault": lambda: _copy_report(window),
@@ -156,3 +158,9 @@ def _copy_report(window: Any) -> None:
         "A report was copied: versions and the log, without paths, names and numbers. Read it before you "
         "pass it on."
     )
+
+
+def _show_shot(window: Any) -> None:
+    item = window.bench.item(window.bench.chosen)
+    if item is not None:
+        show_shot(item.path, item.info, window)

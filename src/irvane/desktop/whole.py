@@ -1,4 +1,5 @@
-"""The parts of a window, declared for those who work on it as a whole: commands, conditions, hands, the finder.
+"""The parts of a window, declared for those who work on it as a whole: commands, conditions, hands, the
+finder.
 :class:`irvane.desktop.window.Window` makes them."""
 
 from __future__ import annotations

@@ -6,13 +6,14 @@ import math
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from irvane.core.errors import ReadError, plain_text
 from irvane.core.files.boundary import reading, textual
+from irvane.core.files.shot import Said, focus_point, metres, read_shot
 from irvane.core.lazily import lazily
 
 if TYPE_CHECKING:
@@ -36,6 +37,8 @@ class FrameInfo:
     bias : exposure compensation in EV as the camera noted it.
     focal_full : focal length with the same view on 36×24 mm, in millimetres.
     distance : of focus, in metres. size : of the file, in bytes.
+    focus : where the camera focused, shares of width and height of the upright picture.
+    shot : all that the file says of its shot, with the tags that say it.
     """
 
     make: str = ""
@@ -51,6 +54,8 @@ class FrameInfo:
     distance: float | None = None
     zone: int | None = None
     size: int | None = None
+    focus: tuple[float, float] | None = None
+    shot: tuple[Said, ...] = field(default=(), compare=False)
 
     @property
     def moment(self) -> datetime | None:
@@ -72,7 +77,8 @@ class FrameInfo:
 
     def as_dict(self) -> dict[str, Any]:
         """A JSON-ready dictionary."""
-        values = asdict(self)
+        values = asdict(replace(self, shot=()))
+        values["shot"] = {one.name: {"value": one.words, "origin": one.origin} for one in self.shot}
         values["taken"] = self.taken.isoformat() if self.taken else None
         return values
 
@@ -113,7 +119,6 @@ def offset_text(ev: float) -> str:
 
 _SHUTTER = ("Exif.Photo.ExposureTime", "Exif.Image.ExposureTime")
 _APERTURE = ("Exif.Photo.FNumber", "Exif.Image.FNumber")
-_ISO = ("Exif.Photo.ISOSpeedRatings", "Exif.Image.ISOSpeedRatings", "Exif.Photo.RecommendedExposureIndex")
 _FOCAL = ("Exif.Photo.FocalLength", "Exif.Image.FocalLength")
 _TAKEN = ("Exif.Photo.DateTimeOriginal", "Exif.Image.DateTimeOriginal", "Exif.Image.DateTime")
 #: Fractions of that second, and the zone of the clock, ``+01:00`` (Exif 2.31).
@@ -121,11 +126,7 @@ _FRACTION = ("Exif.Photo.SubSecTimeOriginal",)
 _ZONE = ("Exif.Photo.OffsetTimeOriginal", "Exif.Photo.OffsetTime")
 _ZONE_OF = re.compile(r"([+-])(\d\d):(\d\d)")
 _BIAS = ("Exif.Photo.ExposureBiasValue", "Exif.Image.ExposureBiasValue")
-_LENS = ("Exif.Photo.LensModel",)
 _FOCAL_FULL = ("Exif.Photo.FocalLengthIn35mmFilm",)
-_DISTANCE = ("Exif.Photo.SubjectDistance",)
-#: Distances (metres) that mean far away; more is no distance.
-_FAR = 10_000.0
 
 
 def open_metadata(path: Path) -> exiv2.Image:
@@ -204,21 +205,33 @@ def _info(image: exiv2.Image) -> FrameInfo:
         value = _number(data, keys)
         return value if value and value > 0 else None
 
-    distance = positive(_DISTANCE)
+    shot = read_shot(data, image.xmpData())
+    words = {one.name: one.words for one in shot}
     return FrameInfo(
         zone=None if zone is None else int(f"{zone[1]}1") * (60 * int(zone[2]) + int(zone[3])),
         make=_text(data, ("Exif.Image.Make",)),
         model=_text(data, ("Exif.Image.Model",)),
-        lens=_text(data, _LENS),
+        lens=words.get("lens", ""),
         shutter=positive(_SHUTTER),
         aperture=positive(_APERTURE),
-        iso=positive(_ISO),
+        iso=float(words["ISO"]) if "ISO" in words else None,
         focal=positive(_FOCAL),
         taken=taken,
         bias=_number(data, _BIAS),
         focal_full=positive(_FOCAL_FULL),
-        distance=distance if distance is not None and distance < _FAR else None,
+        distance=metres(words.get("focus distance", "")),
+        focus=_upright_focus(data),
+        shot=shot,
     )
+
+
+def _upright_focus(data: exiv2.ExifData) -> tuple[float, float] | None:
+    found = focus_point(data)
+    if found is None:
+        return None
+    x, y = found[:2]
+    turned = {"3": (1 - x, 1 - y), "6": (1 - y, x), "8": (y, 1 - x)}
+    return turned.get(_text(data, ("Exif.Image.Orientation",)), (x, y))
 
 
 #: Photo tags that describe the pixels of the file they stand in, or are bound to its layout: never copied.

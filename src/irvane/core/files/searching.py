@@ -12,6 +12,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import partial
 
 from irvane.core.files.info import FrameInfo
 from irvane.core.files.proofs import KEEP, REJECT
@@ -44,9 +45,20 @@ _NUMBERS: tuple[tuple[str, Callable[[Searched], float | None]], ...] = (
 )  # fmt: skip
 _SHUTTER = re.compile(r"(?:\bshutter\s*:?\s*)?(?<!\d)1/(\d+)(?:\s*s\b)?")
 _DATE = re.compile(r"(?:\bdate\s*:?\s*)?\b((?:19|20)\d\d-\d\d?(?:-\d\d?)?)\b|\bdate\s*:?\s*((?:19|20)\d\d)\b")
-_TEXTS = {"lens": lambda one: one.info.lens, "camera": lambda one: f"{one.info.make} {one.info.model}",
-          "name": lambda one: one.name}  # fmt: skip
-_TEXT = re.compile(r"\b(lens|camera|name)\s*:?\s+(\S+)|\b(lens|camera|name):(\S+)")
+#: What files say of their shots (:mod:`irvane.core.files.shot`) that can be asked for by name.
+_SAID = ("program", "metering", "flash", "drive", "bracket", "firmware", "converter", "stabilised")
+
+
+def _said(name: str, one: Searched) -> str:
+    return " ".join(said.words for said in one.info.shot if said.name == name)
+
+
+_TEXTS: dict[str, Callable[[Searched], str]] = {
+    "lens": lambda one: one.info.lens, "camera": lambda one: f"{one.info.make} {one.info.model}",
+    "name": lambda one: one.name, **{name: partial(_said, name) for name in _SAID},
+}  # fmt: skip
+_FIELD = "|".join(_TEXTS)
+_TEXT = re.compile(rf"\b({_FIELD})\s*:?\s+(\S+)|\b({_FIELD}):(\S+)")
 _MARKS = {"kept": KEEP, "keep": KEEP, "rejected": REJECT, "reject": REJECT}
 
 
@@ -93,6 +105,7 @@ def _word_test(word: str) -> Test:
     def holds(one: Searched) -> bool:
         info = one.info
         told = f"{one.name} {info.make} {info.model} {info.lens} {info.iso or 0:.0f}".casefold()
+        told += " ".join(said.words for said in info.shot).casefold()
         return word in told or (word in _MARKS and one.mark == _MARKS[word])
 
     return holds

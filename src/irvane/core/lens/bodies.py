@@ -67,7 +67,8 @@ def camera(make: str, model: str) -> Any:
 
 @lru_cache(maxsize=64)
 def mounts(make: str, model: str) -> frozenset[str]:
-    """Mounts of the lenses that a body can carry; of a body that is not known, those of its maker's.
+    """Mounts of the lenses that a body can carry; of a body that is not known, those of its maker's; none
+    where nothing is known.
 
     Of a camera whose lens cannot be changed it is one of its own, in lower case.
     """
@@ -96,7 +97,8 @@ def _named() -> dict[str, tuple[Named, frozenset[str]]]:
         wide = float(lens.min_aperture) if lens.min_aperture else None
         apertures = one.apertures or (None if wide is None else (wide, wide))
         maker = one.maker or maker_of(str(lens.maker))
-        found[name] = replace(one, maker=maker, focals=focals, apertures=apertures), mounted
+        words = one.words - {maker}
+        found[name] = replace(one, maker=maker, focals=focals, apertures=apertures, words=words), mounted
     return found
 
 
@@ -105,7 +107,7 @@ def fitting(make: str, model: str, focal: float | None) -> list[tuple[str, Named
     carried = mounts(make, model)
     found = []
     for name, (one, mounted) in _named().items():
-        if not mounted & carried:
+        if carried and not mounted & carried:
             continue
         low, high = one.focals or (0.0, 1e9)
         if (

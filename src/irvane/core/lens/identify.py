@@ -63,7 +63,8 @@ _JOINED = (
     (r"\b(ef|rf|af|d|e)-(s|m|p|i|fa)\b", r"\1\2"), (r"\bm\.\s*zuiko\b", "m zuiko"), (r"\bd\s+fa\b", "dfa"),
     (r"\bfa\s+j\b", "faj"), (r"[*★]", " star "), (r"\bzoom-nikkor\b", "nikkor"), (r"\bt\s+star\b", " "),
     (r"\bat-x\b", "atx"), (r"\bart\b", "a"), (r"\bcontemporary\b", "c"), (r"\bsports?\b", "s"),
-    (r"\basph\.", "asph"), (r"\bm\.(?=\d)", "m "), (r"\baspherical\b", "asph"), (r"\bmark\s+(?=i)", ""), (r"\bmk\s*(?=i)", ""),
+    (r"\basph\.", "asph"), (r"\bm\.(?=\d)", "m "), (r"\baspherical\b", "asph"),
+    (r"\bmark\s+(?=i)", ""), (r"\bmk\s*(?=i)", ""),
 )  # fmt: skip
 _NUMBER = r"\d+(?:\.\d+)?"
 _FOCAL = re.compile(rf"(?<![\d./])({_NUMBER})(?:\s*-\s*({_NUMBER}))?\s*mm")
@@ -171,8 +172,9 @@ def _near(a: tuple[float, float] | None, b: tuple[float, float] | None, share: f
 
 
 def maker_of(text: str) -> str:
-    """The maker that a text names first; empty where it names none."""
-    return next((_MAKERS[w] for w in re.findall("[a-z]+", text.lower()) if w in _MAKERS), "")
+    """The maker that a text names first; its first word where it is none of the known ones."""
+    words = re.findall("[a-z]+", text.lower())
+    return next((_MAKERS[w] for w in words if w in _MAKERS), words[0] if words else "")
 
 
 def _of_maker(wanted: Named, lens: Named, body: str) -> bool:
@@ -197,6 +199,11 @@ def _alike(wanted: Named, lens: Named) -> bool:
     )
 
 
+def _apart(wanted: Named, lens: Named) -> frozenset[str]:
+    """The words that only one of them has."""
+    return (wanted.words - {lens.maker}) ^ lens.words
+
+
 def _the_one(wanted: Named, alike: Sequence[tuple[str, Named]], body: str) -> str:
     """The lens that a name means without a doubt; empty where there is none, or more than one."""
     own = [(full, lens) for full, lens in alike if _of_maker(wanted, lens, body)]
@@ -208,12 +215,13 @@ def _the_one(wanted: Named, alike: Sequence[tuple[str, Named]], body: str) -> st
         (own, line | _OFTEN_LEFT_OUT | _ALSO_LEFT_OUT.get(maker, frozenset())),
     ]
     if not wanted.maker:
-        # bodies of open mounts name the lenses of other makers without them: such words must agree to the letter
+        # bodies of open mounts name the lenses of other makers without them: such words must agree to the
+        # letter
         if not wanted.words - _OFTEN_LEFT_OUT:
             return ""
         steps = [(alike, frozenset()), *steps[1:]]
     for among, left_out in steps:
-        found = [(full, lens) for full, lens in among if wanted.words ^ lens.words <= left_out]
+        found = [(full, lens) for full, lens in among if _apart(wanted, lens) <= left_out]
         same_code = [one for one in found if one[1].code == wanted.code]
         if found:
             found = same_code or found
@@ -241,11 +249,13 @@ def chosen(names: Sequence[str], lenses: Iterable[tuple[str, Named]], body: str)
     for name in names:
         for one in alternatives(name):
             wanted = parsed(one)
-            alike = [] if wanted.focals is None else [pair for pair in known if _alike(wanted, pair[1])]
+            alike = [(full, lens) for full, lens in known if _alike(wanted, lens)]
+            if wanted.focals is None:  # words alone: to the letter
+                alike = [(full, lens) for full, lens in alike if wanted.words and not _apart(wanted, lens)]
             for full, lens in alike:
                 if wanted.maker and not _of_maker(wanted, lens, body):
                     continue
-                rank = not _of_maker(wanted, lens, body), len(wanted.words ^ lens.words)
+                rank = not _of_maker(wanted, lens, body), len(_apart(wanted, lens))
                 offered[full] = min(offered.get(full, (True, 99)), rank)
             possible += not wanted.bare
             if not wanted.bare and (found := _the_one(wanted, alike, body)):

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from irvane.core.lens import answers
-from irvane.core.lens.bodies import by_name, camera, fitting, full_name
+from irvane.core.lens.bodies import by_name, camera, fitting, full_name, mounts
 from irvane.core.lens.identify import chosen, maker_of
 from irvane.core.lens.optics import FULL_DIAGONAL, Optics
 from irvane.core.pixels.radial import DISTANCES
@@ -143,6 +143,7 @@ def _looked_up(optics: Optics) -> Profile | None:
             return None
     else:
         candidates, certain = chosen([optics.lens], lenses, maker_of(optics.make))
+        certain = certain and bool(mounts(optics.make, optics.model))
     if not candidates:
         return None
     lens = _fitting(by_name()[candidates[0]], _crop(optics))
