@@ -45,6 +45,12 @@ class Lenses(QObject):
 
         self.service.long("lenses", "", lambda _progress: _found(facts), done)
 
+    def take(self, name: str) -> None:
+        """Use a lens for this proof, and for this body and lens from now on."""
+        facts = self.framing.facts()
+        if facts is not None:
+            self._take(facts, name, True)
+
     def _take(self, facts: LensFacts, name: str, kept: bool) -> None:
         item, lens = self.proofs.item(), self.framing.lens()
         if item is None or lens is None:

@@ -181,6 +181,7 @@ class Window(Whole):
         )
         shelf.write.connect(self.writing.write)
         shelf.choose_lens.connect(self.lenses.choose)
+        shelf.likely.taken.connect(self.lenses.take)
         shelf.frame_it.connect(self.framing.toggle)
         shelf.level.connect(self.framing.level)
         shelf.pick_fringe.connect(proofs.pick_fringe)

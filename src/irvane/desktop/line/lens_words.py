@@ -58,7 +58,7 @@ def lens_text(settings: Settings, frame: Frame) -> str:
         likely = find_profile(optics)
         said.append(
             "No profile found: choose one by name." if likely is None
-            else f"Not certain, so not used: {likely.name}. Choose it by name if it is the lens."
+            else f"Not certain, so not used: {' or '.join((likely.name, *likely.others))}. Choose above."
         )  # fmt: skip
     if optics.skipped:
         said.append(f"Left out of the file's corrections: {', '.join(optics.skipped)}.")

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from irvane.core.groups import (
     COLOUR_ERRORS,
     FOCUS,
+    PROFILE,
     UPRIGHT,
     WHITE_BALANCE,
     WHOLE,
@@ -31,6 +32,7 @@ from irvane.desktop.line.acutance_words import acutance_text
 from irvane.desktop.line.controls import NumberRow, PointsRow
 from irvane.desktop.line.head import StationHead
 from irvane.desktop.line.lens_words import lens_text
+from irvane.desktop.line.likely import LikelyButton, candidates
 from irvane.desktop.line.names import CropRow, NameRow
 from irvane.desktop.line.page import FOLDER, GRADE, QUEUE, StationPage
 from irvane.desktop.line.plots import Plot
@@ -241,6 +243,8 @@ class Shelf(QWidget):
         row.addWidget(self.level_button)
         row.addWidget(lines)
         self.stations["lens"].add(UPRIGHT, holder)
+        self.likely = LikelyButton()
+        self.stations["lens"].add(PROFILE, self.likely)
         own = QPushButton("Measure the lens")
         own.setToolTip(
             "From the edges of the selected frames: σ in the middle and in the corners. New proofs of frames "
@@ -364,6 +368,7 @@ class Shelf(QWidget):
             )
         elif self._station == "lens" and frame is not None:
             self.lens_words.setText(lens_text(settings, frame))
+            self.likely.offer(candidates(settings, frame) if editable else ())
             self.plot.show_histogram(content.whole.histogram if content.whole is not None else None, "")
         elif self._station == "acutance" and frame is not None:
             self.acutance_words.setText(acutance_text(settings, frame))
