@@ -55,7 +55,7 @@ def test_a_lens_that_is_likely_is_one_click_away_and_kept(driver: Driver, namele
 def test_the_card_says_it_with_its_tags(driver: Driver, nameless: Path) -> None:
     window = driver.window
     _open(driver, nameless)
-    window.actions.by_name["shot"].trigger()
+    window.surface.commands.by_name["shot"].trigger()
     card = QApplication.activePopupWidget()
     assert card is not None
     told = "\n".join(card.texts)
