@@ -95,8 +95,9 @@ def attempt(path: Path) -> str:
     import shutil
 
     from irvane.core.errors import IrvaneError
+    from irvane.core.files.carrying import Form, copy_metadata
     from irvane.core.files.header import header_facts
-    from irvane.core.files.info import Form, copy_metadata, read_info
+    from irvane.core.files.info import read_info
     from irvane.core.files.presets import ENDING as PRESET
     from irvane.core.files.presets import read_preset
     from irvane.core.files.sidecar import ENDING, read_proofs

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import struct
 import zlib
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,7 +14,8 @@ import numpy as np
 
 from irvane.core.colour.icc import profile
 from irvane.core.errors import WriteError
-from irvane.core.files.info import Form, Kept, copy_metadata
+from irvane.core.files.boxes import avif_with_metadata, jxl_with_metadata
+from irvane.core.files.carrying import Form, Kept, copy_metadata, packed
 from irvane.core.files.writers import SOFTWARE
 from irvane.core.lazily import lazily
 from irvane.core.store.atomic import atomic_file
@@ -72,24 +74,53 @@ def write_png(
             )
 
 
-def write_jxl(target: Path, pixels: np.ndarray, *, quality: float, overwrite: bool) -> None:
-    """JPEG XL in sRGB (uint8 or uint16 H×W×3); no metadata: the encoder used takes none."""
-    coded = imagecodecs.jpegxl_encode(np.ascontiguousarray(pixels), level=int(quality), usecontainer=True)
+@dataclass(frozen=True)
+class Carried:
+    """Metadata for formats that hold them as they are: where from, what was done, what of it."""
+
+    source: Path
+    description: str
+    kept: Kept
+
+    def packed(self, pixels: np.ndarray, srgb: bool) -> tuple[bytes, bytes]:
+        """Exif and XMP for a picture."""
+        h, w = pixels.shape[:2]
+        return packed(self.source, SOFTWARE, self.description, Form(w, h, srgb), self.kept)
+
+
+def write_jxl(
+    target: Path, pixels: np.ndarray, *, quality: float, overwrite: bool, carried: Carried | None = None
+) -> None:
+    """JPEG XL in sRGB (uint8 or uint16 H×W×3)."""
+    coded = bytes(
+        imagecodecs.jpegxl_encode(np.ascontiguousarray(pixels), level=int(quality), usecontainer=True)
+    )
+    if carried is not None:
+        coded = jxl_with_metadata(coded, *carried.packed(pixels, True))
     with atomic_file(target, overwrite) as temporary:
-        temporary.write_bytes(bytes(coded))
+        temporary.write_bytes(coded)
 
 
-def write_avif(target: Path, pixels: np.ndarray, *, space: str, quality: float, overwrite: bool) -> None:
-    """AVIF with 10 bits (uint16 H×W×3, 0…65,535), its space by code (ITU-T H.273); no metadata: the encoder
-    used takes none."""
+def write_avif(
+    target: Path,
+    pixels: np.ndarray,
+    *,
+    space: str,
+    quality: float,
+    overwrite: bool,
+    carried: Carried | None = None,
+) -> None:
+    """AVIF with 10 bits (uint16 H×W×3, 0…65,535), its space by code (ITU-T H.273)."""
     if space not in _CICP:
         raise WriteError(target, "AVIF names sRGB, Display P3 and Rec. 2020 only; choose one of these")
     primaries, transfer = _CICP[space]
     ten = (pixels >> 6).astype(np.uint16)
-    coded = imagecodecs.avif_encode(
+    coded = bytes(imagecodecs.avif_encode(
         np.ascontiguousarray(ten), level=int(quality), speed=6, bitspersample=10, primaries=primaries,
         transfer=transfer,
         matrix=1 if space != "rec2020" else 9,
-    )  # fmt: skip
+    ))  # fmt: skip
+    if carried is not None:
+        coded = avif_with_metadata(coded, *carried.packed(pixels, space == "srgb"))
     with atomic_file(target, overwrite) as temporary:
-        temporary.write_bytes(bytes(coded))
+        temporary.write_bytes(coded)

@@ -14,7 +14,7 @@ from irvane.core.colour.icc import profile
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import WriteError
 from irvane.core.files.boundary import textual
-from irvane.core.files.info import Form, Kept, copy_metadata
+from irvane.core.files.carrying import Form, Kept, copy_metadata
 from irvane.core.lazily import lazily
 from irvane.core.store.atomic import atomic_file, begin_writing
 

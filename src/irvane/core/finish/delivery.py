@@ -13,7 +13,8 @@ from irvane.core.acutance.enlarging import LANCZOS, enlarged, enlarged_extent
 from irvane.core.colour.camera import BASE_EXPOSURE
 from irvane.core.colour.rendering import encode
 from irvane.core.errors import WriteError
-from irvane.core.files.info import FrameInfo, Kept
+from irvane.core.files.carrying import Kept
+from irvane.core.files.info import FrameInfo
 from irvane.core.files.linear_dng import write_linear_dng
 from irvane.core.files.opcode_writing import nothing, opcodes_of
 from irvane.core.files.writers import Bands, quantise
@@ -114,7 +115,8 @@ def _deliver(
     is_light = how.format == "exr" or (how.format == "tiff" and how.depth == 32 and not one.toned(how))
     if not is_light:
         bands = Bands(output_size(one, how), DTYPES[how.depth], seen(_encoded(one, how, progress)))
-        return write_picture(how.format, path, bands, told)
+        write_picture(how.format, path, bands, told)
+        return ()
     output = Output(how.space, True, toned=one.toned(how))
     raised = BASE_EXPOSURE if one.developed.colour is not None else 0.0
     bands = Bands(output_size(one, how), np.float32, seen(_scaled(one, how, output, progress)))

@@ -12,6 +12,7 @@ import platformdirs
 from irvane.core.colour.spaces import SPACES
 from irvane.core.errors import ReadError, SettingError
 from irvane.core.files import formats
+from irvane.core.files.carrying import POLICIES
 from irvane.core.files.preferences import preferences
 from irvane.core.finish.medium import MEDIA
 from irvane.core.finish.size import Size
@@ -24,7 +25,7 @@ _LARGEST = 1_000_000
 #: Formats by their key.
 FORMATS = {one.key: one for one in formats.FORMATS if one.offered}
 #: What of the source's metadata is kept, and what is done when a file of that name exists.
-METADATA = {"all": "all", "no-places": "all but place and serial numbers", "none": "none"}
+METADATA = POLICIES
 EXISTING = {
     "number": "write beside it with a number",
     "skip": "write nothing",

@@ -8,8 +8,8 @@ from pathlib import Path
 
 import numpy as np
 
-from irvane.core.files.info import Kept
-from irvane.core.files.other_writers import write_avif, write_jxl, write_png, write_radiance
+from irvane.core.files.carrying import Kept
+from irvane.core.files.other_writers import Carried, write_avif, write_jxl, write_png, write_radiance
 from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
 
 #: Depth that stands for floating point of 16 bits; what is computed for each depth.
@@ -83,12 +83,20 @@ def _radiance(path: Path, bands: Bands, told: Told) -> None:
     write_radiance(path, light, description=words, raised=told.raised, overwrite=told.overwrite)
 
 
+def _carried(told: Told) -> Carried:
+    return Carried(told.source, told.description, told.kept)
+
+
 def _jxl(path: Path, bands: Bands, told: Told) -> None:
-    write_jxl(path, whole_of(bands), quality=told.quality, overwrite=told.overwrite)
+    pixels = whole_of(bands)
+    write_jxl(path, pixels, quality=told.quality, overwrite=told.overwrite, carried=_carried(told))
 
 
 def _avif(path: Path, bands: Bands, told: Told) -> None:
-    write_avif(path, whole_of(bands), space=told.space, quality=told.quality, overwrite=told.overwrite)
+    write_avif(
+        path, whole_of(bands), space=told.space, quality=told.quality, overwrite=told.overwrite,
+        carried=_carried(told),
+    )  # fmt: skip
 
 
 _WRITERS: dict[str, Callable[[Path, Bands, Told], None]] = {
@@ -100,17 +108,13 @@ _WRITERS: dict[str, Callable[[Path, Bands, Told], None]] = {
     "jxl": _jxl,
     "avif": _avif,
 }
-#: Formats whose encoders take no metadata.
-_WITHOUT_METADATA = ("jxl", "avif")
 
 
-def write_picture(key: str, path: Path, bands: Bands, told: Told) -> tuple[str, ...]:
-    """Write a picture in a format; returns sentences on what the format could not hold.
+def write_picture(key: str, path: Path, bands: Bands, told: Told) -> None:
+    """Write a picture in a format.
 
     Raises
     ------
     WriteError, Cancelled
     """
     _WRITERS[key](path, bands, told)
-    lost = key in _WITHOUT_METADATA and told.kept.what != "none"
-    return ("This format is written without metadata.",) if lost else ()
