@@ -62,7 +62,6 @@ def originals(folder: Path) -> list[Path]:
         write_tiff(folder / name, pixels, space="srgb")
         made.append(folder / name)
     write_jpeg(folder / "a.jpg", np.rint(light * 255).astype(np.uint8), space="srgb", quality=90)
-    write_jpeg(folder / "plain.jpg", np.zeros((64, 64, 3), np.uint8), space="srgb", quality=90)
     write_exr(folder / "a.exr", light, space="rec2020")
     (folder / "a.png").write_bytes(imagecodecs.png_encode(np.rint(light * 65535).astype(np.uint16)))
     sidecar = save_sidecar(Sidecar(), folder / "bayer.dng", "").path
@@ -92,7 +91,7 @@ def mutated(content: bytes, seed: int) -> bytes:
 
 def attempt(path: Path) -> str:
     """Everything that is done to a file when it is opened; returns a fault, or nothing."""
-    import shutil
+    import numpy as np
 
     from irvane.core.errors import IrvaneError
     from irvane.core.files.carrying import Form, copy_metadata
@@ -102,6 +101,7 @@ def attempt(path: Path) -> str:
     from irvane.core.files.presets import read_preset
     from irvane.core.files.sidecar import ENDING, read_proofs
     from irvane.core.files.thumbnails import preview
+    from irvane.core.files.writers import write_jpeg
     from irvane.core.line.source import FileSource
 
     def told(p: Path) -> None:
@@ -109,7 +109,7 @@ def attempt(path: Path) -> str:
 
     def passed_on(p: Path) -> None:
         target = p.with_name(f"{p.name}-target.jpg")
-        shutil.copy(p.with_name("plain.jpg"), target)
+        write_jpeg(target, np.zeros((64, 64, 3), np.uint8), space="srgb", quality=90, overwrite=True)
         copy_metadata(p, target, "Irvane", "none", Form(64, 64, True, True))
 
     steps: list[Callable[[Path], object]] = [

@@ -118,8 +118,8 @@ def _frame() -> tuple[Command, ...]:
           "this one, side by side on one spot; each is kept or rejected, then the next follow.", _FRAME,
           page="choose"),
         c("Frame", "choose", "shot", "What the file says of this shot", "", "Camera, lens, focus, drive, "
-          "bracket and more, the maker's notes among it; every value with the tag that it comes from.", _FRAME,
-          page="choose"),
+          "bracket and more, the maker's notes among it; each value with its tag.",
+          _FRAME, page="choose"),
         c("Frame", "automatic", "automatic", "Automatic for the selected frames …", "Shift+A", "Noise "
           "removal, sharpening, lens and light by what is measured in each frame; shown before it is done.",
           ("meant",), page="automatic"),

@@ -1,7 +1,10 @@
-"""What of a source's metadata goes into a written picture: Exif, XMP and IPTC by one policy, whatever the format.
+"""What of a source's metadata goes into a written picture: Exif, XMP and IPTC by one policy, whatever the
+format.
 
-After the Metadata Working Group's guidance (2.0): what stands in several of them is kept alike, and what no longer
-holds for the written pixels is dropped. What was done is added to the history (XMP Specification Part 2, xmpMM).
+After the Metadata Working Group's guidance (2.0): what stands in several of them is kept alike, and what no
+longer
+holds for the written pixels is dropped. What was done is added to the history (XMP Specification Part 2,
+xmpMM).
 """
 
 from __future__ import annotations
@@ -82,34 +85,40 @@ _PLACE = (
 #: Of what tells which camera it was, and whose.
 _SERIAL = (
     "Exif.Photo.BodySerialNumber", "Exif.Photo.LensSerialNumber", "Exif.Photo.CameraOwnerName",
-    "Exif.Photo.ImageUniqueID", "Exif.Photo.UserComment", "Xmp.aux.*", "Xmp.xmpMM.*", "Xmp.exifEX.*SerialNumber*",
+    "Exif.Photo.ImageUniqueID", "Exif.Photo.UserComment", "Xmp.aux.*", "Xmp.xmpMM.*",
+    "Xmp.exifEX.*SerialNumber*",
 )  # fmt: skip
 _RIGHTS = (
-    "Exif.Image.Artist", "Exif.Image.Copyright", "Xmp.dc.creator", "Xmp.dc.rights", "Xmp.xmpRights.*", "Xmp.plus.*",
-    "Xmp.photoshop.Credit", "Xmp.photoshop.AuthorsPosition", "Xmp.iptc.CreatorContactInfo*",
-    "Iptc.Application2.Byline*", "Iptc.Application2.Copyright", "Iptc.Application2.Credit", "Iptc.Envelope.CharacterSet",
+    "Exif.Image.Artist", "Exif.Image.Copyright", "Xmp.dc.creator", "Xmp.dc.rights", "Xmp.xmpRights.*",
+    "Xmp.plus.*", "Xmp.photoshop.Credit", "Xmp.photoshop.AuthorsPosition", "Xmp.iptc.CreatorContactInfo*",
+    "Iptc.Application2.Byline*", "Iptc.Application2.Copyright", "Iptc.Application2.Credit",
+    "Iptc.Envelope.CharacterSet",
 )  # fmt: skip
 _LEFT = {
     "all": (), "no-place": _PLACE, "no-serials": _SERIAL, "no-places": (*_PLACE, *_SERIAL), "rights": (),
 }  # fmt: skip
-#: What is copied at all: what describes the scene, the shot and the people, not the file or another program's settings.
+#: What is copied at all: what describes the scene, the shot and the people, not the file or another
+#: program's settings.
 _COPIED = (
-    "Exif.Photo.*", "Exif.GPSInfo.*", "Exif.Image.Make", "Exif.Image.Model", "Exif.Image.DateTime", "Exif.Image.Artist",
-    "Exif.Image.Copyright", "Exif.Image.ImageDescription", "Exif.Image.Rating*", "Exif.Image.XP*",
-    "Xmp.dc.*", "Xmp.xmp.Rating", "Xmp.xmp.Label", "Xmp.xmp.CreateDate", "Xmp.xmpRights.*", "Xmp.plus.*",
-    "Xmp.photoshop.*", "Xmp.iptc.*", "Xmp.iptcExt.*", "Xmp.lr.hierarchicalSubject*", "Xmp.aux.Lens*",
-    "Xmp.aux.SerialNumber", "Xmp.aux.OwnerName", "Xmp.exif.GPS*", "Xmp.xmpMM.History*", "Xmp.MicrosoftPhoto.Rating",
-    "Iptc.Application2.*", "Iptc.Envelope.CharacterSet",
+    "Exif.Photo.*", "Exif.GPSInfo.*", "Exif.Image.Make", "Exif.Image.Model", "Exif.Image.DateTime",
+    "Exif.Image.Artist", "Exif.Image.Copyright", "Exif.Image.ImageDescription", "Exif.Image.Rating*",
+    "Exif.Image.XP*", "Xmp.dc.*", "Xmp.xmp.Rating", "Xmp.xmp.Label", "Xmp.xmp.CreateDate",
+    "Xmp.xmpRights.*", "Xmp.plus.*", "Xmp.photoshop.*", "Xmp.iptc.*", "Xmp.iptcExt.*",
+    "Xmp.lr.hierarchicalSubject*", "Xmp.aux.Lens*", "Xmp.aux.SerialNumber", "Xmp.aux.OwnerName",
+    "Xmp.exif.GPS*", "Xmp.xmpMM.History*", "Xmp.MicrosoftPhoto.Rating", "Iptc.Application2.*",
+    "Iptc.Envelope.CharacterSet",
 )  # fmt: skip
 #: What no longer holds for the pixels that are written, or is bound to the layout of the file it stood in.
 _DROPPED = (
-    "Exif.Photo.MakerNote", "Exif.Photo.Pixel?Dimension", "Exif.Photo.ColorSpace", "Exif.Photo.InteroperabilityTag",
-    "Exif.Photo.CFAPattern", "Exif.Photo.Subject*", "Exif.Photo.FocalPlane*", "Exif.Photo.Compo*", "Exif.Photo.Compressed*",
-    "Exif.Photo.OECF", "Exif.Photo.SpatialFrequencyResponse", "Exif.Photo.CustomRendered", "Exif.Photo.Gamma",
+    "Exif.Photo.MakerNote", "Exif.Photo.Pixel?Dimension", "Exif.Photo.ColorSpace",
+    "Exif.Photo.InteroperabilityTag", "Exif.Photo.CFAPattern", "Exif.Photo.Subject*",
+    "Exif.Photo.FocalPlane*", "Exif.Photo.Compo*", "Exif.Photo.Compressed*", "Exif.Photo.OECF",
+    "Exif.Photo.SpatialFrequencyResponse", "Exif.Photo.CustomRendered", "Exif.Photo.Gamma",
     "Exif.Photo.DeviceSettingDescription", "Exif.Photo.RelatedSoundFile", "Exif.Photo.ExifVersion",
-    "Exif.Photo.FlashpixVersion", "Exif.Photo.0x*", "Xmp.dc.format", "Xmp.photoshop.ColorMode", "Xmp.photoshop.ICCProfile",
-    "Xmp.photoshop.History", "Xmp.photoshop.DocumentAncestors*", "Xmp.photoshop.SidecarForExtension",
-    "Xmp.iptcExt.ImageRegion*", "Xmp.xmpMM.History*instanceID", "Iptc.Application2.Preview*", "Iptc.Application2.SuppCategoryX",
+    "Exif.Photo.FlashpixVersion", "Exif.Photo.0x*", "Xmp.dc.format", "Xmp.photoshop.ColorMode",
+    "Xmp.photoshop.ICCProfile", "Xmp.photoshop.History", "Xmp.photoshop.DocumentAncestors*",
+    "Xmp.photoshop.SidecarForExtension", "Xmp.iptcExt.ImageRegion*", "Xmp.xmpMM.History*instanceID",
+    "Iptc.Application2.Preview*",
 )  # fmt: skip
 #: Exif that a raw has in its first directory (TIFF/EP, ISO 12234-2), for the same in the written one.
 _OF_FIRST = (

@@ -78,7 +78,7 @@ _BACKWARDS = re.compile(r"(?<![\d.])(?:1:)?(\d(?:\.\d+)?)(?:-(\d(?:\.\d+)?))?/(\
 _CODE = re.compile(r"(?:(?<=[acs])|\b)0\d\d\b|\b[abf]\d{3}[a-z]?\b|\bs[ae]l\d\w*(?:-\d)?\b")
 _CONVERTER = re.compile(rf"\+\s*(?:[a-z\s-]*?)({_NUMBER})\s*x(?:\s+(?:extender|converter)\s*(i*))?")
 #: What exiv2 and cameras write where they know of no lens.
-_NO_NAME = re.compile(r"|-+|n/a|none|unknown.*|manual lens.*|\(?\d+\)?|.*\bno lens\b.*|other lens", re.I)
+_NO_NAME = re.compile(r"|-+|n/a|none|unknown.*|man\w+ lens.*|\(?\d+\)?|.*\bno lens\b.*|other lens", re.I)
 
 
 @dataclass(frozen=True)

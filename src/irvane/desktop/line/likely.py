@@ -37,7 +37,8 @@ class LikelyButton(QPushButton):
     def __init__(self) -> None:
         super().__init__("Is it one of these?")
         self.setToolTip(
-            "Lenses of the database that this body can carry and that agree with what the file says, but not in "
+            "Lenses of the database that this body can carry and that agree with what the file says, but "
+            "not in "
             "every word. The one that you choose is used for this body and lens from now on."
         )
         self.names: tuple[str, ...] = ()
