@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from datetime import timedelta
 
 import cv2
@@ -91,6 +92,28 @@ def test_a_burst_is_ranked_by_the_sharpness_of_its_subject() -> None:
     first, second = ranks(list(zip(soon, told, strict=True)))
     assert first == told[0].subject and second > first
     assert ranks([(soon[0], None)]) == [math.inf]
+
+
+@pytest.mark.parametrize(
+    ("flip", "sharp", "soft"), [(0, (0.25, 0.5), (0.75, 0.5)), (6, (0.5, 0.25), (0.5, 0.75))]
+)
+def test_sharpness_is_told_where_the_camera_focused(
+    flip: int, sharp: tuple[float, float], soft: tuple[float, float]
+) -> None:
+    """The left half is sharp, the right one is not; the point is stated for the upright picture (turned by hand)."""
+    y, x = np.mgrid[:960, :1440]
+    squares = np.where((y // 30 + x // 30) % 2, 0.6, 0.15).astype(np.float32)
+    turned = cv2.warpAffine(
+        squares, cv2.getRotationMatrix2D((720, 480), 9, 1.0), (1440, 960), borderMode=cv2.BORDER_REFLECT
+    )
+    light = cv2.GaussianBlur(np.repeat(turned[..., None], 3, axis=2), (0, 0), 0.6)
+    both = np.hstack([light[:, :720], cv2.GaussianBlur(light, (0, 0), 3)[:, 720:]])
+    frame = shots.loaded(np.ascontiguousarray(both * 0.8 * shots.NEUTRAL, np.float32), 100, flip=flip)
+    told = [measure_loaded(replace(frame, info=replace(frame.info, focus=place))) for place in (sharp, soft)]
+    assert told[0].focused is not None and told[1].focused is not None
+    assert told[0].focused < 1.6 < 2.2 < told[1].focused
+    assert told[1].ranked == told[1].focused and told[1].edges_words().startswith("focus ")
+    assert measure_loaded(frame).focused is None
 
 
 def test_figures_of_a_frame_are_kept_by_content(tmp_path, monkeypatch: pytest.MonkeyPatch, frames) -> None:  # type: ignore[no-untyped-def]

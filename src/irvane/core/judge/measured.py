@@ -33,7 +33,9 @@ from irvane.core.store.small import read_small
 SHARP_ENOUGH = 1.6
 #: Noise of a finished picture (encoded by a square root) that is counted with at least: its steps of 8 bits.
 _LEAST_NOISE = 0.002
-_FORM = 2
+_FORM = 3
+#: Radius around the point of focus, as a share of the longer side.
+_AROUND = 0.06
 #: Longer side of the picture that the subject is looked for in.
 _SIDE = 640
 #: Bytes of what is kept, at most.
@@ -51,6 +53,8 @@ class Measured:
     blur : σ of the sharpest edges in pixels; None where there are too few edges to tell.
     subject : the same inside of the frame's subject; None where none was found, or it has too few edges.
     clipped : share of pixels that hold a colour clipped on the sensor; None for finished pictures.
+    focused : the same around the point where the camera focused; None where its file does not say, or it has
+        too few edges.
     """
 
     noise: str
@@ -58,11 +62,13 @@ class Measured:
     blur: float | None
     clipped: float | None
     subject: float | None = None
+    focused: float | None = None
 
     @property
     def ranked(self) -> float | None:
         """By what frames are ranked: the edges of what is meant, where that is known."""
-        return self.blur if self.subject is None else self.subject
+        known = (one for one in (self.focused, self.subject) if one is not None)
+        return next(known, self.blur)
 
     @property
     def sharp_enough(self) -> bool:
@@ -79,7 +85,9 @@ class Measured:
         return ", ".join(part for part in (self.edges_words(), self.noise) if part)
 
     def edges_words(self) -> str:
-        """``edges 0.9 px``, or ``subject 0.9 px``."""
+        """``edges 0.9 px``, ``subject 0.9 px``, or ``focus 0.9 px``."""
+        if self.focused is not None:
+            return f"focus {self.focused:.1f} px"
         if self.subject is not None:
             return f"subject {self.subject:.1f} px"
         return "no edges to tell" if self.blur is None else f"edges {self.blur:.1f} px"
@@ -93,10 +101,25 @@ def measure_loaded(loaded: Loaded) -> Measured:
         share = 0.0 if bits is None else float(np.count_nonzero(bits) / bits.size)
         edges = edges_of(loaded.mosaic, loaded.noise)
         subject = _subject(bin_colour(loaded.mosaic), loaded, edges)
-        return Measured(noise_class(snr), round(decibels(snr), 1), _rounded(sharpest(edges)), share, subject)
+        return Measured(
+            noise_class(snr), round(decibels(snr), 1), _rounded(sharpest(edges)), share, subject,
+            _focused(loaded, edges),
+        )  # fmt: skip
     assert loaded.picture is not None
     edges = _edges_of_picture(loaded.picture)
-    return Measured("", None, _rounded(sharpest(edges)), None, _subject(loaded.picture, loaded, edges))
+    subject = _subject(loaded.picture, loaded, edges)
+    return Measured("", None, _rounded(sharpest(edges)), None, subject, _focused(loaded, edges))
+
+
+def _focused(loaded: Loaded, edges: Edges) -> float | None:
+    """σ of the sharpest edges around the point where the camera focused."""
+    if loaded.info.focus is None:
+        return None
+    x, y = loaded.info.focus
+    x, y = {3: (1 - x, 1 - y), 6: (y, 1 - x), 5: (1 - y, x)}.get(loaded.flip, (x, y))  # as the sensor lies
+    h, w = loaded.extent
+    near = np.hypot(edges.x - x * w, edges.y - y * h) < _AROUND * max(h, w)
+    return _rounded(sharpest(edges.chosen(near)))
 
 
 def _subject(picture: np.ndarray, loaded: Loaded, edges: Edges) -> float | None:

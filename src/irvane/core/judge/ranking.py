@@ -25,7 +25,7 @@ def ranks(frames: Sequence[tuple[FrameInfo, Measured | None]]) -> list[float]:
         subjects = [m.subject for k in group if (m := frames[k][1]) is not None and m.subject is not None]
         for k in group:
             told = frames[k][1]
-            if subjects and told is not None and told.subject is None:
+            if subjects and told is not None and told.subject is None and told.focused is None:
                 found[k] += max(subjects)
     return found
 
