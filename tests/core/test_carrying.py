@@ -139,3 +139,17 @@ def test_what_is_copied_by_name() -> None:
     assert not wanted("Xmp.iptcExt.LocationShown[1]/iptcExt:City", "no-place")
     assert not wanted("Exif.Photo.MakerNote", "all") and not wanted("Xmp.hdrgm.Version", "all")
     assert not wanted("Xmp.mwg-rs.Regions", "all"), "faces lie elsewhere in a picture that was cropped"
+
+
+def test_openexr_holds_the_exposure(source: Path, tmp_path: Path) -> None:
+    """Read back by the OpenEXR library; names of its standard optional attributes."""
+    import OpenEXR
+
+    path = tmp_path / "out.exr"
+    light = np.ascontiguousarray(PIXELS)
+    told = Told("rec2020", source, "noise 100 %", True, 32, True, kept=Kept(rights="© Ida Solheim"))
+    write_picture("exr", path, Bands(light.shape[:2], light.dtype, [light]), told)
+    with OpenEXR.File(str(path)) as file:
+        header = dict(file.header())
+    assert header["expTime"] == pytest.approx(1 / 60) and header["owner"] == "© Ida Solheim"
+    assert "aperture" not in header, "what is not known is not written"

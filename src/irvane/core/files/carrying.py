@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from irvane.core.errors import IrvaneError, ReadError, plain_text
-from irvane.core.files.info import changed_metadata, open_metadata
+from irvane.core.files.info import changed_metadata, open_metadata, read_info
 from irvane.core.files.shot import read_shot
 from irvane.core.files.xmp_rating import rating_paths
 from irvane.core.lazily import lazily
@@ -299,6 +299,18 @@ def packed(source: Path, software: str, description: str, form: Form, kept: Kept
         exif = _segment(bytes(data), b"Exif\0\0")
     trouble, text = exiv2.XmpParser.encode(image.xmpData(), exiv2.XmpParser.XmpFormatFlags.useCompactFormat)
     return exif, b"" if trouble else text.encode("utf-8")
+
+
+def exr_attributes(source: Path, kept: Kept) -> dict[str, float | str]:
+    """What OpenEXR's standard optional attributes hold of a source (Technical Introduction to OpenEXR)."""
+    found: dict[str, float | str | None] = {"owner": kept.rights or None}
+    if kept.what not in ("none", "rights"):
+        info = read_info(source)
+        found |= {
+            "expTime": info.shutter, "aperture": info.aperture, "isoSpeed": info.iso, "focus": info.distance,
+            "capDate": info.taken.strftime("%Y:%m:%d %H:%M:%S") if info.taken else None,
+        }  # fmt: skip
+    return {name: value for name, value in found.items() if value is not None}
 
 
 def _segment(jpeg: bytes, mark: bytes) -> bytes:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -230,6 +231,7 @@ def write_exr(
     overwrite: bool = False,
     half: bool = False,
     raised: float = 0.0,
+    attributes: Mapping[str, float | str] = MappingProxyType({}),
 ) -> None:
     """Write scene-linear float32 H×W×3 as OpenEXR (32-bit float or half, ZIP) with the chromaticities of
     `space`.
@@ -247,6 +249,7 @@ def write_exr(
         "software": SOFTWARE,
         "comments": description,
         "baseExposure": float(raised),
+        **attributes,
     }
     channels = {"RGB": np.ascontiguousarray(pixels, np.float16 if half else np.float32)}
     with atomic_file(target, overwrite) as temporary:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from irvane.core.files.carrying import Kept
+from irvane.core.files.carrying import Kept, exr_attributes
 from irvane.core.files.other_writers import Carried, write_avif, write_jxl, write_png, write_radiance
 from irvane.core.files.writers import Bands, write_exr, write_jpeg, write_tiff
 
@@ -74,7 +74,7 @@ def _png(path: Path, bands: Bands, told: Told) -> None:
 def _exr(path: Path, bands: Bands, told: Told) -> None:
     write_exr(
         path, whole_of(bands), space=told.space, description=told.description, overwrite=told.overwrite,
-        half=told.depth == HALF, raised=told.raised,
+        half=told.depth == HALF, raised=told.raised, attributes=exr_attributes(told.source, told.kept),
     )  # fmt: skip
 
 
