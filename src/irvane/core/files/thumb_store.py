@@ -22,7 +22,7 @@ from irvane.core.store.cache import make_room
 #: Longer side of a small picture, bytes that all may take, and how often that is looked at.
 SIDE, LIMIT, _LOOK = 512, 600_000_000, 200
 #: Changed when small pictures are made otherwise: those on disk are made again.
-_MAKING = "b"
+_MAKING = "c"
 
 
 class ThumbStore:

@@ -19,6 +19,7 @@ from irvane.core.files.formats import RENDERED_ENDINGS, kind_of
 from irvane.core.files.rendered import decode_rendered
 from irvane.core.lazily import lazily
 from irvane.core.orientation import upright
+from irvane.core.sensor.white import clipping_white
 
 if TYPE_CHECKING:
     import imagecodecs
@@ -91,6 +92,8 @@ class Pictures(Sequence[np.ndarray | None]):
 _THUMB_AT, _THUMB_BYTES, _EXIF, _SHAPE = 513, 514, b"Exif\0\0", 0.02
 #: Lift of the middle of a raw without a preview, since exposures leave room for highlights (common practice).
 _LIFT = 1.6
+#: One group of rows of so many is looked at for where the sensor clips.
+_ROWS = 4
 #: Quarter turns to the left by the orientation that is noted (Exif 2.32).
 _TURN = {3: 2, 6: 3, 8: 1}
 _FLIP_TO_ORIENTATION = {0: 1, 3: 3, 5: 8, 6: 6}
@@ -143,7 +146,7 @@ def _own_colour(raw: rawpy.RawPy, longest: int) -> np.ndarray:
         light = np.repeat(counts[::step, ::step, None].astype(np.float32) - black[0], 3, axis=2)
     else:
         light = _binned(counts, raw.raw_colors_visible, max(step, 2), black, gains / gains[:3].min())
-    full = max(float(raw.white_level) - float(black.min()), 1.0)
+    full = max(_white(raw, black) - float(black.min()), 1.0)
     light = np.minimum(light / full, 1.0)
     if raw.num_colors == 3:
         matrix = np.array(raw.rgb_xyz_matrix, float)[:3, :3]
@@ -158,6 +161,18 @@ def _own_colour(raw: rawpy.RawPy, longest: int) -> np.ndarray:
     return np.ascontiguousarray(
         upright(np.rint(coded * 255).astype(np.uint8), flip if flip in (3, 5, 6) else 0)
     )
+
+
+def _white(raw: rawpy.RawPy, black: np.ndarray) -> float:
+    """The stated white, or where a sample of the frame's rows piles up below it."""
+    counts, colours = raw.raw_image_visible, raw.raw_colors_visible
+    side = 6 if raw.raw_pattern is not None and raw.raw_pattern.shape[0] == 6 else 2
+    if counts.ndim == 3 or raw.num_colors != 3 or min(counts.shape) < side:
+        return float(raw.white_level)
+    rows = np.flatnonzero(np.arange(counts.shape[0]) // side % _ROWS == 0)
+    cfa = np.where(colours[:side, :side] == 3, 1, colours[:side, :side])
+    stated = np.full(3, float(raw.white_level))
+    return float(clipping_white(counts[rows], cfa, black[:3].astype(float), stated).min())
 
 
 def _binned(

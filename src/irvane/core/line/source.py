@@ -23,6 +23,7 @@ from irvane.core.noise.model import contradicted, measure
 from irvane.core.progress import Progress, always
 from irvane.core.sensor.black import refined_black
 from irvane.core.sensor.levels import apply_levels
+from irvane.core.sensor.white import clipping_white
 from irvane.core.threads import together
 
 #: Where a source enters the line.
@@ -152,7 +153,13 @@ class FileSource:
         if raw.cfa is None:
             return self._load_linear_raw(raw, optics, notes)
         black = refined_black(raw.counts, raw.cfa, raw.black, raw.white, raw.masked)
-        mosaic = Mosaic(apply_levels(raw.counts, raw.cfa, black, raw.white, raw.uneven), raw.cfa)
+        white = clipping_white(raw.counts, raw.cfa, raw.black, raw.white)
+        if white is not raw.white:
+            notes.append(
+                f"The sensor clips at {white.min():.0f} counts, below the white of {raw.white.max():.0f} "
+                "that the file states; that is taken for white."
+            )
+        mosaic = Mosaic(apply_levels(raw.counts, raw.cfa, black, white, raw.uneven), raw.cfa)
         noise = raw.noise or measure(mosaic, raw.info.iso)
         if raw.noise is not None and (found := contradicted(raw.noise, mosaic, raw.info.iso)) is not None:
             noise = found
@@ -164,7 +171,7 @@ class FileSource:
             notes.append("The frame is clipped throughout.")
         return Loaded(
             MOSAIC, mosaic, None, raw.colour, noise, raw.flip, raw.info, tuple(notes),
-            levels=(black, raw.white), optics=optics,
+            levels=(black, white), optics=optics,
         )  # fmt: skip
 
     @staticmethod
