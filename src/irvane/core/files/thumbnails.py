@@ -133,7 +133,7 @@ def _own_colour(raw: rawpy.RawPy, longest: int) -> np.ndarray:
     (frames of a bracket differ in it), what is full in one channel without the others' excess: a white that
     clips stays white."""
     counts = raw.raw_image_visible
-    step = max(1, max(counts.shape[:2]) // longest)
+    step, white = max(1, max(counts.shape[:2]) // longest), float(raw.white_level)
     black = np.array([*raw.black_level_per_channel, 0, 0, 0, 0], np.float32)[:4]
     gains = np.array([*raw.camera_whitebalance, 1, 1, 1, 1], np.float32)[:4]
     if not (gains[:3] > 0).all():
@@ -145,9 +145,10 @@ def _own_colour(raw: rawpy.RawPy, longest: int) -> np.ndarray:
     elif raw.num_colors == 1:
         light = np.repeat(counts[::step, ::step, None].astype(np.float32) - black[0], 3, axis=2)
     else:
-        light = _binned(counts, raw.raw_colors_visible, max(step, 2), black, gains / gains[:3].min())
-    full = max(_white(raw, black) - float(black.min()), 1.0)
-    light = np.minimum(light / full, 1.0)
+        colours = raw.raw_colors_visible  # made anew each time it is asked for
+        light = _binned(counts, colours, max(step, 2), black, gains / gains[:3].min())
+        white = _clips_at(counts, colours, black, white)
+    light = np.minimum(light / max(white - float(black.min()), 1.0), 1.0)
     if raw.num_colors == 3:
         matrix = np.array(raw.rgb_xyz_matrix, float)[:3, :3]
         if np.isfinite(matrix).all() and abs(np.linalg.det(matrix)) > 1e-6:
@@ -163,16 +164,12 @@ def _own_colour(raw: rawpy.RawPy, longest: int) -> np.ndarray:
     )
 
 
-def _white(raw: rawpy.RawPy, black: np.ndarray) -> float:
+def _clips_at(counts: np.ndarray, colours: np.ndarray, black: np.ndarray, white: float) -> float:
     """The stated white, or where a sample of the frame's rows piles up below it."""
-    counts, colours = raw.raw_image_visible, raw.raw_colors_visible
-    side = 6 if raw.raw_pattern is not None and raw.raw_pattern.shape[0] == 6 else 2
-    if counts.ndim == 3 or raw.num_colors != 3 or min(counts.shape) < side:
-        return float(raw.white_level)
+    side = 2 if counts.shape[1] < 12 or np.array_equal(colours[:2, :2], colours[:2, 2:4]) else 6
     rows = np.flatnonzero(np.arange(counts.shape[0]) // side % _ROWS == 0)
     cfa = np.where(colours[:side, :side] == 3, 1, colours[:side, :side])
-    stated = np.full(3, float(raw.white_level))
-    return float(clipping_white(counts[rows], cfa, black[:3].astype(float), stated).min())
+    return float(clipping_white(counts[rows], cfa, black[:3].astype(float), np.full(3, white)).min())
 
 
 def _binned(
