@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
@@ -44,6 +46,7 @@ from irvane.core.sensor.clipping import CLIP_FULL
 from irvane.core.sensor.demosaic import bin_colour
 from irvane.core.sensor.exposure import sensor_exposure
 from irvane.core.settings import Colour, Settings
+from irvane.core.threads import CORES
 
 
 def noise_facts(noise: NoiseModel) -> dict[str, Any]:
@@ -132,17 +135,19 @@ def frame_facts(path: Path) -> dict[str, Any]:
     return facts
 
 
+def _shown(path: Path) -> np.ndarray | None:
+    with suppress(IrvaneError):
+        return preview(path, 320).pixels
+    return None
+
+
 def sets_of(paths: Sequence[Path]) -> list[dict[str, Any]]:
     """What belongs together among files: brackets with their EV offsets, bursts of equal frames, focus
     series,
     panoramas with their positions, pairs of raw and finished."""
     infos = [read_info(path) for path in paths]
-    previews: list[np.ndarray | None] = []
-    for path in paths:
-        try:
-            previews.append(preview(path, 320).pixels)
-        except IrvaneError:
-            previews.append(None)
+    with ThreadPoolExecutor(CORES) as pool:
+        previews = list(pool.map(_shown, paths))
     pairs = find_pairs(paths, infos)
     second = {other for _, other in pairs}
     single = [k for k in range(len(paths)) if k not in second]
