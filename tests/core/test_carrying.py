@@ -7,12 +7,17 @@ from pathlib import Path
 import exiv2
 import numpy as np
 import pytest
+import shots
 from PIL import Image
 
 from irvane.core.files.carrying import POLICIES, Kept, wanted
 from irvane.core.files.info import changed_metadata, open_metadata, read_info
 from irvane.core.files.writers import Bands, write_jpeg
+from irvane.core.finish.destination import Destination
+from irvane.core.finish.job import Target, run
 from irvane.core.finish.writing import DTYPES, Told, write_picture
+from irvane.core.line.source import FileSource
+from irvane.core.settings import Settings
 
 FORMATS = {
     "tiff": (16, ".tif"),
@@ -153,3 +158,22 @@ def test_openexr_holds_the_exposure(source: Path, tmp_path: Path) -> None:
         header = dict(file.header())
     assert header["expTime"] == pytest.approx(1 / 60) and header["owner"] == "© Ida Solheim"
     assert "aperture" not in header, "what is not known is not written"
+
+
+def test_a_linear_dng_holds_what_stands_beside_its_raw(tmp_path: Path) -> None:
+    """Rating and keywords of the XMP beside it; what the DNG says of its own pixels stays."""
+    frame, out = tmp_path / "frame.dng", tmp_path / "out.dng"
+    shots.dng(frame, np.full((96, 144, 3), 0.2, np.float32))
+    packet = exiv2.XmpData()
+    packet["Xmp.dc.subject"], packet["Xmp.xmp.Rating"] = ["night"], "2"
+    _, text = exiv2.XmpParser.encode(packet, exiv2.XmpParser.XmpFormatFlags.useCompactFormat)
+    frame.with_suffix(".xmp").write_text(text, "utf-8")
+    run(FileSource(frame), Settings(), Target(out, how=Destination("x", "dng")))
+    told = _read(out)
+    assert told["Xmp.dc.subject"] == "night" and told["Xmp.xmp.Rating"] == "2"
+    assert "demosaicing" in told["Xmp.xmpMM.History[1]/stEvt:parameters"]
+    assert (
+        told["Exif.Image.ImageDescription"].startswith("Irvane")
+        and told["Exif.Photo.ExposureTime"] == "1/100"
+    )
+    FileSource(out).load()

@@ -161,21 +161,41 @@ def copy_metadata(
 
 def carry(source: Path, out: exiv2.Image, software: str, description: str, form: Form, kept: Kept) -> None:
     """The same into an open image."""
-    data, packet, iptc = out.exifData(), out.xmpData(), out.iptcData()
-    if kept.what != "none":
-        with suppress(ReadError):
-            origin = open_metadata(source)
-            _copy_exif(origin, data, kept.what)
-            _copy_xmp(origin.xmpData(), packet, kept.what)
-            _copy_iptc(origin.iptcData(), iptc, packet, kept.what)
-        for held in _beside(source):
-            _copy_xmp(held.xmpData(), packet, kept.what)
+    data = out.exifData()
+    _take(source, out, kept.what)
     _required(data, form)
     data["Exif.Image.Orientation"] = exiv2.UShortValue(1)
     data["Exif.Image.Software"] = exiv2.AsciiValue(software)
+    if kept.what not in ("none", "rights") and not _caption(data):
+        data["Exif.Image.ImageDescription"] = exiv2.AsciiValue(description)
+    _sign(out, software, description, kept)
+
+
+def carry_into_raw(source: Path, out: exiv2.Image, software: str, description: str, kept: Kept) -> None:
+    """Into a DNG that was written: what it says of its pixels stays."""
+    _take(source, out, kept.what, "Exif.Photo.*", "Exif.GPSInfo.*", *_RIGHTS)
+    _sign(out, software, description, kept)
+
+
+def _take(source: Path, out: exiv2.Image, policy: str, *exif: str) -> None:
+    """What a source, and the XMP beside it, say, by a policy; of Exif only what fits the patterns `exif`, where
+    such are given."""
+    if policy == "none":
+        return
+    packet = out.xmpData()
+    with suppress(ReadError):
+        origin = open_metadata(source)
+        _copy_exif(origin, out.exifData(), policy, exif)
+        _copy_xmp(origin.xmpData(), packet, policy)
+        _copy_iptc(origin.iptcData(), out.iptcData(), packet, policy)
+    for held in _beside(source):
+        _copy_xmp(held.xmpData(), packet, policy)
+
+
+def _sign(out: exiv2.Image, software: str, description: str, kept: Kept) -> None:
+    """What was done, and whose it is."""
+    data, packet = out.exifData(), out.xmpData()
     if kept.what != "none":
-        if "rights" not in kept.what and not _caption(data):
-            data["Exif.Image.ImageDescription"] = exiv2.AsciiValue(description)
         _add_history(packet, software, description)
     if kept.author:
         data["Exif.Image.Artist"] = exiv2.AsciiValue(kept.author)
@@ -199,20 +219,20 @@ def _required(data: exiv2.ExifData, form: Form) -> None:
         data["Exif.Image.ResolutionUnit"] = exiv2.UShortValue(2)
 
 
-def _copy_exif(origin: exiv2.Image, data: exiv2.ExifData, policy: str) -> None:
+def _copy_exif(origin: exiv2.Image, data: exiv2.ExifData, policy: str, only: tuple[str, ...] = ()) -> None:
     tags = origin.exifData()
     for datum in tags:
         key = str(datum.key())
         with suppress(exiv2.Exiv2Error):  # a value that cannot be written again
-            if wanted(key, policy):
-                data.add(exiv2.ExifKey(key), datum.value())
+            if wanted(key, policy) and (not only or _any(key, only)):
+                data[key] = datum.value()
     if policy == "rights":
         return
     for name in _OF_FIRST:
         found = tags.findKey(exiv2.ExifKey(f"Exif.Image.{name}"))
         key = exiv2.ExifKey(f"Exif.Photo.{name}")
         if found != tags.end() and data.findKey(key) == data.end():
-            data.add(key, found.value())
+            data[f"Exif.Photo.{name}"] = found.value()
     _from_notes(tags, data)
 
 

@@ -5,7 +5,7 @@ The simulated camera writes with this; LibRaw and every DNG reader must open wha
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -158,9 +158,14 @@ def write_dng(
         add_exposure(temporary, info)
 
 
-def add_exposure(path: Path, info: FrameInfo) -> None:
-    """Note exposure, lens and time in a DNG that was written; readers look for them in the Exif part."""
+def add_exposure(path: Path, info: FrameInfo, more: Callable[[exiv2.Image], None] | None = None) -> None:
+    """Note exposure, lens and time in a DNG that was written; readers look for them in the Exif part.
+
+    `more`: adds what else is to be said.
+    """
     with changed_metadata(path) as image:
+        if more is not None:
+            more(image)
         _add_exposure(image.exifData(), info)
 
 

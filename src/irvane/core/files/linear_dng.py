@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from irvane.core.colour.camera import BASE_EXPOSURE
+from irvane.core.files.carrying import Kept, carry_into_raw
 from irvane.core.files.dng import add_exposure, rationals
 from irvane.core.files.info import FrameInfo
 from irvane.core.files.writers import SOFTWARE
@@ -72,7 +73,7 @@ def write_linear_dng(
     target: Path, light: np.ndarray, *, colour: CameraColour, info: FrameInfo, baked: tuple[str, ...],
     denoised: bool,
     opcodes: bytes, preview_jpeg: bytes, preview_shape: tuple[int, int], overwrite: bool,
-    floating: bool = False,
+    floating: bool = False, source: Path | None = None, kept: Kept = Kept(),
 ) -> None:  # fmt: skip
     """Write camera-linear light.
 
@@ -83,6 +84,7 @@ def write_linear_dng(
     denoised : was noise removed? No reader shall do it again.
     opcodes : corrections of the lens that a reader is to apply (tag OpcodeList3); none when empty.
     floating : 32-bit floating point, which holds all light; otherwise 16-bit whole numbers, lossless.
+    source : file whose metadata are carried over, as `kept` says.
     preview_jpeg : a baseline JPEG of `preview_shape` (height, width), encoded sRGB.
 
     Raises
@@ -144,4 +146,5 @@ def write_linear_dng(
                 data, shape=light.shape, photometric=_LINEAR, tile=(side, side), subfiletype=0, extratags=raw,
                 metadata=None, software=False, planarconfig="contig", **kind,
             )  # fmt: skip
-        add_exposure(temporary, info)
+        more = None if source is None else lambda image: carry_into_raw(source, image, SOFTWARE, told, kept)
+        add_exposure(temporary, info, more)

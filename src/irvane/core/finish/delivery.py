@@ -108,7 +108,7 @@ def _deliver(
 
     frame, what = one.source.paths[0], one.description
     if how.format == "dng":
-        return _as_dng(one, how, path, overwrite, progress, witness)
+        return _as_dng(one, how, path, overwrite, progress, witness, kept)
     told = Told(
         how.space, frame, what, overwrite, how.depth, False, 0.0, how.ppi, kept, how.quality, how.compress
     )
@@ -155,8 +155,9 @@ def _scaled(one: Delivery, how: Destination, output: Output, progress: Progress)
 
 
 def _as_dng(
-    one: Delivery, how: Destination, path: Path, overwrite: bool, progress: Progress, witness: Witness | None
-) -> tuple[str, ...]:
+    one: Delivery, how: Destination, path: Path, overwrite: bool, progress: Progress, witness: Witness | None,
+    kept: Kept,
+) -> tuple[str, ...]:  # fmt: skip
     developed, settings, context = one.developed, one.settings, one.context
     if developed.entry not in (MOSAIC, CAMERA, MERGED) or developed.colour is None:
         raise WriteError(
@@ -185,7 +186,7 @@ def _as_dng(
         path, light, colour=developed.colour, info=info, baked=tuple(baked), denoised=removed,
         opcodes=opcodes,
         preview_jpeg=preview, preview_shape=(shown.shape[0], shown.shape[1]), overwrite=overwrite,
-        floating=floating,
+        floating=floating, source=one.source.paths[0], kept=kept,
     )  # fmt: skip
     if witness is not None:
         list(witness.watch(iter([light if floating else quantise(light, 16)])))
