@@ -253,9 +253,10 @@ def chosen(names: Sequence[str], lenses: Iterable[tuple[str, Named]], body: str)
             if wanted.focals is None:  # words alone: to the letter
                 alike = [(full, lens) for full, lens in alike if wanted.words and not _apart(wanted, lens)]
             for full, lens in alike:
-                if wanted.maker and not _of_maker(wanted, lens, body):
-                    continue
-                rank = not _of_maker(wanted, lens, body), len(_apart(wanted, lens))
+                own = _of_maker(wanted, lens, body)
+                if not own and (wanted.maker or not (wanted.bare or wanted.words & lens.words)):
+                    continue  # another maker's that has nothing but the numbers in common
+                rank = not own, len(_apart(wanted, lens))
                 offered[full] = min(offered.get(full, (True, 99)), rank)
             possible += not wanted.bare
             if not wanted.bare and (found := _the_one(wanted, alike, body)):

@@ -12,7 +12,7 @@ import numpy as np
 
 from irvane.core.lens import answers
 from irvane.core.lens.bodies import by_name, camera, fitting, full_name, mounts
-from irvane.core.lens.identify import chosen, maker_of
+from irvane.core.lens.identify import chosen, maker_of, parsed
 from irvane.core.lens.optics import FULL_DIAGONAL, Optics
 from irvane.core.pixels.radial import DISTANCES
 
@@ -20,7 +20,7 @@ from irvane.core.pixels.radial import DISTANCES
 #: likewise.
 _USUAL_DISTANCE, _USUAL_APERTURE = 10.0, 8.0
 #: Changed when lenses are matched otherwise: answers that are kept are asked anew. Lenses that are offered.
-_MATCHING, _OFFERED = "by parts 1", 3
+_MATCHING, _OFFERED = "by parts 2", 3
 #: Longer side of the small picture whose gains are read.
 _SMALL = 600
 
@@ -143,7 +143,9 @@ def _looked_up(optics: Optics) -> Profile | None:
             return None
     else:
         candidates, certain = chosen([optics.lens], lenses, maker_of(optics.make))
-        certain = certain and bool(mounts(optics.make, optics.model))
+        if not mounts(optics.make, optics.model):  # a body that nothing is known of
+            certain = False
+            candidates = [] if parsed(optics.lens).bare else candidates
     if not candidates:
         return None
     lens = _fitting(by_name()[candidates[0]], _crop(optics))
