@@ -77,7 +77,7 @@ POLICIES = {
 }  # fmt: skip
 #: Tags (patterns) of what tells where it was.
 _PLACE = (
-    "Exif.GPSInfo.*", "Xmp.exif.GPS*", "Xmp.photoshop.City", "Xmp.photoshop.State", "Xmp.photoshop.Country",
+    "Exif.GPSInfo.*", "Xmp.exif.GPS*", "Xmp.dc.coverage", "Xmp.photoshop.City", "Xmp.photoshop.State", "Xmp.photoshop.Country",
     "Xmp.iptc.Location", "Xmp.iptc.CountryCode", "Xmp.iptcExt.Location*", "Iptc.Application2.City",
     "Iptc.Application2.SubLocation", "Iptc.Application2.ProvinceState", "Iptc.Application2.Country*",
     "Iptc.Application2.Location*", "Iptc.Application2.ContentLocation*",
@@ -86,7 +86,7 @@ _PLACE = (
 _SERIAL = (
     "Exif.Photo.BodySerialNumber", "Exif.Photo.LensSerialNumber", "Exif.Photo.CameraOwnerName",
     "Exif.Photo.ImageUniqueID", "Exif.Photo.UserComment", "Xmp.aux.*", "Xmp.xmpMM.*",
-    "Xmp.exifEX.*SerialNumber*",
+    "Xmp.iptcExt.DigImageGUID",
 )  # fmt: skip
 _RIGHTS = (
     "Exif.Image.Artist", "Exif.Image.Copyright", "Xmp.dc.creator", "Xmp.dc.rights", "Xmp.xmpRights.*",
@@ -111,13 +111,14 @@ _COPIED = (
 #: What no longer holds for the pixels that are written, or is bound to the layout of the file it stood in.
 _DROPPED = (
     "Exif.Photo.MakerNote", "Exif.Photo.Pixel?Dimension", "Exif.Photo.ColorSpace",
-    "Exif.Photo.InteroperabilityTag", "Exif.Photo.CFAPattern", "Exif.Photo.Subject*",
+    "Exif.Photo.InteroperabilityTag", "Exif.Photo.CFAPattern", "Exif.Photo.SubjectArea",
+    "Exif.Photo.SubjectLocation",
     "Exif.Photo.FocalPlane*", "Exif.Photo.Compo*", "Exif.Photo.Compressed*", "Exif.Photo.OECF",
     "Exif.Photo.SpatialFrequencyResponse", "Exif.Photo.CustomRendered", "Exif.Photo.Gamma",
     "Exif.Photo.DeviceSettingDescription", "Exif.Photo.RelatedSoundFile", "Exif.Photo.ExifVersion",
     "Exif.Photo.FlashpixVersion", "Exif.Photo.0x*", "Xmp.dc.format", "Xmp.photoshop.ColorMode",
     "Xmp.photoshop.ICCProfile", "Xmp.photoshop.History", "Xmp.photoshop.DocumentAncestors*",
-    "Xmp.photoshop.SidecarForExtension", "Xmp.iptcExt.ImageRegion*", "Xmp.xmpMM.History*instanceID",
+    "Xmp.photoshop.SidecarForExtension", "Xmp.photoshop.LegacyIPTCDigest", "Xmp.iptcExt.ImageRegion*", "Xmp.xmpMM.History*instanceID",
     "Iptc.Application2.Preview*",
 )  # fmt: skip
 #: Exif that a raw has in its first directory (TIFF/EP, ISO 12234-2), for the same in the written one.
@@ -133,7 +134,7 @@ _AS_XMP = {
     "CountryName": "photoshop.Country", "SubLocation": "iptc.Location",
 }  # fmt: skip
 #: Captions that cameras write by themselves.
-_NO_CAPTION = ("", "*DIGITAL CAMERA*", "*default*", "SONY DSC", "DCIM*", "MINOLTA*", "KONICA*")
+_NO_CAPTION = ("", "*DIGITAL CAMERA*", "default", "SONY DSC", "DCIM*")
 _LARGEST = 20_000_000
 
 
