@@ -39,7 +39,7 @@ def _wall(histogram: np.ndarray, black: float, white: float) -> float | None:
         )
         return int(sums[last] - sums[first])
 
-    # the middle half of the tallest pile
+    # the median of the tallest pile
     wide = 2 * half + 1
     piles = np.convolve(histogram, np.ones(wide, np.int64), "same")
     at = int(np.argmax(piles))
