@@ -15,7 +15,8 @@ def shot_lines(info: FrameInfo) -> list[str]:
     """The values one below the other; one sentence where there is none."""
     if not info.shot:
         return ["Its file says nothing of the shot."]
-    camera = f"{info.make} {info.model}".strip()
+    named = info.model.casefold().startswith(info.make.casefold().partition(" ")[0])
+    camera = info.model if named else f"{info.make} {info.model}".strip()
     first = " · ".join(part for part in (camera, exposure_text(info), place_text(info)) if part)
     values = "\n".join(f"{one.name}: {one.words}  ({one.origin.removeprefix('Exif.')})" for one in info.shot)
     return [first, values]

@@ -92,7 +92,7 @@ _ASKED: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     ("quality", "imageQuality", ()),
     ("macro", "macroMode", ()),
     ("firmware", "", (
-        "Canon.FirmwareVersion", "Panasonic.FirmwareVersion", "Sigma.Firmware", "Image.Software",
+        "Canon.FirmwareVersion", "Panasonic.FirmwareVersion", "Sigma.Firmware",
     )),
     ("shutter count", "", ("Nikon3.ShutterCount", "Pentax.ShutterCount", "PentaxDng.ShutterCount")),
     ("serial number", "serialNumber", ("Photo.BodySerialNumber", "Image.CameraSerialNumber")),
